@@ -1,0 +1,32 @@
+# How everything here is compiled.
+
+find_program(CCACHE ccache)
+if(CCACHE AND NOT CMAKE_CXX_COMPILER_LAUNCHER)
+  set(CMAKE_CXX_COMPILER_LAUNCHER ${CCACHE})
+endif()
+
+add_library(tidewater_build INTERFACE)
+target_compile_options(tidewater_build INTERFACE
+  -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wdouble-promotion -Werror
+  # Contracted sums would differ between compilers and machines: same input, same sound.
+  -ffp-contract=off)
+# gcc 12 warns of its own standard library under sanitizers and -O3 (bug 105562 and kin).
+target_compile_options(tidewater_build INTERFACE
+  $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
+if(TIDEWATER_SANITIZE)
+  add_compile_options(-fsanitize=${TIDEWATER_SANITIZE} -fno-omit-frame-pointer -g)
+  add_link_options(-fsanitize=${TIDEWATER_SANITIZE})
+endif()
+
+function(tidewater_library name)
+  cmake_parse_arguments(PARSE_ARGV 1 ARG "" "ROOM" "SOURCES;PUBLIC;PRIVATE")
+  add_library(${name} ${ARG_SOURCES})
+  string(REPLACE "tidewater_" "" short ${name})
+  add_library(Tidewater::${short} ALIAS ${name})
+  set_target_properties(${name} PROPERTIES EXPORT_NAME ${short} VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
+  target_include_directories(${name} PUBLIC
+    $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
+    PRIVATE ${PROJECT_SOURCE_DIR}/src)
+  target_compile_features(${name} PUBLIC cxx_std_20)
+  target_link_libraries(${name} PUBLIC ${ARG_PUBLIC} PRIVATE ${ARG_PRIVATE} $<BUILD_INTERFACE:tidewater_build>)
+endfunction()

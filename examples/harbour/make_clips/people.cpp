@@ -1,0 +1,68 @@
+#include "instruments.hpp"
+
+namespace harbour {
+namespace {
+
+struct Vowel {
+  double first, second, third;
+};
+constexpr Vowel vowels[] = {{730, 1090, 2440}, {530, 1840, 2480}, {390, 1990, 2550}, {570, 840, 2410}, {440, 1020, 2240}, {640, 1190, 2390}};
+
+/// One person's babble behind a cabin wall: a glottal buzz through moving formants (means of G. E. Peterson and
+/// H. L. Barney, 1952), in syllables, with a falling line.
+Samples babble(std::uint64_t seed, double seconds) {
+  Random random(seed);
+  Samples out(length(seconds));
+  const double pitch = random.between(95, 230);
+  const double size = pitch > 160 ? 1.16 : 1.0;
+  Resonator f1(500, 6), f2(1500, 9), f3(2500, 10);
+  Softener wall(1900);
+  double phase = 0;
+  double syllable_left = 0;
+  double syllable_length = 1;
+  double loud = 0;
+  for (std::size_t i = 0; i < out.size(); ++i) {
+    const double t = static_cast<double>(i) / rate;
+    if (syllable_left <= 0) {
+      syllable_length = syllable_left = random.between(0.1, 0.24);
+      loud = random.unit() < 0.18 ? 0 : random.between(0.5, 1);
+      const Vowel& v = vowels[random.below(6)];
+      f1.tune(v.first * size, 6);
+      f2.tune(v.second * size, 9);
+      f3.tune(v.third * size, 10);
+    }
+    syllable_left -= 1 / rate;
+    const double x = 1 - syllable_left / syllable_length;
+    const double line = pitch * (1.12 - 0.2 * t / seconds + 0.06 * sine(0.9 * t) + 0.05 * std::sin(std::numbers::pi * x));
+    phase += line / rate;
+    const double in_turn = phase - std::floor(phase);
+    const double buzz = in_turn < 0.6 ? in_turn * in_turn * (0.6 - in_turn) * 12 : 0;
+    const double source = loud * std::sin(std::numbers::pi * x) * (buzz - 0.2) + 0.03 * noise(random) * loud;
+    out[i] = wall(f1(source) + 0.55 * f2(source) + 0.25 * f3(source));
+  }
+  return out;
+}
+
+/// Two or three of them at once.
+Samples chatter(std::uint64_t seed, double seconds) {
+  Random random(seed);
+  Samples out;
+  const int people = 2 + static_cast<int>(seed % 2);
+  for (int person = 0; person < people; ++person) {
+    const double begins = person == 0 ? 0 : random.between(0.1, 0.5);
+    add(out, babble(random.bits(), seconds - begins), begins, person == 0 ? 1 : random.between(0.5, 0.8));
+  }
+  for (std::size_t i = 0; i < length(0.08); ++i) out[i] *= static_cast<double>(i) / static_cast<double>(length(0.08));
+  return ended(std::move(out), 0.25);
+}
+
+}  // namespace
+
+std::vector<Clip> people() {
+  std::vector<Clip> clips;
+  constexpr double lengths[] = {1.9, 2.4, 1.6, 2.8, 2.1};
+  for (std::size_t i = 0; i < 5; ++i) clips.push_back({"chatter-" + std::to_string(i + 1), {chatter(91 + i, lengths[i])}, 0.5});
+  return clips;
+}
+
+}  // namespace harbour

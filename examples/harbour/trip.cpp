@@ -1,0 +1,64 @@
+#include "trip.hpp"
+
+#include <algorithm>
+#include <array>
+
+namespace harbour {
+namespace {
+
+/// The minute's plot. Names of happenings are events of the book, but for one that nobody has designed yet.
+struct Line {
+  double at;
+  const char* happening;
+  int passengers = 0;  ///< who walk on or off now
+};
+constexpr std::array plot = {
+    Line{0.1, "menu.moved"},      Line{0.45, "menu.moved"},      Line{0.9, "menu.moved"},
+    Line{1.4, "trip.began"},      Line{3.0, "", 4},              Line{9.0, "ferry.departed"},
+    Line{17.5, "rain.began"},     Line{22.0, "ferry.docked"},    Line{24.2, "", 5},
+    Line{31.0, "ferry.departed"}, Line{36.5, "ferry.whistled"},  Line{41.0, "rain.ended"},
+    Line{45.0, "ferry.docked"},   Line{47.0, "", 6},             Line{54.5, "trip.ended"},
+    Line{55.8, "menu.moved"},     Line{56.2, "menu.moved"},
+};
+
+}  // namespace
+
+void Trip::board(double now, int passengers) {
+  for (int i = 0; i < passengers; ++i) {
+    const double starts = now + 0.35 * i + between(0, 0.4);
+    walkers_.push_back({starts, starts + between(2.2, 4.0), starts, between(0.42, 0.62)});
+    tickets_.push_back(starts + between(1.0, 1.6));
+  }
+  next_talk_ = now + between(0.8, 1.6);
+}
+
+std::vector<std::string> Trip::advance(double now) {
+  std::vector<std::string> happened;
+  for (; next_line_ < plot.size() && plot[next_line_].at <= now; ++next_line_) {
+    const Line& line = plot[next_line_];
+    if (line.passengers > 0)
+      board(now, line.passengers);
+    else
+      happened.emplace_back(line.happening);
+  }
+  for (Walker& walker : walkers_)
+    if (now >= walker.next_step && now < walker.stops) {
+      happened.emplace_back("passenger.stepped");
+      walker.next_step += walker.stride * between(0.94, 1.06);
+    }
+  std::erase_if(walkers_, [&](const Walker& w) { return now >= w.stops; });
+  for (const double ticket : tickets_)
+    if (now >= ticket) happened.emplace_back("ticket.punched");
+  std::erase_if(tickets_, [&](double ticket) { return now >= ticket; });
+  if (now >= next_talk_ && now < 53) {
+    happened.emplace_back("passengers.talked");
+    next_talk_ = now + between(2.0, 5.5);
+  }
+  if (now >= next_gull_ && now < 56) {
+    happened.emplace_back("gulls.cried");
+    next_gull_ = now + between(2.5, 7.5);
+  }
+  return happened;
+}
+
+}  // namespace harbour

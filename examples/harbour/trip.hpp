@@ -1,0 +1,39 @@
+#pragma once
+/// A minute on the ferry of Kelp Quay: the game, which knows what happens and nothing of how it sounds.
+
+#include <random>
+#include <string>
+#include <vector>
+
+namespace harbour {
+
+/// A passenger who walks along the pier at a pace of their own.
+struct Walker {
+  double starts = 0;     ///< seconds
+  double stops = 0;
+  double next_step = 0;
+  double stride = 0.5;   ///< seconds a step
+};
+
+/// What the player and the world do, frame by frame. Reports each happening by name.
+class Trip {
+ public:
+  static constexpr double lasts = 60;  ///< seconds
+
+  /// Moves on to `now` and returns what happened since the last call.
+  std::vector<std::string> advance(double now);
+
+ private:
+  void board(double now, int passengers);
+
+  std::mt19937 chance_{7};  // the standard fixes its numbers, so that every run is the same trip
+  double between(double low, double high) { return low + (high - low) * (static_cast<double>(chance_()) / 4294967296.0); }
+
+  std::size_t next_line_ = 0;
+  std::vector<Walker> walkers_;
+  std::vector<double> tickets_;
+  double next_talk_ = 1e9;
+  double next_gull_ = 2.5;
+};
+
+}  // namespace harbour

@@ -1,0 +1,20 @@
+#pragma once
+#include "tidewater/author/book.hpp"
+#include "tidewater/bank.hpp"
+
+namespace tidewater {
+
+struct CompileOptions {
+  /// Every clip is brought to this rate.
+  Hertz rate{48000};
+};
+
+/// Makes a bank in memory: each clip is decoded once, however many sounds use it, and brought to the bank's rate.
+/// Throws Error with every clip that cannot be played, one a line.
+/// Thread: any. Takes as long as decoding takes.
+Bank compile(const Book& book, const CompileOptions& options = {});
+
+/// Reads, checks and compiles. Throws Error with all the problems, one a line.
+Bank compile_book(const std::string& path, const CompileOptions& options = {});
+
+}  // namespace tidewater

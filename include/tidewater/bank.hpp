@@ -1,0 +1,42 @@
+#pragma once
+/// What a game loads: events, sounds, groups and their clips, ready to play.
+///
+/// A bank comes from `compile(book)` (see tidewater/author/compile.hpp). It never changes once it is made; copies
+/// share the same memory, and the memory lives as long as anything plays from it.
+///
+/// Thread: any, for every call.
+
+#include <cstddef>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct BankData;  // src/bank/bank_data.hpp
+
+class Bank {
+ public:
+  explicit Bank(std::shared_ptr<const BankData> data) : data_(std::move(data)) {}
+
+  std::string_view name() const;
+  /// The rate that all its clips have.
+  Hertz rate() const;
+  /// Memory that the samples take, in bytes.
+  std::size_t sample_bytes() const;
+  /// Names in the order of the book; each is valid while a copy of the bank lives.
+  std::vector<std::string_view> events() const;
+  std::vector<std::string_view> sounds() const;
+  std::vector<std::string_view> groups() const;
+
+  const BankData& data() const { return *data_; }
+  std::shared_ptr<const BankData> share() const { return data_; }
+
+ private:
+  std::shared_ptr<const BankData> data_;
+};
+
+}  // namespace tidewater

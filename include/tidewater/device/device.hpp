@@ -1,0 +1,50 @@
+#pragma once
+/// Plays what a manager renders on a sound card.
+///
+///     SoundManager manager;
+///     Device device(manager);              // it plays from here on
+///     manager.load(bank);
+///
+/// Link Tidewater::device.
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "tidewater/manager.hpp"
+
+namespace tidewater {
+
+struct DeviceOptions {
+  /// Empty for the one that the system prefers; else one of `device_names()`.
+  std::string name;
+  /// Frames asked for at a time. Smaller answers sooner; too small stutters. The card may choose otherwise.
+  int block = 256;
+};
+
+/// Names of the outputs that can be opened. Thread: the main thread.
+std::vector<std::string> device_names();
+
+/// While it lives, a thread of the sound system calls `manager.render`: nothing else may. The manager must outlive it.
+class Device {
+ public:
+  /// Throws Error where there is no device or it cannot be opened. Thread: the main thread.
+  explicit Device(SoundManager& manager, const DeviceOptions& options = {});
+  ~Device();
+  Device(const Device&) = delete;
+  Device& operator=(const Device&) = delete;
+
+  /// What the card really took, in frames a block.
+  int block() const;
+  /// From `raise` to the card's own buffer, at worst: one block being played and one being filled.
+  /// What the card and the sound server add behind it cannot be asked.
+  Seconds latency() const;
+  /// The sound system and device in use, for a log.
+  std::string description() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace tidewater

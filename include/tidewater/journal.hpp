@@ -1,0 +1,91 @@
+#pragma once
+/// The journal: what the game asked, what was decided, and why. One entry a line; docs/journal.md has the format.
+///
+///     JournalFile journal("out/game.journal.jsonl");
+///     SoundManager manager({.journal = journal.sink()});
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <string>
+#include <string_view>
+
+#include "tidewater/outcome.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// Names one playback for ever: the raise that began it and which response of its event it is, both counted from 1.
+/// Zero names none.
+struct PlaybackId {
+  std::uint64_t raise = 0;
+  std::uint32_t response = 0;
+  friend constexpr auto operator<=>(const PlaybackId&, const PlaybackId&) = default;
+};
+
+struct JournalEntry {
+  enum class Kind {
+    head,      ///< first of all: book, rate, seed, voices
+    load,      ///< request: a bank
+    unload,    ///< request: a bank
+    raise,     ///< request: an event
+    stop,      ///< request: one playback, with `fade`
+    gain,      ///< request: level of one playback or group, with `fade` as the time it takes
+    bend,      ///< request: pitch of one playback
+    mute,      ///< request: a group on or off
+    stop_all,  ///< request: everything, with `fade`
+    decision,  ///< what became of a request: `outcome`
+    fading,    ///< a playback was told to go: `how`, over `fade`
+    ended,     ///< a playback is over: `how`
+    notice,    ///< something worth knowing that nobody asked: `why`
+    end,       ///< last of all: the journal is whole up to here
+  };
+
+  Kind kind = Kind::notice;
+  Frames at;  ///< on the mixer's clock
+  std::uint64_t raise = 0;  ///< which raise this is, or decides; from 1
+  PlaybackId playback;
+  std::string bank, event, sound, clip, group;
+  Outcome outcome = Outcome::done;
+  std::string why;       ///< in words, where something was refused or is worth explaining
+  std::string how;       ///< of an end: "finished", "stopped" or "outranked"
+  Decibels gain;
+  Semitones pitch;
+  Seconds fade;
+  bool on = false;
+  std::uint32_t voice = 0;
+  Frames starts;         ///< of a playback: its first frame, after the delay
+  Seconds fade_in;       ///< of a playback
+  bool loop = false;     ///< of a playback
+  Hertz rate;            ///< of the head
+  std::uint64_t seed = 0;
+  std::uint32_t voices = 0;
+};
+
+/// One JSON object, without the line's end.
+std::string to_json(const JournalEntry& entry);
+
+/// Where the manager sends entries, in order: from `update`, `unload` and the manager's end, on that thread, outside all locks.
+using JournalSink = std::function<void(const JournalEntry&)>;
+
+/// Writes a journal as JSON Lines. The file takes its name when the object ends or is closed.
+/// Thread: calls of the sink must not overlap; those of one manager never do.
+class JournalFile {
+ public:
+  /// Throws Error where the file cannot be made.
+  explicit JournalFile(std::string path);
+  ~JournalFile();
+  JournalFile(const JournalFile&) = delete;
+  JournalFile& operator=(const JournalFile&) = delete;
+
+  void write(const JournalEntry& entry);
+  /// Throws Error where the disk is full.
+  void close();
+  JournalSink sink();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace tidewater

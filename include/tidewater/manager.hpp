@@ -1,0 +1,133 @@
+#pragma once
+/// The sound manager: a game says what happened, and hears it.
+///
+///     SoundManager manager;
+///     manager.load(bank);
+///     manager.raise("ferry.docked");       // from any game thread
+///     manager.update(frame_time);          // once a game frame
+///     manager.render(block);               // from the audio thread, or let a Device do it
+///
+/// Threads: `render` belongs to one thread and never allocates, locks, logs, waits or throws. All else may be called
+/// from any thread; those calls share one short lock that the audio thread never takes.
+/// Playing never throws: what cannot be done is an outcome, with words in the journal.
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <span>
+
+#include "tidewater/bank.hpp"
+#include "tidewater/journal.hpp"
+#include "tidewater/name.hpp"
+#include "tidewater/outcome.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct ManagerState;
+
+struct ManagerOptions {
+  Hertz rate{48000};           ///< of what `render` gives
+  std::uint32_t voices = 64;   ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
+  std::uint64_t seed = 1;      ///< same banks, same requests, same seed: same samples
+  JournalSink journal;         ///< hears every request and every decision
+};
+
+/// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
+/// rest is noted and otherwise ignored. It must not be used after its manager is gone.
+class Playback {
+ public:
+  Playback() = default;
+
+  /// True when its last sample was handed out, as of the last `update` or `raise`; also for a handle of nothing.
+  bool ended() const;
+  PlaybackId id() const { return id_; }
+  /// Fades to silence over `fade`, then ends. A fade of zero still takes 5 ms, so that it does not click.
+  void stop(Seconds fade = {});
+  /// On top of the level drawn at the start; reached over `time`.
+  void set_gain(Decibels gain, Seconds time = Seconds{0.02});
+  /// Bends the pitch by `shift` relative to the one drawn at the start; reached over `time`.
+  void bend(Semitones shift, Seconds time = Seconds{0.02});
+
+ private:
+  friend struct ManagerState;
+  Playback(ManagerState* manager, std::uint32_t index, PlaybackId id) : manager_(manager), index_(index), id_(id) {}
+
+  ManagerState* manager_ = nullptr;
+  std::uint32_t index_ = 0;
+  PlaybackId id_;
+};
+
+/// What became of a raised event.
+struct Raised {
+  /// Handles are kept for this many started sounds of one event; sounds beyond play, too.
+  static constexpr std::size_t most_handles = 4;
+
+  /// Of the first response that was refused, or else that of the first response.
+  Outcome outcome = Outcome::unknown_event;
+  std::array<Playback, most_handles> playbacks;
+  std::size_t count = 0;
+
+  /// The first started sound; a handle of nothing where there is none.
+  Playback playback() const { return playbacks[0]; }
+};
+
+struct Stats {
+  std::uint32_t playing = 0;        ///< playbacks that sound, or wait for their delay
+  std::uint32_t most_playing = 0;   ///< the most there were at once
+  std::uint32_t fading = 0;         ///< playbacks that were told to go and are still heard
+  std::uint64_t raised = 0;
+  std::uint64_t started = 0;
+  std::uint64_t refused = 0;
+};
+
+/// Peak and power of a group's output, after its own level.
+struct Meter {
+  Decibels peak = silence;  ///< since the meter was last read
+  Decibels rms = silence;   ///< over the last 64 frames
+};
+
+class SoundManager {
+ public:
+  explicit SoundManager(ManagerOptions options = {});
+  ~SoundManager();
+  SoundManager(const SoundManager&) = delete;
+  SoundManager& operator=(const SoundManager&) = delete;
+
+  /// Makes the bank's events known. Of two banks with one event, the later counts. Groups that exist already keep
+  /// their levels. Throws Error where a bank of this name is loaded, or there would be more than 64 groups.
+  void load(const Bank& bank);
+  /// What plays from the bank fades out over 5 ms. False where no bank of this name is loaded.
+  bool unload(std::string_view bank);
+
+  /// Something happened: carries out the event's responses. Neither allocates nor waits once the journal's memory has
+  /// grown to the game's pace, unless the name is unknown.
+  Raised raise(Name event);
+
+  /// Once a game frame: takes note of what has ended and hands the journal on. `elapsed` is the game's time since the
+  /// last call; where it passes and nothing renders, the journal says so.
+  void update(Seconds elapsed);
+
+  /// Levels of groups, smoothed over `time`. "master" is above all.
+  Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
+  Outcome set_mute(Name group, bool mute);
+  /// Fades out all that plays.
+  void stop_all(Seconds fade = {});
+
+  /// The next frames, interleaved stereo at the manager's rate; full scale is 1, and louder is possible.
+  void render(std::span<float> out) noexcept;
+
+  /// The handle of a playback that is named in a journal; one that says `ended()` where it is over or never was.
+  Playback find(PlaybackId id);
+
+  /// Frames rendered so far.
+  Frames clock() const;
+  Hertz rate() const;
+  Stats stats() const;
+  Meter read_meter(Name group);
+
+ private:
+  std::unique_ptr<ManagerState> state_;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,45 @@
+#pragma once
+/// Plays the requests of a journal again: a playtest through tomorrow's mix.
+///
+///     JournalScript script = read_journal("game.journal.jsonl");
+///     SoundManager manager(options_of(script));
+///     replay(script, bank, manager, [&](std::span<const float> block) { file.write(block); });
+
+#include <cstdint>
+#include <functional>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "tidewater/journal.hpp"
+#include "tidewater/manager.hpp"
+
+namespace tidewater {
+
+/// The requests of a journal, in order; what was decided is left out.
+struct JournalScript {
+  Hertz rate{48000};
+  std::uint64_t seed = 1;
+  std::uint32_t voices = 64;
+  std::vector<JournalEntry> requests;
+  std::optional<Frames> end;  ///< where the recording ended; none in a journal written by hand
+
+  /// Whether it says when the bank of this name is loaded.
+  bool loads_bank(std::string_view bank) const;
+};
+
+/// Throws Error with every problem, one a line, each with file, line and remedy.
+JournalScript read_journal(const std::string& path);
+JournalScript parse_journal(std::string_view text, const std::string& path);
+
+ManagerOptions options_of(const JournalScript& script);
+
+/// Longest wait for sounds to die away where a journal has no end.
+inline constexpr Seconds longest_tail{10};
+
+/// Carries out the requests at their frames and hands on every block, interleaved stereo, until the journal's end, or
+/// until nothing plays. `bank` is loaded and unloaded where the journal says so, or before all else where it does not.
+void replay(const JournalScript& script, const Bank& bank, SoundManager& manager, const std::function<void(std::span<const float>)>& take);
+
+}  // namespace tidewater

@@ -1,0 +1,127 @@
+#pragma once
+/// Quantities with their units: what a designer writes in the book and what a programmer passes in code.
+///
+///     using namespace tidewater::literals;
+///     manager.set_gain("music", -6_dB, 200_ms);
+///     Seconds delay = read_seconds("60 ms").value.value();
+///
+/// All types are small values; every function here is pure, safe on any thread, and never throws.
+
+#include <compare>
+#include <cstdint>
+#include <limits>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace tidewater {
+
+/// A level relative to full scale or to the level before it: 20 log10(amplitude). Minus infinity is silence.
+struct Decibels {
+  double value = 0;
+  friend constexpr auto operator<=>(Decibels, Decibels) = default;
+  friend constexpr Decibels operator+(Decibels a, Decibels b) { return {a.value + b.value}; }
+  friend constexpr Decibels operator-(Decibels a, Decibels b) { return {a.value - b.value}; }
+  constexpr Decibels operator-() const { return {-value}; }
+};
+inline constexpr Decibels silence{-std::numeric_limits<double>::infinity()};
+
+/// A pitch interval of the equal-tempered scale: twelve to the octave, 12 log2(ratio).
+struct Semitones {
+  double value = 0;
+  friend constexpr auto operator<=>(Semitones, Semitones) = default;
+  friend constexpr Semitones operator+(Semitones a, Semitones b) { return {a.value + b.value}; }
+  friend constexpr Semitones operator-(Semitones a, Semitones b) { return {a.value - b.value}; }
+  constexpr Semitones operator-() const { return {-value}; }
+};
+
+struct Seconds {
+  double value = 0;
+  friend constexpr auto operator<=>(Seconds, Seconds) = default;
+  friend constexpr Seconds operator+(Seconds a, Seconds b) { return {a.value + b.value}; }
+  friend constexpr Seconds operator-(Seconds a, Seconds b) { return {a.value - b.value}; }
+};
+
+struct Hertz {
+  double value = 0;
+  friend constexpr auto operator<=>(Hertz, Hertz) = default;
+};
+
+struct Metres {
+  double value = 0;
+  friend constexpr auto operator<=>(Metres, Metres) = default;
+};
+
+/// Sample frames: one frame is one sample of every channel.
+struct Frames {
+  std::int64_t value = 0;
+  friend constexpr auto operator<=>(Frames, Frames) = default;
+  friend constexpr Frames operator+(Frames a, Frames b) { return {a.value + b.value}; }
+  friend constexpr Frames operator-(Frames a, Frames b) { return {a.value - b.value}; }
+};
+
+/// Amplitude 1 is 0 dB. `amplitude(silence)` is exactly 0.
+double amplitude(Decibels level);
+/// Zero and below give `silence`.
+Decibels decibels(double amplitude);
+/// Playback ratio: 12 st is 2, -12 st is 0.5.
+double ratio(Semitones interval);
+Semitones semitones(double ratio);
+/// Rounded to the nearest frame.
+Frames frames(Seconds time, Hertz rate);
+Seconds seconds(Frames count, Hertz rate);
+
+/// How loud a level sounds beside the full one, from 0 to 1 and beyond: ten decibels down sounds half as loud
+/// (S. S. Stevens, 'The measurement of loudness', 1955; the sone of ISO 532). What a volume slider should show.
+double loudness_fraction(Decibels level);
+Decibels from_loudness_fraction(double fraction);
+
+/// What reading a piece of text gave: the quantity, or what is wrong with the text and how to mend it.
+template <class T>
+struct Read {
+  std::optional<T> value;
+  std::string problem;
+};
+
+/// Each reads one quantity with its unit, as in the book. Spaces around the number and the unit are free.
+/// `read_decibels`  "-6 dB", "x0.5" (amplitude), "50 %" (how loud it sounds), "silent"; at most +24 dB
+/// `read_semitones` "-2 st", "30 ct" (hundredths of a semitone), "x1.2" (playback ratio); from x0.125 to x8
+/// `read_seconds`   "60 ms", "1.5 s", "2 min"; from zero to one hour
+Read<Decibels> read_decibels(std::string_view text);
+Read<Semitones> read_semitones(std::string_view text);
+Read<Seconds> read_seconds(std::string_view text);
+
+/// From `low` to `high`, both included. A range is drawn anew at each start, evenly in the unit's own scale.
+template <class T>
+struct Range {
+  T low{};
+  T high{};
+  friend constexpr bool operator==(const Range&, const Range&) = default;
+};
+
+/// Each reads "a .. b", or one value for a range of nothing. "-2 .. 2 st" gives the unit once for both ends.
+Read<Range<Decibels>> read_decibel_range(std::string_view text);
+Read<Range<Semitones>> read_semitone_range(std::string_view text);
+
+/// Text that the readers above take back to the very same value: "-6.5 dB", "silent", "2 st", "0.06 s".
+std::string to_text(Decibels level);
+std::string to_text(Semitones interval);
+std::string to_text(Seconds time);
+
+inline namespace literals {
+constexpr Decibels operator""_dB(long double v) { return {static_cast<double>(v)}; }
+constexpr Decibels operator""_dB(unsigned long long v) { return {static_cast<double>(v)}; }
+constexpr Semitones operator""_st(long double v) { return {static_cast<double>(v)}; }
+constexpr Semitones operator""_st(unsigned long long v) { return {static_cast<double>(v)}; }
+constexpr Seconds operator""_s(long double v) { return {static_cast<double>(v)}; }
+constexpr Seconds operator""_s(unsigned long long v) { return {static_cast<double>(v)}; }
+constexpr Seconds operator""_ms(long double v) { return {static_cast<double>(v) / 1000}; }
+constexpr Seconds operator""_ms(unsigned long long v) { return {static_cast<double>(v) / 1000}; }
+constexpr Hertz operator""_Hz(long double v) { return {static_cast<double>(v)}; }
+constexpr Hertz operator""_Hz(unsigned long long v) { return {static_cast<double>(v)}; }
+constexpr Metres operator""_m(long double v) { return {static_cast<double>(v)}; }
+constexpr Metres operator""_m(unsigned long long v) { return {static_cast<double>(v)}; }
+constexpr Frames operator""_frames(unsigned long long v) { return {static_cast<std::int64_t>(v)}; }
+}  // namespace literals
+
+}  // namespace tidewater

@@ -1,0 +1,27 @@
+#pragma once
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace tidewater {
+
+/// The files below a book's folder of clips, listed once.
+class ClipFolder {
+ public:
+  explicit ClipFolder(std::string path);
+
+  bool exists() const { return exists_; }
+  /// All files that the pattern fits, in the order of their names. A plain name fits itself.
+  std::vector<std::string> matching(const std::string& pattern) const;
+  /// What to say when nothing fits: the nearest file, or what there is.
+  std::string advice_for(const std::string& pattern) const;
+
+ private:
+  std::string path_;
+  bool exists_ = false;
+  std::vector<std::string> files_;  ///< relative, with forward slashes, sorted
+};
+
+bool is_pattern(std::string_view text);
+
+}  // namespace tidewater

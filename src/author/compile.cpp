@@ -1,0 +1,109 @@
+#include "tidewater/author/compile.hpp"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <functional>
+#include <map>
+#include <memory>
+
+#include "author/bring_to_rate.hpp"
+#include "bank/bank_data.hpp"
+#include "media/decode.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+std::string lines(const std::vector<Problem>& problems) {
+  std::string all;
+  for (const auto& problem : problems) all += (all.empty() ? "" : "\n") + to_text(problem);
+  return all;
+}
+
+struct ClipUse {
+  Place place;
+  bool loop = false;
+};
+
+/// Decodes each clip once, hands it on, and gathers what cannot be played.
+std::vector<Problem> each_clip(const Book& book, const std::function<void(const std::string&, const ClipUse&, Audio)>& take) {
+  std::map<std::string, ClipUse> uses;
+  for (const auto& sound : book.sounds)
+    for (const auto& clip : sound.clips) {
+      auto& use = uses.try_emplace(clip.path, ClipUse{clip.place, false}).first->second;
+      use.loop = use.loop || sound.loop;
+    }
+  std::vector<Problem> problems;
+  for (const auto& [path, use] : uses) {
+    try {
+      take(path, use, decode_file((std::filesystem::path(book.clips_folder) / path).string()));
+    } catch (const Error& error) {
+      problems.push_back({use.place, fmt::format("clip '{}': {}", path, error.what())});
+    }
+  }
+  return problems;
+}
+
+template <class Items>
+std::map<std::string, std::uint32_t> numbered(const Items& items) {
+  std::map<std::string, std::uint32_t> numbers;
+  for (const auto& item : items) numbers.emplace(item.name, static_cast<std::uint32_t>(numbers.size()));
+  return numbers;
+}
+
+}  // namespace
+
+std::vector<Problem> check_clips(const Book& book) {
+  return each_clip(book, [](const std::string&, const ClipUse&, const Audio&) {});
+}
+
+Bank compile(const Book& book, const CompileOptions& options) {
+  auto data = std::make_shared<BankData>();
+  data->name = book.name;
+  data->rate = options.rate;
+
+  std::map<std::string, std::uint32_t> clips;
+  const auto problems = each_clip(book, [&](const std::string& path, const ClipUse& use, Audio audio) {
+    audio = bring_to_rate(std::move(audio), options.rate, use.loop);
+    clips.emplace(path, static_cast<std::uint32_t>(data->clips.size()));
+    data->clips.push_back(make_clip(path, audio.channels, audio.samples));
+  });
+  if (!problems.empty()) throw Error(lines(problems));
+
+  const auto groups = numbered(book.groups);
+  for (const auto& group : book.groups)
+    data->groups.push_back({group.name, group.parent.empty() ? 0 : groups.at(group.parent), group.gain, group.muted});
+
+  for (const auto& sound : book.sounds) {
+    BankSound made;
+    made.name = sound.name;
+    made.group = groups.at(sound.group);
+    for (const auto& clip : sound.clips) made.clips.push_back(clips.at(clip.path));
+    made.pick = sound.pick == "shuffle" ? Pick::shuffle : sound.pick == "random" ? Pick::random : Pick::in_order;
+    made.gain = sound.gain;
+    made.pitch = sound.pitch;
+    made.loop = sound.loop;
+    made.fade_in = sound.fade_in;
+    made.fade_out = sound.fade_out;
+    data->sounds.push_back(std::move(made));
+  }
+
+  const auto sounds = numbered(book.sounds);
+  for (const auto& event : book.events) {
+    BankEvent made{event.name, {}};
+    for (const auto& response : event.responses)
+      made.responses.push_back({response.kind == BookResponse::Kind::start ? BankResponse::Kind::start : BankResponse::Kind::stop,
+                                sounds.at(response.sound), response.delay, response.fade});
+    data->events.push_back(std::move(made));
+  }
+  return Bank(std::move(data));
+}
+
+Bank compile_book(const std::string& path, const CompileOptions& options) {
+  const ReadBook read = read_book(path);
+  if (!read.problems.empty()) throw Error(lines(read.problems));
+  return compile(read.book, options);
+}
+
+}  // namespace tidewater

@@ -1,0 +1,90 @@
+#include "author/problems.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+#include <tuple>
+
+namespace tidewater {
+namespace {
+
+constexpr int most_syntax_errors = 20;
+
+std::string lower_first(std::string_view text) {
+  std::string out(text);
+  if (!out.empty()) out.front() = static_cast<char>(std::tolower(static_cast<unsigned char>(out.front())));
+  while (!out.empty() && (out.back() == '.' || out.back() == '\n')) out.pop_back();
+  return out;
+}
+
+/// Blanks line `number` (from 1). A table's head takes the table's lines with it, or they would land in the table before.
+/// Returns false where there is no such line with text on it.
+bool blank_line(std::string& text, unsigned number) {
+  std::size_t begin = 0;
+  for (unsigned line = 1; line < number; ++line) {
+    begin = text.find('\n', begin);
+    if (begin == std::string::npos) return false;
+    ++begin;
+  }
+  const auto first = text.find_first_not_of(" \t", begin);
+  const bool head = first != std::string::npos && text[first] == '[';
+  bool blanked = false;
+  for (std::size_t at = begin; at < text.size(); ++at) {
+    if (text[at] == '\n') {
+      const auto next = text.find_first_not_of(" \t", at + 1);
+      if (!head || next == std::string::npos || text[next] == '[') break;
+      continue;
+    }
+    blanked = blanked || text[at] != ' ';
+    text[at] = ' ';
+  }
+  return blanked;
+}
+
+std::optional<toml::table> parse(const std::string& text, toml::source_position& where, std::string& what) {
+  try {
+    return toml::parse(std::string_view(text));
+  } catch (const toml::parse_error& error) {
+    where = error.source().begin;
+    what = lower_first(error.description());
+    return std::nullopt;
+  }
+}
+
+}  // namespace
+
+Document read_document(std::string_view text, Problems& problems) {
+  std::string left(text);
+  Document document;
+  unsigned last_line = 0;
+  for (int errors = 0; errors < most_syntax_errors; ++errors) {
+    toml::source_position where;
+    std::string what;
+    if (auto table = parse(left, where, what)) {
+      document.root = std::move(*table);
+      return document;
+    }
+    document.whole = false;
+    if (where.line > last_line || errors == 0) problems.add(problems.at(where), "not TOML: " + what);
+    last_line = std::max<unsigned>(last_line, where.line);
+    // An error is often noticed at the start of the line after the one to blame.
+    if (!blank_line(left, where.line) && (where.line < 2 || !blank_line(left, where.line - 1))) break;
+  }
+  return document;
+}
+
+std::vector<Problem> Problems::take() {
+  std::stable_sort(list_.begin(), list_.end(), [](const Problem& a, const Problem& b) {
+    return std::tie(a.place.line, a.place.column) < std::tie(b.place.line, b.place.column);
+  });
+  return std::move(list_);
+}
+
+std::string to_text(const Problem& problem) {
+  const Place& p = problem.place;
+  if (p.line == 0) return fmt::format("{}: {}", p.file, problem.message);
+  return fmt::format("{}:{}:{}: {}", p.file, p.line, p.column, problem.message);
+}
+
+}  // namespace tidewater

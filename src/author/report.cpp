@@ -1,0 +1,125 @@
+#include "tidewater/author/report.hpp"
+
+#include <ebur128.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+namespace tidewater {
+namespace {
+
+using Kind = JournalEntry::Kind;
+
+/// Requests that came to the same end, for one line.
+struct Refusal {
+  std::string event;
+  std::string why;
+  friend auto operator<=>(const Refusal&, const Refusal&) = default;
+};
+
+std::string counted(std::size_t count, std::string_view one, std::string_view many) {
+  return fmt::format("{} {}", count, count == 1 ? one : many);
+}
+
+std::string in_decibels(Decibels level, std::string_view unit) {
+  return level == silence ? "silence" : fmt::format("{:.1f} {}", level.value, unit);
+}
+
+}  // namespace
+
+struct Report::State {
+  Hertz rate;
+  ebur128_state* meter = nullptr;
+  std::int64_t frames = 0;
+  std::size_t raises = 0, started = 0, silent = 0, outranked = 0, looping = 0;
+  std::set<std::string> events;
+  std::map<std::uint64_t, std::string> event_of;
+  std::map<std::string, std::size_t> why_silent;
+  std::map<Refusal, std::size_t> refusals;
+  std::vector<std::string> notices;
+  std::uint32_t voices = 0, playing = 0, most = 0;
+  std::set<PlaybackId> alive;
+};
+
+Report::Report(Hertz rate) : state_(std::make_unique<State>()) {
+  state_->rate = rate;
+  state_->meter = ebur128_init(2, static_cast<unsigned long>(rate.value), EBUR128_MODE_I | EBUR128_MODE_TRUE_PEAK);
+}
+
+Report::~Report() {
+  if (state_->meter != nullptr) ebur128_destroy(&state_->meter);
+}
+
+void Report::take(std::span<const float> samples) {
+  state_->frames += static_cast<std::int64_t>(samples.size() / 2);
+  if (state_->meter != nullptr) ebur128_add_frames_float(state_->meter, samples.data(), samples.size() / 2);
+}
+
+void Report::take(const JournalEntry& entry) {
+  State& s = *state_;
+  switch (entry.kind) {
+    case Kind::head: s.voices = entry.voices; break;
+    case Kind::raise:
+      ++s.raises;
+      s.events.insert(entry.event);
+      s.event_of[entry.raise] = entry.event;
+      break;
+    case Kind::fading:
+      s.alive.erase(entry.playback);
+      if (entry.how == "outranked") ++s.outranked;
+      break;
+    case Kind::ended: s.alive.erase(entry.playback); break;
+    case Kind::notice: s.notices.push_back(entry.why); break;
+    case Kind::decision:
+      if (plays(entry.outcome)) {
+        ++(entry.outcome == Outcome::silent ? s.silent : s.started);
+        if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
+        s.alive.insert(entry.playback);
+        s.most = std::max(s.most, static_cast<std::uint32_t>(s.alive.size()));
+      } else if (refused(entry.outcome)) {
+        const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
+        ++s.refusals[{what, fmt::format("{}{}{}", to_text(entry.outcome), entry.why.empty() ? "" : ": ", entry.why)}];
+      }
+      break;
+    default: break;
+  }
+}
+
+Seconds Report::length() const { return seconds({state_->frames}, state_->rate); }
+
+Decibels Report::true_peak() const {
+  double highest = 0;
+  for (unsigned channel = 0; channel < 2 && state_->meter != nullptr; ++channel) {
+    double peak = 0;
+    if (ebur128_true_peak(state_->meter, channel, &peak) == EBUR128_SUCCESS) highest = std::max(highest, peak);
+  }
+  return decibels(highest);
+}
+
+Decibels Report::loudness() const {
+  double level = 0;
+  const bool known = state_->meter != nullptr && ebur128_loudness_global(state_->meter, &level) == EBUR128_SUCCESS;
+  return known && std::isfinite(level) ? Decibels{level} : silence;
+}
+
+std::string Report::text() const {
+  const State& s = *state_;
+  std::string out = fmt::format("  asked      {}, of {}\n", counted(s.raises, "event raised", "events raised"), counted(s.events.size(), "kind", "kinds"));
+  out += fmt::format("  started    {}\n", counted(s.started, "sound", "sounds"));
+  for (const auto& [why, count] : s.why_silent) out += fmt::format("  unheard    {}: {}\n", counted(count, "sound", "sounds"), why);
+  std::size_t total = 0;
+  for (const auto& [refusal, count] : s.refusals) total += count;
+  out += fmt::format("  refused    {}\n", total == 0 ? "none" : std::to_string(total));
+  std::size_t widest = 0;
+  for (const auto& [refusal, count] : s.refusals) widest = std::max(widest, refusal.event.size());
+  for (const auto& [refusal, count] : s.refusals) out += fmt::format("             {:>3} x {:<{}}  {}\n", count, refusal.event, widest, refusal.why);
+  out += fmt::format("  voices     {} at most, of {}{}\n", s.most, s.voices, s.outranked == 0 ? "" : fmt::format("; {} gave way to louder sounds", s.outranked));
+  out += fmt::format("  level      true peak {}, loudness {}\n", in_decibels(true_peak(), "dBTP"), in_decibels(loudness(), "LUFS"));
+  for (const auto& notice : s.notices) out += fmt::format("  notice     {}\n", notice);
+  return out;
+}
+
+}  // namespace tidewater

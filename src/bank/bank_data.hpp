@@ -1,0 +1,68 @@
+#pragma once
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "mix/command.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+enum class Pick { shuffle, random, in_order };
+
+struct BankClip {
+  std::string name;
+  int channels = 1;
+  std::int64_t frames = 0;
+  Decibels level;              ///< RMS over the whole clip: how loud it is beside others when voices are short
+  std::vector<float> samples;  ///< each channel in turn, with `reach` zeros before and after it
+
+  ClipSamples view() const;
+};
+
+/// Lays out interleaved samples as a clip that the mixer can read.
+BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved);
+
+struct BankSound {
+  std::string name;
+  std::uint32_t group = 0;
+  std::vector<std::uint32_t> clips;
+  Pick pick = Pick::shuffle;
+  Range<Decibels> gain;
+  Range<Semitones> pitch;
+  bool loop = false;
+  Seconds fade_in;
+  Seconds fade_out;
+};
+
+struct BankResponse {
+  enum class Kind { start, stop };
+  Kind kind = Kind::start;
+  std::uint32_t sound = 0;
+  Seconds delay;  ///< of a start
+  Seconds fade;   ///< of a stop
+};
+
+struct BankEvent {
+  std::string name;
+  std::vector<BankResponse> responses;
+};
+
+/// A parent comes before its children; the first is the master.
+struct BankGroup {
+  std::string name;
+  std::uint32_t parent = 0;
+  Decibels gain;
+  bool muted = false;
+};
+
+struct BankData {
+  std::string name;
+  Hertz rate;
+  std::vector<BankClip> clips;
+  std::vector<BankGroup> groups;
+  std::vector<BankSound> sounds;
+  std::vector<BankEvent> events;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,21 @@
+#include "tidewater/outcome.hpp"
+
+namespace tidewater {
+
+std::string_view to_text(Outcome outcome) {
+  switch (outcome) {
+    case Outcome::started: return "started";
+    case Outcome::silent: return "silent";
+    case Outcome::done: return "done";
+    case Outcome::nothing_to_stop: return "nothing-to-stop";
+    case Outcome::already_ended: return "already-ended";
+    case Outcome::pool_full: return "pool-full";
+    case Outcome::unknown_event: return "unknown-event";
+    case Outcome::unknown_group: return "unknown-group";
+    case Outcome::unknown_playback: return "unknown-playback";
+    case Outcome::bank_not_loaded: return "bank-not-loaded";
+  }
+  return "?";
+}
+
+}  // namespace tidewater

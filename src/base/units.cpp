@@ -1,0 +1,168 @@
+#include "tidewater/units.hpp"
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <cmath>
+#include <vector>
+
+namespace tidewater {
+
+double amplitude(Decibels level) { return level == silence ? 0.0 : std::pow(10.0, level.value / 20.0); }
+
+Decibels decibels(double amplitude) { return amplitude > 0 ? Decibels{20.0 * std::log10(amplitude)} : silence; }
+
+double ratio(Semitones interval) { return std::exp2(interval.value / 12.0); }
+
+Semitones semitones(double ratio) { return {12.0 * std::log2(ratio)}; }
+
+Frames frames(Seconds time, Hertz rate) { return {std::llround(time.value * rate.value)}; }
+
+Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.value) / rate.value}; }
+
+double loudness_fraction(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value / 10.0); }
+
+Decibels from_loudness_fraction(double fraction) {
+  return fraction > 0 ? Decibels{10.0 * std::log2(fraction)} : silence;
+}
+
+namespace {
+
+constexpr Decibels loudest{24};          // beyond this a slip of the finger hurts ears
+constexpr double widest_ratio = 8;       // three octaves each way: as far as the resampler's filters go
+constexpr Seconds longest{3600};
+
+std::string_view trimmed(std::string_view text) {
+  const auto space = [](char c) { return c == ' ' || c == '\t'; };
+  while (!text.empty() && space(text.front())) text.remove_prefix(1);
+  while (!text.empty() && space(text.back())) text.remove_suffix(1);
+  return text;
+}
+
+struct Quantity {
+  double number = 0;
+  std::string_view unit;  // "x" where it stands before the number
+};
+
+std::optional<Quantity> split(std::string_view text) {
+  text = trimmed(text);
+  Quantity q;
+  const bool ratio_first = !text.empty() && (text.front() == 'x' || text.front() == 'X');
+  if (ratio_first) text = trimmed(text.substr(1));
+  if (!text.empty() && text.front() == '+') text.remove_prefix(1);
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), q.number);
+  if (error != std::errc() || !std::isfinite(q.number)) return std::nullopt;
+  q.unit = trimmed(text.substr(static_cast<std::size_t>(end - text.data())));
+  if (ratio_first) {
+    if (!q.unit.empty()) return std::nullopt;
+    q.unit = "x";
+  }
+  return q;
+}
+
+std::string shortest(double number) { return fmt::format("{}", number); }
+
+template <class T>
+Read<T> wrong(std::string problem) {
+  return {std::nullopt, std::move(problem)};
+}
+
+template <class T>
+Read<T> bad_unit(std::string_view text, const std::optional<Quantity>& q, std::string_view what,
+                 const std::vector<std::string>& units) {
+  std::string likely;
+  for (const auto& unit : units) {
+    likely += likely.empty() ? "" : &unit == &units.back() ? " or " : ", ";
+    const std::string number = q ? shortest(q->number) : "1";
+    likely += unit == "x" ? "\"x" + number + "\"" : "\"" + number + " " + unit + "\"";
+  }
+  if (!q) return wrong<T>(fmt::format("\"{}\" is not a {}; write for example {}", text, what, likely));
+  if (q->unit.empty()) return wrong<T>(fmt::format("\"{}\" lacks a unit; write {}", text, likely));
+  return wrong<T>(fmt::format("\"{}\" is not a unit of a {}; write {}", q->unit, what, likely));
+}
+
+template <class T>
+Read<Range<T>> read_range(std::string_view text, Read<T> (*read)(std::string_view)) {
+  const auto dots = text.find("..");
+  if (dots == std::string_view::npos) {
+    auto one = read(text);
+    if (!one.value) return {std::nullopt, std::move(one.problem)};
+    return {Range<T>{*one.value, *one.value}, {}};
+  }
+  const auto left = trimmed(text.substr(0, dots));
+  const auto right = trimmed(text.substr(dots + 2));
+  auto high = read(right);
+  if (!high.value) return {std::nullopt, std::move(high.problem)};
+  auto low = read(left);
+  if (const auto bare = split(left); bare && bare->unit.empty())
+    low = read(fmt::format("{} {}", left, split(right)->unit));
+  if (!low.value) return {std::nullopt, std::move(low.problem)};
+  if (*low.value > *high.value)
+    return {std::nullopt, fmt::format("the range \"{}\" is the wrong way round; write \"{} .. {}\"", text, right, left)};
+  return {Range<T>{*low.value, *high.value}, {}};
+}
+
+}  // namespace
+
+Read<Decibels> read_decibels(std::string_view text) {
+  if (trimmed(text) == "silent") return {silence, {}};
+  const auto q = split(text);
+  Decibels level;
+  if (q && (q->unit == "dB" || q->unit == "db"))
+    level = {q->number};
+  else if (q && (q->unit == "%" || q->unit == "x") && q->number < 0)
+    return wrong<Decibels>(fmt::format("a level of \"{}\" is below nothing; \"silent\" is the lowest", text));
+  else if (q && q->unit == "%")
+    level = from_loudness_fraction(q->number / 100);
+  else if (q && q->unit == "x")
+    level = decibels(q->number);
+  else
+    return bad_unit<Decibels>(text, q, "level", {"dB", "%", "x"});
+  if (level > loudest)
+    return wrong<Decibels>(fmt::format("\"{}\" is louder than \"+{} dB\", the most that is allowed", text, loudest.value));
+  return {level, {}};
+}
+
+Read<Semitones> read_semitones(std::string_view text) {
+  const auto q = split(text);
+  Semitones interval;
+  if (q && q->unit == "st")
+    interval = {q->number};
+  else if (q && q->unit == "ct")
+    interval = {q->number / 100};
+  else if (q && q->unit == "x" && q->number <= 0)
+    return wrong<Semitones>(fmt::format("a pitch ratio of \"{}\" is not above zero; \"x0.5\" is an octave down", text));
+  else if (q && q->unit == "x")
+    interval = semitones(q->number);
+  else
+    return bad_unit<Semitones>(text, q, "pitch", {"st", "ct", "x"});
+  if (std::abs(interval.value) > semitones(widest_ratio).value)
+    return wrong<Semitones>(fmt::format("\"{}\" is further than three octaves (-36 st .. 36 st, x0.125 .. x8)", text));
+  return {interval, {}};
+}
+
+Read<Seconds> read_seconds(std::string_view text) {
+  const auto q = split(text);
+  Seconds time;
+  if (q && q->unit == "ms")
+    time = {q->number / 1000};
+  else if (q && q->unit == "s")
+    time = {q->number};
+  else if (q && q->unit == "min")
+    time = {q->number * 60};
+  else
+    return bad_unit<Seconds>(text, q, "time", {"ms", "s"});
+  if (time < Seconds{0}) return wrong<Seconds>(fmt::format("the time \"{}\" is negative; zero is the least", text));
+  if (time > longest) return wrong<Seconds>(fmt::format("\"{}\" is longer than an hour; is the unit right?", text));
+  return {time, {}};
+}
+
+Read<Range<Decibels>> read_decibel_range(std::string_view text) { return read_range<Decibels>(text, read_decibels); }
+
+Read<Range<Semitones>> read_semitone_range(std::string_view text) { return read_range<Semitones>(text, read_semitones); }
+
+std::string to_text(Decibels level) { return level == silence ? "silent" : shortest(level.value) + " dB"; }
+std::string to_text(Semitones interval) { return shortest(interval.value) + " st"; }
+std::string to_text(Seconds time) { return shortest(time.value) + " s"; }
+
+}  // namespace tidewater

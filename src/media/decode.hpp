@@ -1,0 +1,22 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct Audio {
+  int channels = 1;
+  Hertz rate;
+  std::vector<float> samples;  ///< interleaved; full scale is 1
+};
+
+/// The longest clip that is held in memory.
+inline constexpr Seconds longest_clip{20 * 60};
+
+/// Reads a whole audio file. Throws Error: missing, not audio, empty, too long, of other than one or two channels,
+/// or with samples that are not numbers.
+Audio decode_file(const std::string& path);
+
+}  // namespace tidewater

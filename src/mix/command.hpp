@@ -1,0 +1,68 @@
+#pragma once
+/// What the control side tells the audio thread, and what it hears back. Small, fixed in size, copied as bytes.
+
+#include <array>
+#include <cstdint>
+#include <type_traits>
+#include <variant>
+
+namespace tidewater {
+
+/// Samples of one clip, as the mixer reads them. `reach` zeros may be read before and after each channel.
+/// Whoever starts a voice keeps the samples alive until the voice is reported finished.
+struct ClipSamples {
+  std::array<const float*, 2> channel{};  ///< the second is null for mono
+  std::int64_t frames = 0;
+};
+
+struct StartVoice {
+  std::uint32_t voice = 0;
+  std::uint32_t group = 0;
+  ClipSamples clip;
+  std::int64_t start_frame = 0;  ///< on the mixer's clock; in the past means at once
+  std::uint64_t step = 0;        ///< source frames per output frame, 32 bits below the point
+  std::int64_t fade_in = 0;      ///< frames
+  float gain = 1;                ///< amplitude
+  bool loop = false;
+};
+
+/// Fades out over `fade` frames, at least `shortest_fade`, then the voice is finished.
+struct StopVoice {
+  std::uint32_t voice = 0;
+  std::int64_t fade = 0;
+};
+
+struct SetVoiceGain {
+  std::uint32_t voice = 0;
+  float gain = 1;
+  std::int64_t ramp = 0;
+};
+
+struct SetVoiceStep {
+  std::uint32_t voice = 0;
+  std::uint64_t step = 0;
+  std::int64_t ramp = 0;
+};
+
+/// Groups are numbered so that a parent comes before its children; 0 is the master.
+struct DefineGroup {
+  std::uint32_t group = 0;
+  std::uint32_t parent = 0;
+  float gain = 1;
+};
+
+struct SetGroupGain {
+  std::uint32_t group = 0;
+  float gain = 1;
+  std::int64_t ramp = 0;
+};
+
+using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, DefineGroup, SetGroupGain>;
+static_assert(std::is_trivially_copyable_v<Command>);
+
+struct VoiceFinished {
+  std::uint32_t voice = 0;
+  std::int64_t frame = 0;  ///< the first frame without it
+};
+
+}  // namespace tidewater

@@ -1,0 +1,325 @@
+#include "tidewater/picture/timeline.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "picture/canvas.hpp"
+#include "picture/timeline_layout.hpp"
+
+namespace tidewater {
+namespace {
+
+// Estuary at dusk: neighbours differ in lightness as well as in hue, so that they stay apart without colour.
+constexpr std::array lane_colours = {rgb(0x24507F), rgb(0xD08A1E), rgb(0x4FA3A5), rgb(0x77355F),
+                                     rgb(0x9FB7D9), rgb(0xA8442A), rgb(0x8C9A5B), rgb(0x4A4F63)};
+constexpr Colour paper = rgb(0xFBFAF6);
+constexpr Colour ink = rgb(0x1E2A33);
+constexpr Colour faint_ink = rgb(0x66727A);
+constexpr Colour grid = rgb(0xDEDBD1);
+constexpr Colour band = rgb(0xF1EEE5);
+constexpr Colour water = rgb(0x5E7C93);
+constexpr Colour alarm = rgb(0xB3261E);
+
+constexpr double margin = 16;
+constexpr double names_width = 178;
+constexpr double title_height = 44;
+constexpr double marks_height = 62;
+constexpr double wave_height = 96;
+constexpr double axis_height = 22;
+constexpr double refusal_line = 16;
+constexpr double legend_height = 22;
+constexpr std::size_t most_refusals = 6;
+constexpr double quietest_shown = -42;  // dB; bars are at their thinnest from here on down
+
+/// The output's extremes over a few frames: all that a waveform needs, however long it is.
+struct Column {
+  float low = 0;
+  float high = 0;
+
+  void take(const Column& other) {
+    low = std::min(low, other.low);
+    high = std::max(high, other.high);
+  }
+};
+constexpr std::int64_t frames_per_column = 8;
+
+double nice_step(double length, double most) {
+  for (const double step : {0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 15.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0, 3600.0})
+    if (length / step <= most) return step;
+  return length;
+}
+
+std::string time_text(double at, double step) {
+  return step < 1 ? fmt::format("{:.2f} s", at) : at >= 120 ? fmt::format("{}:{:02}", static_cast<int>(at) / 60, static_cast<int>(at) % 60)
+                                                            : fmt::format("{:.0f} s", at);
+}
+
+/// Draws one timeline; every member draws one strip and moves `y_` below it.
+class Drawing {
+ public:
+  Drawing(Canvas& canvas, PictureSize size, TimelineFacts facts, const std::vector<Column>& output, std::int64_t end, Hertz rate)
+      : canvas_(canvas), size_(size), facts_(std::move(facts)), output_(output), rate_(rate),
+        end_(end), lanes_(facts_.lanes(end_)), left_(margin + names_width),
+        right_(size.width - margin) {
+    for (const Lane& lane : lanes_)
+      for (const Row& row : lane.rows)
+        for (const Bar* bar : row.bars) widest_pitch_ = std::max(widest_pitch_, std::abs(bar->pitch.value));
+  }
+
+  void draw(const std::string& title) {
+    draw_title(title);
+    const double marks_top = y_;
+    y_ += marks_height;
+    const double below = axis_height + legend_height + refusals_height() + margin;
+    const double lanes_bottom = size_.height - below;
+    draw_grid(marks_top, lanes_bottom);
+    draw_marks(marks_top);
+    draw_wave();
+    draw_lanes(lanes_bottom);
+    y_ = lanes_bottom;
+    draw_axis();
+    draw_refusals();
+    draw_legend();
+  }
+
+ private:
+  double x_of(std::int64_t frame) const {
+    return left_ + (right_ - left_) * static_cast<double>(std::clamp<std::int64_t>(frame, 0, end_)) / static_cast<double>(std::max<std::int64_t>(1, end_));
+  }
+  double length() const { return static_cast<double>(end_) / rate_.value; }
+  double refusals_height() const {
+    return facts_.refusals.empty() ? 0 : 8 + refusal_line * static_cast<double>(std::min(most_refusals + 1, facts_.refusals.size()));
+  }
+
+  void draw_title(const std::string& title) {
+    canvas_.text(margin, 22, title, {17, ink, true});
+    Column whole;
+    for (const Column& column : output_) whole.take(column);
+    const float peak = std::max(whole.high, -whole.low);
+    const std::string level = peak > 0 ? fmt::format("{:.1f} dBFS", decibels(static_cast<double>(peak)).value) : "silence";
+    canvas_.text(right_, 22, fmt::format("{:.1f} s at {:.0f} Hz, seed {}, {} voices, peak {}", length(), rate_.value, facts_.seed, facts_.voices, level),
+                 {11, faint_ink, false, Canvas::Align::right});
+    y_ = title_height;
+  }
+
+  void draw_grid(double top, double bottom) {
+    const double step = nice_step(length(), 14);
+    for (int i = 0; i * step <= length(); ++i) {
+      const double x = std::round(x_of(frames({i * step}, rate_).value)) + 0.5;
+      canvas_.line(x, top, x, bottom, grid);
+    }
+  }
+
+  /// A mark for every event; a label where there is room for it, and not twice for a run of the same.
+  void draw_marks(double top) {
+    canvas_.text(margin, top + 12, "events", {11, ink, true});
+    std::array<double, 3> free_from{};
+    std::array<std::string, 3> last;
+    const double foot = top + marks_height - 4;
+    for (const Mark& mark : facts_.marks) {
+      const double x = x_of(mark.at);
+      const Canvas::TextStyle style{10, mark.refused ? alarm : ink};
+      const double width = canvas_.text_width(mark.event, style);
+      double stem_top = foot - 8;
+      for (std::size_t level = 0; level < free_from.size(); ++level) {
+        if (last[level] == mark.event && x < free_from[level] + 160) break;
+        if (x < free_from[level] || x + width > right_ + margin) continue;
+        const double y = top + 10 + 16 * static_cast<double>(level);
+        canvas_.text(x + 3, y, mark.event, style);
+        free_from[level] = x + width + 12;
+        last[level] = mark.event;
+        stem_top = y - 6;
+        break;
+      }
+      canvas_.line(x, stem_top, x, foot, mark.refused ? alarm : ink, mark.refused ? 1.4 : 0.8);
+      if (mark.refused) draw_cross(x, foot - 1);
+    }
+  }
+
+  void draw_cross(double x, double y) {
+    canvas_.line(x - 3.5, y - 3.5, x + 3.5, y + 3.5, alarm, 1.8);
+    canvas_.line(x - 3.5, y + 3.5, x + 3.5, y - 3.5, alarm, 1.8);
+  }
+
+  void draw_wave() {
+    const double middle = y_ + wave_height / 2;
+    const double half = wave_height / 2 - 4;
+    canvas_.text(margin, middle, "output", {11, ink, true});
+    for (const double level : {0.0, -6.0}) {
+      const double reach = half * amplitude({level});
+      for (const double sign : {-1.0, 1.0}) canvas_.line(left_, middle + sign * reach, right_, middle + sign * reach, grid, 0.8);
+      canvas_.text(left_ - 6, middle - reach, fmt::format("{:.0f} dB", level), {9, faint_ink, false, Canvas::Align::right});
+    }
+    const auto columns = static_cast<std::int64_t>(right_ - left_);
+    for (std::int64_t c = 0; c < columns && end_ > 0; ++c) {
+      const Column column = column_of(c * end_ / columns, std::max((c + 1) * end_ / columns, c * end_ / columns + 1));
+      const double x = left_ + static_cast<double>(c) + 0.5;
+      const bool over = column.high > 1 || column.low < -1;
+      const double high = std::min(1.05, static_cast<double>(column.high));
+      const double low = std::max(-1.05, static_cast<double>(column.low));
+      canvas_.line(x, middle - half * high - 0.4, x, middle - half * low + 0.4, over ? alarm : water);
+    }
+    y_ += wave_height + 6;
+  }
+
+  Column column_of(std::int64_t from, std::int64_t to) const {
+    Column column;
+    const std::int64_t last = std::min(static_cast<std::int64_t>(output_.size()) - 1, (to - 1) / frames_per_column);
+    for (std::int64_t i = from / frames_per_column; i <= last; ++i) column.take(output_[static_cast<std::size_t>(i)]);
+    return column;
+  }
+
+  void draw_lanes(double bottom) {
+    int slots = 0;
+    for (const Lane& lane : lanes_) slots += lane.slots;
+    if (slots == 0) {
+      canvas_.text((left_ + right_) / 2, (y_ + bottom) / 2, "no sound was started", {13, faint_ink, false, Canvas::Align::centre});
+      return;
+    }
+    constexpr double gap = 5;
+    const double room = bottom - y_ - gap * static_cast<double>(lanes_.size());
+    const double slot = std::min(30.0, room / slots);
+    for (std::size_t i = 0; i < lanes_.size(); ++i) {
+      const Lane& lane = lanes_[i];
+      const Colour colour = lane_colours[i % lane_colours.size()];
+      const double height = slot * lane.slots;
+      canvas_.rectangle(margin, y_, right_ - margin, height, {band.red, band.green, band.blue, 0.75});
+      canvas_.rectangle(margin, y_, 4, height, colour);
+      canvas_.text(margin + 10, y_ + std::min(slot, height) / 2, lane.group, {11, ink, true, Canvas::Align::left, 74});
+      for (const Row& row : lane.rows) {
+        canvas_.text(left_ - 6, y_ + slot * row.slots / 2, row.sound, {std::min(11.0, slot * 0.9), ink, false, Canvas::Align::right, 90});
+        for (const Bar* bar : row.bars) draw_bar(*bar, y_ + slot * bar->slot, slot, colour);
+        y_ += slot * row.slots;
+      }
+      y_ += gap;
+    }
+  }
+
+  /// As high as it is loud, tapered where it fades, with a line that stands above the middle where the pitch is raised.
+  void draw_bar(const Bar& bar, double top, double height, Colour colour) {
+    const double from = x_of(bar.from);
+    const double to = std::max(from + 2, x_of(bar.to));
+    const double loud = std::clamp(1 - bar.gain.value / quietest_shown, 0.15, 1.0);
+    const double half = (height - 3) / 2 * loud;
+    const double middle = top + height / 2;
+    const double in = std::min(to, x_of(bar.from + bar.fade_in));
+    const double out = bar.fades_from < 0 ? to : std::clamp(x_of(bar.fades_from), in, to);
+    cairo_t* cairo = canvas_.cairo();
+    const auto outline = [&] {
+      cairo_move_to(cairo, from, bar.fade_in > 0 ? middle : middle - half);
+      cairo_line_to(cairo, in, middle - half);
+      cairo_line_to(cairo, out, middle - half);
+      cairo_line_to(cairo, to, bar.fades_from >= 0 ? middle : middle - half);
+      cairo_line_to(cairo, to, bar.fades_from >= 0 ? middle : middle + half);
+      cairo_line_to(cairo, out, middle + half);
+      cairo_line_to(cairo, in, middle + half);
+      cairo_line_to(cairo, from, bar.fade_in > 0 ? middle : middle + half);
+      cairo_close_path(cairo);
+    };
+    outline();
+    canvas_.fill({colour.red, colour.green, colour.blue, bar.silent ? 0.15 : 0.62});
+    outline();
+    canvas_.stroke(colour, 1);
+    const double pitch_y = middle - bar.pitch.value / widest_pitch_ * (height / 2 - 2);
+    canvas_.line(from, pitch_y, std::max(from + 3, std::min(to, from + 40)), pitch_y, ink, 1.4);
+    draw_label(bar, from, to, middle, height);
+  }
+
+  void draw_label(const Bar& bar, double from, double to, double middle, double height) {
+    if (height < 11) return;
+    const std::string detail = fmt::format("{}  {:+.1f} st  {:.1f} dB{}", bar.clip, bar.pitch.value, bar.gain.value, bar.silent ? "  (unheard)" : "");
+    const Canvas::TextStyle style{9.5, ink};
+    for (const std::string& label : {detail, bar.clip}) {
+      const double width = canvas_.text_width(label, style);
+      if (width + 52 > to - from) continue;
+      canvas_.rectangle(from + 45, middle - 6, width + 6, 12, {paper.red, paper.green, paper.blue, 0.72});
+      canvas_.text(from + 48, middle, label, style);
+      return;
+    }
+  }
+
+  void draw_axis() {
+    const double step = nice_step(length(), 14);
+    canvas_.line(left_, y_, right_, y_, ink);
+    for (int i = 0; i * step <= length() + 1e-9; ++i) {
+      const double x = x_of(frames({i * step}, rate_).value);
+      canvas_.line(x, y_, x, y_ + 4, ink);
+      canvas_.text(x, y_ + 12, time_text(i * step, step), {10, ink, false, i == 0 ? Canvas::Align::left : Canvas::Align::centre});
+    }
+    y_ += axis_height;
+  }
+
+  void draw_refusals() {
+    if (facts_.refusals.empty()) return;
+    y_ += 4;
+    canvas_.text(margin, y_ + refusal_line / 2, "not heard", {11, alarm, true});
+    for (std::size_t i = 0; i < facts_.refusals.size(); ++i) {
+      const double middle = y_ + refusal_line / 2;
+      if (i == most_refusals) {
+        canvas_.text(left_, middle, fmt::format("and {} more reasons; the journal has them all", facts_.refusals.size() - i), {10, ink});
+        y_ += refusal_line;
+        break;
+      }
+      const Refusals& refusal = facts_.refusals[i];
+      std::string when;
+      for (std::size_t k = 0; k < std::min<std::size_t>(3, refusal.at.size()); ++k)
+        when += fmt::format("{}{:.2f} s", k == 0 ? "" : ", ", seconds({refusal.at[k]}, rate_).value);
+      if (refusal.at.size() > 3) when += fmt::format(" and {} more", refusal.at.size() - 3);
+      draw_cross(left_ - 10, middle);
+      canvas_.text(left_, middle, fmt::format("{}   {}", when, refusal.text), {10.5, ink, false, Canvas::Align::left, right_ - left_});
+      y_ += refusal_line;
+    }
+    y_ += 4;
+  }
+
+  void draw_legend() {
+    const double middle = size_.height - margin;
+    std::string text = fmt::format("Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade. The line in a bar is its pitch: the row's top is {:+.1f} st, its foot {:+.1f} st.",
+                                   quietest_shown, widest_pitch_, -widest_pitch_);
+    canvas_.text(margin, middle, text, {10, faint_ink});
+  }
+
+  Canvas& canvas_;
+  PictureSize size_;
+  TimelineFacts facts_;
+  const std::vector<Column>& output_;
+  Hertz rate_;
+  std::int64_t end_;
+  std::vector<Lane> lanes_;
+  double left_;
+  double right_;
+  double y_ = 0;
+  double widest_pitch_ = 1;
+};
+
+}  // namespace
+
+struct Timeline::State {
+  Hertz rate;
+  TimelineFacts facts;
+  std::vector<Column> output;
+  std::int64_t frames = 0;
+};
+
+Timeline::Timeline(Hertz rate) : state_(new State{rate, TimelineFacts(rate), {}, 0}) {}
+Timeline::~Timeline() = default;
+
+void Timeline::take(const JournalEntry& entry) { state_->facts.take(entry); }
+
+void Timeline::take(std::span<const float> samples) {
+  for (std::size_t i = 0; i + 1 < samples.size(); i += 2, ++state_->frames) {
+    if (state_->frames % frames_per_column == 0) state_->output.emplace_back();
+    state_->output.back().take({std::min(samples[i], samples[i + 1]), std::max(samples[i], samples[i + 1])});
+  }
+}
+
+void Timeline::draw(const std::string& path, const std::string& title, PictureSize size) const {
+  Canvas canvas(path, size.width, size.height, paper);
+  Drawing(canvas, size, state_->facts, state_->output, state_->frames, state_->rate).draw(title);
+  canvas.save();
+}
+
+}  // namespace tidewater

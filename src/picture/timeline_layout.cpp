@@ -1,0 +1,97 @@
+#include "picture/timeline_layout.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+namespace tidewater {
+namespace {
+
+using Kind = JournalEntry::Kind;
+
+constexpr int most_slots = 3;
+
+void stack(Row& row) {
+  std::array<std::int64_t, most_slots> free_from{};
+  for (Bar* bar : row.bars) {
+    int best = 0;
+    for (int slot = 0; slot < most_slots; ++slot) {
+      const auto at = static_cast<std::size_t>(slot);
+      if (free_from[at] <= bar->from) {
+        best = slot;
+        break;
+      }
+      if (free_from[at] < free_from[static_cast<std::size_t>(best)]) best = slot;
+    }
+    bar->slot = best;
+    free_from[static_cast<std::size_t>(best)] = bar->to;
+    row.slots = std::max(row.slots, best + 1);
+  }
+}
+
+template <class Items, class Matches, class Made>
+auto& find_or_add(Items& items, Matches matches, Made made) {
+  const auto it = std::find_if(items.begin(), items.end(), matches);
+  return it != items.end() ? *it : items.emplace_back(std::move(made));
+}
+
+}  // namespace
+
+Bar* TimelineFacts::find(PlaybackId id) {
+  const auto it = open_.find(id);
+  return it == open_.end() ? nullptr : &bars_[it->second];
+}
+
+void TimelineFacts::take(const JournalEntry& e) {
+  switch (e.kind) {
+    case Kind::head:
+      seed = e.seed;
+      voices = e.voices;
+      break;
+    case Kind::raise:
+      mark_of_[e.raise] = marks.size();
+      marks.push_back({e.at.value, e.event, false});
+      break;
+    case Kind::decision:
+      if (plays(e.outcome)) {
+        open_[e.playback] = bars_.size();
+        bars_.push_back({e.sound, e.clip, e.group, e.starts.value, -1, frames(e.fade_in, rate_).value, -1, e.gain, e.pitch,
+                         e.outcome == Outcome::silent, {}, 0});
+      } else if (refused(e.outcome)) {
+        const auto mark = mark_of_.find(e.raise);
+        const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].event + ": ";
+        if (mark != mark_of_.end()) marks[mark->second].refused = true;
+        const std::string text = fmt::format("{}{}{}{}", event, to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
+        find_or_add(refusals, [&](const Refusals& r) { return r.text == text; }, Refusals{{}, text}).at.push_back(e.at.value);
+      }
+      break;
+    case Kind::fading:
+      if (Bar* bar = find(e.playback)) bar->fades_from = e.at.value;
+      break;
+    case Kind::ended:
+      if (Bar* bar = find(e.playback)) {
+        bar->to = e.at.value;
+        bar->how = e.how;
+        open_.erase(e.playback);
+      }
+      break;
+    default: break;
+  }
+}
+
+std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
+  std::vector<Lane> lanes;
+  for (Bar& bar : bars_) {
+    if (bar.to < 0) bar.to = std::max(bar.from, end);
+    Lane& lane = find_or_add(lanes, [&](const Lane& l) { return l.group == bar.group; }, Lane{bar.group, {}, 0});
+    find_or_add(lane.rows, [&](const Row& r) { return r.sound == bar.sound; }, Row{bar.sound, {}, 1}).bars.push_back(&bar);
+  }
+  for (Lane& lane : lanes)
+    for (Row& row : lane.rows) {
+      stack(row);
+      lane.slots += row.slots;
+    }
+  return lanes;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,74 @@
+#pragma once
+/// What is on a timeline and on which row, before any pixel is known.
+
+#include <cstdint>
+#include <map>
+#include <string>
+#include <vector>
+
+#include "tidewater/journal.hpp"
+
+namespace tidewater {
+
+/// One playback, from its first frame to its last.
+struct Bar {
+  std::string sound, clip, group;
+  std::int64_t from = 0;
+  std::int64_t to = -1;             ///< -1 while nothing ended it
+  std::int64_t fade_in = 0;         ///< frames
+  std::int64_t fades_from = -1;     ///< -1 where nothing stopped it
+  Decibels gain;
+  Semitones pitch;
+  bool silent = false;
+  std::string how;                  ///< of its end
+  int slot = 0;                     ///< below its row's top, where playbacks of one sound overlap
+};
+
+struct Mark {
+  std::int64_t at = 0;
+  std::string event;
+  bool refused = false;
+};
+
+/// Requests refused for the same reason, explained once.
+struct Refusals {
+  std::vector<std::int64_t> at;
+  std::string text;
+};
+
+/// All playbacks of one sound.
+struct Row {
+  std::string sound;
+  std::vector<Bar*> bars;
+  int slots = 1;
+};
+
+struct Lane {
+  std::string group;
+  std::vector<Row> rows;
+  int slots = 0;
+};
+
+/// Listens to a journal.
+class TimelineFacts {
+ public:
+  explicit TimelineFacts(Hertz rate) : rate_(rate) {}
+  void take(const JournalEntry& entry);
+  /// Bars in lanes and rows; those still open end at `end`.
+  std::vector<Lane> lanes(std::int64_t end);
+
+  std::vector<Mark> marks;
+  std::vector<Refusals> refusals;
+  std::uint64_t seed = 0;
+  std::uint32_t voices = 0;
+
+ private:
+  Bar* find(PlaybackId id);
+
+  Hertz rate_;
+  std::vector<Bar> bars_;
+  std::map<PlaybackId, std::size_t> open_;
+  std::map<std::uint64_t, std::size_t> mark_of_;
+};
+
+}  // namespace tidewater

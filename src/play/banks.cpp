@@ -1,0 +1,76 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "play/manager_state.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+
+using Kind = JournalEntry::Kind;
+
+void ManagerState::load(const Bank& bank) {
+  const BankData& data = bank.data();
+  for (const auto& loaded : banks)
+    if (!loaded.unloaded && loaded.data->name == data.name)
+      throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", data.name));
+  const auto added = static_cast<std::uint32_t>(std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
+  if (groups.size() + added > most_groups)
+    throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
+
+  note(Kind::load).bank = data.name;
+  std::vector<std::uint32_t> numbers;
+  for (const auto& group : data.groups) {
+    const auto known = groups.size();
+    const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
+    numbers.push_back(number);
+    if (number == known) send(DefineGroup{number, groups[number].parent, static_cast<float>(groups[number].own_amplitude())});
+    const bool first_to_set_master = number == 0 && banks.empty();
+    if (first_to_set_master) {
+      groups.set_gain(0, group.gain);
+      groups.set_mute(0, group.muted);
+      send_group(0, {});
+    }
+  }
+  LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
+  for (const auto& sound : data.sounds)
+    live.sounds.push_back({&data, &sound, numbers[sound.group], Picker(sound.pick, static_cast<std::uint32_t>(sound.clips.size())),
+                           Random(seed_for(options.seed, hash_name(sound.name)))});
+  learn_events();
+}
+
+bool ManagerState::unload(std::string_view name) {
+  note(Kind::unload).bank = name;
+  const auto bank = std::find_if(banks.begin(), banks.end(), [&](const LiveBank& b) { return !b.unloaded && b.data->name == name; });
+  if (bank == banks.end()) {
+    decide(Outcome::bank_not_loaded, {}, fmt::format("no bank named '{}' is loaded", name));
+    return false;
+  }
+  bank->unloaded = true;
+  for (auto& playback : playbacks)
+    if (playback.sound != nullptr && playback.sound->bank == bank->data.get()) leave(playback, {}, "unloaded");
+  for (const auto& event : bank->data->events) forgotten[event.name] = bank->data->name;
+  learn_events();
+  return true;
+}
+
+void ManagerState::learn_events() {
+  events.clear();
+  for (auto& bank : banks) {
+    if (bank.unloaded) continue;
+    for (const auto& event : bank.data->events) {
+      events[hash_name(event.name)] = {&event, &bank};
+      forgotten.erase(event.name);
+    }
+  }
+}
+
+void ManagerState::forget_silent_banks() {
+  banks.remove_if([&](const LiveBank& bank) {
+    return bank.unloaded && std::none_of(playbacks.begin(), playbacks.end(), [&](const LivePlayback& p) {
+             return p.sound != nullptr && p.sound->bank == bank.data.get();
+           });
+  });
+}
+
+}  // namespace tidewater

@@ -1,0 +1,51 @@
+#include "play/groups.hpp"
+
+#include <fmt/format.h>
+
+namespace tidewater {
+
+Groups::Groups() { groups_.push_back({"master", hash_name("master"), 0, {}, false}); }
+
+std::uint32_t Groups::find(Name name) const {
+  for (std::uint32_t i = 0; i < size(); ++i)
+    if (groups_[i].hash == name.hash()) return i;
+  return none;
+}
+
+std::uint32_t Groups::add(const BankGroup& group, std::uint32_t parent) {
+  if (const auto known = find(Name(group.name)); known != none) return known;
+  groups_.push_back({group.name, hash_name(group.name), parent, group.gain, group.muted});
+  measure();
+  return size() - 1;
+}
+
+void Groups::set_gain(std::uint32_t index, Decibels gain) {
+  groups_[index].gain = gain;
+  measure();
+}
+
+void Groups::set_mute(std::uint32_t index, bool mute) {
+  groups_[index].muted = mute;
+  measure();
+}
+
+void Groups::measure() {
+  for (auto& group : groups_) group.heard = group.own_amplitude() * (&group == groups_.data() ? 1.0 : groups_[group.parent].heard);
+}
+
+std::string Groups::why_silent(std::uint32_t index) const {
+  for (;; index = groups_[index].parent) {
+    const Group& group = groups_[index];
+    if (group.muted) return fmt::format("group '{}' is muted", group.name);
+    if (group.gain == silence) return fmt::format("the level of group '{}' is silent", group.name);
+    if (index == 0) return {};
+  }
+}
+
+std::vector<std::string_view> Groups::names() const {
+  std::vector<std::string_view> names;
+  for (const auto& group : groups_) names.emplace_back(group.name);
+  return names;
+}
+
+}  // namespace tidewater

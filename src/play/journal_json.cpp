@@ -1,0 +1,139 @@
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "tidewater/error.hpp"
+#include "tidewater/journal.hpp"
+
+namespace tidewater {
+namespace {
+
+using Json = nlohmann::ordered_json;
+using Kind = JournalEntry::Kind;
+
+std::string to_text(PlaybackId id) { return fmt::format("{}.{}", id.raise, id.response); }
+
+Json request(const JournalEntry& e, std::string_view name) { return {{"at", e.at.value}, {"request", name}}; }
+
+Json target_of(const JournalEntry& e, std::string_view name) {
+  Json json = request(e, name);
+  if (e.group.empty())
+    json["playback"] = to_text(e.playback);
+  else
+    json["group"] = e.group;
+  return json;
+}
+
+Json decision(const JournalEntry& e) {
+  Json json = {{"at", e.at.value}, {"outcome", tidewater::to_text(e.outcome)}};
+  if (e.raise != 0) json["id"] = e.raise;
+  if (e.playback.response != 0) json["playback"] = to_text(e.playback);
+  for (const auto& [key, value] : {std::pair{"event", &e.event}, {"sound", &e.sound}, {"clip", &e.clip}, {"group", &e.group}})
+    if (!value->empty()) json[key] = *value;
+  if (plays(e.outcome)) {
+    json["gain"] = tidewater::to_text(e.gain);
+    json["pitch"] = tidewater::to_text(e.pitch);
+    json["voice"] = e.voice;
+    json["starts"] = e.starts.value;
+    if (e.fade_in > Seconds{}) json["fade-in"] = tidewater::to_text(e.fade_in);
+    if (e.loop) json["loop"] = true;
+  }
+  if (!e.why.empty()) json["why"] = e.why;
+  return json;
+}
+
+Json json_of(const JournalEntry& e) {
+  switch (e.kind) {
+    case Kind::head: return {{"journal", 1}, {"rate", e.rate.value}, {"seed", e.seed}, {"voices", e.voices}};
+    case Kind::load: return {{"at", e.at.value}, {"request", "load"}, {"bank", e.bank}};
+    case Kind::unload: return {{"at", e.at.value}, {"request", "unload"}, {"bank", e.bank}};
+    case Kind::raise: return {{"at", e.at.value}, {"request", "raise"}, {"id", e.raise}, {"event", e.event}};
+    case Kind::stop: {
+      Json json = target_of(e, "stop");
+      json["fade"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::gain: {
+      Json json = target_of(e, "gain");
+      json["gain"] = to_text(e.gain);
+      json["time"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::bend: {
+      Json json = target_of(e, "bend");
+      json["pitch"] = to_text(e.pitch);
+      json["time"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::mute: {
+      Json json = target_of(e, "mute");
+      json["mute"] = e.on;
+      return json;
+    }
+    case Kind::stop_all: {
+      Json json = request(e, "stop-all");
+      json["fade"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::decision: return decision(e);
+    case Kind::fading: {
+      Json json = {{"at", e.at.value}, {"fading", to_text(e.playback)}, {"sound", e.sound}, {"fade", to_text(e.fade)}, {"how", e.how}};
+      if (!e.why.empty()) json["why"] = e.why;
+      return json;
+    }
+    case Kind::ended: return {{"at", e.at.value}, {"ended", to_text(e.playback)}, {"sound", e.sound}, {"how", e.how}};
+    case Kind::notice: return {{"at", e.at.value}, {"notice", e.why}};
+    case Kind::end: return {{"at", e.at.value}, {"end", true}};
+  }
+  return {};
+}
+
+}  // namespace
+
+std::string to_json(const JournalEntry& entry) { return json_of(entry).dump(-1, ' ', false, Json::error_handler_t::replace); }
+
+struct JournalFile::State {
+  std::string path;
+  std::string unfinished;
+  std::FILE* file = nullptr;
+  bool failed = false;
+};
+
+JournalFile::JournalFile(std::string path) : state_(std::make_unique<State>()) {
+  state_->unfinished = path + ".part";
+  state_->path = std::move(path);
+  state_->file = std::fopen(state_->unfinished.c_str(), "wb");
+  if (state_->file == nullptr)
+    throw Error(fmt::format("{}: cannot be written; is there such a folder, and may you write to it?", state_->path));
+}
+
+JournalFile::~JournalFile() {
+  try {
+    close();
+  } catch (const Error&) {
+    // A destructor has nobody to tell; whoever wants to know calls close().
+  }
+}
+
+void JournalFile::write(const JournalEntry& entry) {
+  if (state_->file == nullptr) return;
+  const std::string line = to_json(entry) + '\n';
+  state_->failed = std::fwrite(line.data(), 1, line.size(), state_->file) != line.size() || state_->failed;
+}
+
+void JournalFile::close() {
+  if (state_->file == nullptr) return;
+  const bool closed = std::fclose(state_->file) == 0;
+  state_->file = nullptr;
+  std::error_code error;
+  std::filesystem::rename(state_->unfinished, state_->path, error);
+  if (!closed || state_->failed || error) throw Error(fmt::format("{}: could not be written to the end; is the disk full?", state_->path));
+}
+
+JournalSink JournalFile::sink() {
+  return [this](const JournalEntry& entry) { write(entry); };
+}
+
+}  // namespace tidewater

@@ -1,0 +1,121 @@
+#include "tidewater/manager.hpp"
+
+#include "play/manager_state.hpp"
+
+namespace tidewater {
+namespace {
+
+using Lock = std::unique_lock<std::mutex>;
+
+void hand_on_journal(ManagerState& state) {
+  if (!state.options.journal) return;
+  const std::lock_guard in_order(state.sink_mutex);
+  {
+    const Lock lock(state.mutex);
+    std::swap(state.entries, state.handed_on);
+    state.entries.clear();
+  }
+  for (const JournalEntry& entry : state.handed_on) state.options.journal(entry);
+  state.handed_on.clear();
+}
+
+}  // namespace
+
+SoundManager::SoundManager(ManagerOptions options) : state_(std::make_unique<ManagerState>(std::move(options))) {}
+
+SoundManager::~SoundManager() {
+  {
+    const Lock lock(state_->mutex);
+    state_->take_reports();
+    state_->note(JournalEntry::Kind::end);
+  }
+  hand_on_journal(*state_);
+}
+
+void SoundManager::load(const Bank& bank) {
+  const Lock lock(state_->mutex);
+  state_->load(bank);
+}
+
+bool SoundManager::unload(std::string_view bank) {
+  const Lock lock(state_->mutex);
+  return state_->unload(bank);
+}
+
+Raised SoundManager::raise(Name event) {
+  const Lock lock(state_->mutex);
+  return state_->raise(event);
+}
+
+void SoundManager::update(Seconds elapsed) {
+  {
+    const Lock lock(state_->mutex);
+    state_->update(elapsed);
+  }
+  hand_on_journal(*state_);
+}
+
+Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) {
+  const Lock lock(state_->mutex);
+  return state_->set_gain(group, gain, time);
+}
+
+Outcome SoundManager::set_mute(Name group, bool mute) {
+  const Lock lock(state_->mutex);
+  return state_->set_mute(group, mute);
+}
+
+void SoundManager::stop_all(Seconds fade) {
+  const Lock lock(state_->mutex);
+  state_->stop_all(fade);
+}
+
+Playback SoundManager::find(PlaybackId id) {
+  const Lock lock(state_->mutex);
+  return state_->find(id);
+}
+
+void SoundManager::render(std::span<float> out) noexcept { state_->mixer.render(out); }
+
+Frames SoundManager::clock() const { return {state_->mixer.clock()}; }
+
+Hertz SoundManager::rate() const { return state_->options.rate; }
+
+Stats SoundManager::stats() const {
+  const Lock lock(state_->mutex);
+  return state_->stats;
+}
+
+Meter SoundManager::read_meter(Name group) {
+  const Lock lock(state_->mutex);
+  const auto index = state_->groups.find(group);
+  if (index == Groups::none) return {};
+  const GroupMeter meter = state_->mixer.read_meter(index);
+  return {decibels(static_cast<double>(meter.peak)), decibels(static_cast<double>(meter.rms))};
+}
+
+bool Playback::ended() const {
+  if (manager_ == nullptr) return true;
+  const Lock lock(manager_->mutex);
+  return manager_->find(*this) == nullptr;
+}
+
+void Playback::stop(Seconds fade) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->stop(*this, fade);
+}
+
+void Playback::set_gain(Decibels gain, Seconds time) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->set_gain(*this, gain, time);
+}
+
+void Playback::bend(Semitones shift, Seconds time) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->bend(*this, shift, time);
+}
+
+}  // namespace tidewater

@@ -1,0 +1,43 @@
+#include "play/picker.hpp"
+
+#include <numeric>
+#include <utility>
+
+namespace tidewater {
+
+Picker::Picker(Pick pick, std::uint32_t clips) : pick_(pick), last_(clips), order_(clips) {
+  std::iota(order_.begin(), order_.end(), 0U);
+}
+
+std::uint32_t Picker::next(Random& random) {
+  const auto count = static_cast<std::uint32_t>(order_.size());
+  last_ = count == 1 ? 0 : draw(random);
+  return last_;
+}
+
+std::uint32_t Picker::draw(Random& random) {
+  const auto count = static_cast<std::uint32_t>(order_.size());
+  switch (pick_) {
+    case Pick::in_order: return last_ + 1 >= count ? 0 : last_ + 1;
+    case Pick::random: {
+      if (last_ == count) return random.below(count);
+      const std::uint32_t drawn = random.below(count - 1);
+      return drawn < last_ ? drawn : drawn + 1;
+    }
+    case Pick::shuffle: break;
+  }
+  // Fisher and Yates, one step a call: what is left of the deck lies behind `dealt_`.
+  // The first of a round is drawn from all but the last of the round before.
+  const bool seam = dealt_ == 0 && last_ != count;
+  if (seam) {
+    for (auto& clip : order_)
+      if (clip == last_) std::swap(clip, order_.back());
+  }
+  const std::uint32_t left = count - dealt_ - (seam ? 1 : 0);
+  std::swap(order_[dealt_], order_[dealt_ + random.below(left)]);
+  const std::uint32_t chosen = order_[dealt_];
+  dealt_ = dealt_ + 1 == count ? 0 : dealt_ + 1;
+  return chosen;
+}
+
+}  // namespace tidewater

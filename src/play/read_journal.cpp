@@ -1,0 +1,203 @@
+#include <fmt/format.h>
+
+#include <charconv>
+#include <filesystem>
+#include <fstream>
+#include <limits>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "base/nearest.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/replay.hpp"
+
+namespace tidewater {
+namespace {
+
+using Json = nlohmann::json;
+using Kind = JournalEntry::Kind;
+
+constexpr std::uintmax_t largest_journal = std::uintmax_t{1} << 30U;
+constexpr std::size_t most_problems = 50;
+constexpr double longest_hours = 4;
+
+struct RequestName {
+  std::string_view name;
+  Kind kind;
+};
+constexpr std::array request_names = {
+    RequestName{"raise", Kind::raise}, RequestName{"stop", Kind::stop},     RequestName{"gain", Kind::gain},
+    RequestName{"bend", Kind::bend},   RequestName{"mute", Kind::mute},     RequestName{"stop-all", Kind::stop_all},
+    RequestName{"load", Kind::load},   RequestName{"unload", Kind::unload},
+};
+
+/// One line; every member reports what is wrong with it by throwing Error, without place.
+class Line {
+ public:
+  explicit Line(const Json& json, Hertz rate) : json_(json), rate_(rate) {}
+
+  std::string text(const char* key) const {
+    const auto it = json_.find(key);
+    if (it == json_.end() || !it->is_string() || it->get_ref<const std::string&>().empty())
+      throw Error(fmt::format("needs \"{}\" with text", key));
+    return it->get<std::string>();
+  }
+
+  bool has(const char* key) const { return json_.contains(key); }
+
+  template <class T>
+  T quantity(const char* key, Read<T> (*read)(std::string_view), T standard) const {
+    if (!has(key)) return standard;
+    auto result = read(text(key));
+    if (!result.value) throw Error(fmt::format("\"{}\": {}", key, result.problem));
+    return *result.value;
+  }
+
+  bool truth(const char* key) const {
+    const auto it = json_.find(key);
+    if (it == json_.end() || !it->is_boolean()) throw Error(fmt::format("needs \"{}\", true or false", key));
+    return it->get<bool>();
+  }
+
+  double number(const char* key, double low, double high, double standard) const {
+    const auto it = json_.find(key);
+    if (it == json_.end()) return standard;
+    const double value = it->is_number() ? it->get<double>() : std::numeric_limits<double>::quiet_NaN();
+    if (!(value >= low && value <= high)) throw Error(fmt::format("\"{}\" must be a number from {} to {}", key, low, high));
+    return value;
+  }
+
+  Frames at() const {
+    const auto it = json_.find("at");
+    if (it == json_.end()) throw Error("needs \"at\": frames as a number, or a time as \"1.5 s\"");
+    if (it->is_string()) return frames(quantity("at", read_seconds, Seconds{}), rate_);
+    const double latest = longest_hours * 3600 * rate_.value;
+    return {static_cast<std::int64_t>(number("at", 0, latest, 0))};
+  }
+
+  PlaybackId playback() const {
+    const std::string written = text("playback");
+    PlaybackId id;
+    const char* end = written.data() + written.size();
+    const auto raise = std::from_chars(written.data(), end, id.raise);
+    if (raise.ec == std::errc() && raise.ptr != end && *raise.ptr == '.') {
+      const auto response = std::from_chars(raise.ptr + 1, end, id.response);
+      if (response.ec == std::errc() && response.ptr == end && id.raise > 0 && id.response > 0) return id;
+    }
+    throw Error(fmt::format("\"{}\" names no playback; \"2.1\" is the first response of the second raise", written));
+  }
+
+ private:
+  const Json& json_;
+  Hertz rate_;
+};
+
+JournalEntry request_of(const Line& line, std::uint64_t raises) {
+  JournalEntry entry;
+  entry.at = line.at();
+  const std::string name = line.text("request");
+  const auto* known = std::find_if(request_names.begin(), request_names.end(), [&](const RequestName& r) { return r.name == name; });
+  if (known == request_names.end()) {
+    std::vector<std::string_view> names;
+    for (const auto& r : request_names) names.push_back(r.name);
+    throw Error(fmt::format("there is no request '{}'{}", name, did_you_mean(name, names)));
+  }
+  entry.kind = known->kind;
+  constexpr Seconds smooth{0.02};
+  switch (known->kind) {
+    case Kind::raise:
+      entry.event = line.text("event");
+      entry.raise = static_cast<std::uint64_t>(line.number("id", 1, 1e15, static_cast<double>(raises + 1)));
+      break;
+    case Kind::load:
+    case Kind::unload: entry.bank = line.text("bank"); break;
+    case Kind::stop: entry.playback = line.playback(); break;
+    case Kind::bend:
+      entry.playback = line.playback();
+      line.text("pitch");
+      entry.pitch = line.quantity("pitch", read_semitones, Semitones{});
+      break;
+    case Kind::gain:
+      if (line.has("group"))
+        entry.group = line.text("group");
+      else
+        entry.playback = line.playback();
+      line.text("gain");
+      entry.gain = line.quantity("gain", read_decibels, Decibels{});
+      break;
+    case Kind::mute:
+      entry.group = line.text("group");
+      entry.on = line.truth("mute");
+      break;
+    default: break;
+  }
+  entry.fade = known->kind == Kind::gain || known->kind == Kind::bend ? line.quantity("time", read_seconds, smooth)
+                                                                     : line.quantity("fade", read_seconds, Seconds{});
+  return entry;
+}
+
+void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
+  const Line line(json, script.rate);
+  if (line.has("journal")) {
+    script.rate = {line.number("rate", 8000, 192000, script.rate.value)};
+    script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
+    script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
+  } else if (line.has("end")) {
+    script.end = line.at();
+  } else if (line.has("request")) {
+    JournalEntry entry = request_of(line, raises);
+    if (!script.requests.empty() && entry.at < script.requests.back().at)
+      throw Error(fmt::format("frame {} comes after frame {} of the request before; put requests in order of time", entry.at.value,
+                              script.requests.back().at.value));
+    raises += entry.kind == Kind::raise ? 1 : 0;
+    script.requests.push_back(std::move(entry));
+  } else if (!line.has("outcome") && !line.has("fading") && !line.has("ended") && !line.has("notice")) {
+    throw Error("is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}");
+  }
+}
+
+}  // namespace
+
+bool JournalScript::loads_bank(std::string_view bank) const {
+  return std::any_of(requests.begin(), requests.end(), [&](const JournalEntry& r) { return r.kind == Kind::load && r.bank == bank; });
+}
+
+JournalScript parse_journal(std::string_view text, const std::string& path) {
+  JournalScript script;
+  std::string problems;
+  std::size_t count = 0;
+  std::size_t number = 0;
+  std::uint64_t raises = 0;
+  while (!text.empty() && count < most_problems) {
+    const auto end = std::min(text.find('\n'), text.size());
+    const auto line = text.substr(0, end);
+    text.remove_prefix(std::min(end + 1, text.size()));
+    ++number;
+    if (line.find_first_not_of(" \t\r") == std::string_view::npos) continue;
+    try {
+      const Json json = Json::parse(line, nullptr, false);
+      if (!json.is_object()) throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
+      take_line(json, script, raises);
+    } catch (const Error& error) {
+      ++count;
+      problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, error.what());
+    }
+  }
+  if (count == 0 && script.requests.empty() && !script.end)
+    problems = fmt::format("{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
+  if (!problems.empty()) throw Error(problems);
+  return script;
+}
+
+JournalScript read_journal(const std::string& path) {
+  std::error_code error;
+  if (!std::filesystem::is_regular_file(path, error)) throw Error(fmt::format("{}: there is no such file", path));
+  if (std::filesystem::file_size(path, error) > largest_journal) throw Error(fmt::format("{}: is larger than 1 GiB; cut it into parts", path));
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream text;
+  text << in.rdbuf();
+  if (!in) throw Error(fmt::format("{}: cannot be read; may you read it?", path));
+  return parse_journal(text.str(), path);
+}
+
+}  // namespace tidewater

@@ -1,0 +1,91 @@
+#include "tidewater/replay.hpp"
+
+#include <algorithm>
+#include <unordered_map>
+
+namespace tidewater {
+namespace {
+
+using Kind = JournalEntry::Kind;
+using Take = std::function<void(std::span<const float>)>;
+
+constexpr std::int64_t block = 1024;
+
+class Player {
+ public:
+  Player(const JournalScript& script, const Bank& bank, SoundManager& manager, const Take& take)
+      : script_(script), bank_(bank), manager_(manager), take_(take) {}
+
+  void run() {
+    if (!script_.loads_bank(bank_.name())) manager_.load(bank_);
+    for (const auto& request : script_.requests) {
+      render_to(request.at);
+      carry_out(request);
+    }
+    if (script_.end) return render_to(*script_.end);
+    const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
+    do {
+      render_to(std::min(latest, manager_.clock() + Frames{block}));
+    } while (sounding() && manager_.clock() < latest);
+  }
+
+ private:
+  bool sounding() const { return manager_.stats().playing + manager_.stats().fading > 0; }
+
+  void render_to(Frames at) {
+    manager_.update({});
+    std::vector<float> samples;
+    for (std::int64_t left = at.value - manager_.clock().value; left > 0; left -= block) {
+      samples.resize(static_cast<std::size_t>(std::min(left, block)) * 2);
+      manager_.render(samples);
+      manager_.update({});
+      take_(samples);
+    }
+  }
+
+  /// A recorded raise had its own number; a hand-written one has the number of its line among the raises.
+  Playback playback(const JournalEntry& request) {
+    const auto known = raises_.find(request.playback.raise);
+    return manager_.find({known == raises_.end() ? request.playback.raise : known->second, request.playback.response});
+  }
+
+  void carry_out(const JournalEntry& r) {
+    switch (r.kind) {
+      case Kind::raise:
+        manager_.raise(Name(r.event));
+        raises_[r.raise] = manager_.stats().raised;
+        break;
+      case Kind::load:
+        if (r.bank == bank_.name()) manager_.load(bank_);
+        break;
+      case Kind::unload: manager_.unload(r.bank); break;
+      case Kind::stop: playback(r).stop(r.fade); break;
+      case Kind::bend: playback(r).bend(r.pitch, r.fade); break;
+      case Kind::mute: manager_.set_mute(Name(r.group), r.on); break;
+      case Kind::stop_all: manager_.stop_all(r.fade); break;
+      case Kind::gain:
+        if (r.group.empty())
+          playback(r).set_gain(r.gain, r.fade);
+        else
+          manager_.set_gain(Name(r.group), r.gain, r.fade);
+        break;
+      default: break;
+    }
+  }
+
+  const JournalScript& script_;
+  const Bank& bank_;
+  SoundManager& manager_;
+  const Take& take_;
+  std::unordered_map<std::uint64_t, std::uint64_t> raises_;
+};
+
+}  // namespace
+
+ManagerOptions options_of(const JournalScript& script) { return {script.rate, script.voices, script.seed, {}}; }
+
+void replay(const JournalScript& script, const Bank& bank, SoundManager& manager, const Take& take) {
+  Player(script, bank, manager, take).run();
+}
+
+}  // namespace tidewater

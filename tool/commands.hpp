@@ -1,0 +1,42 @@
+#pragma once
+/// The commands, once their arguments are read. Each returns the exit code; what is wrong with the input is thrown as Error.
+
+#include <cstdint>
+#include <optional>
+#include <string>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater::tool {
+
+enum Exit { fine = 0, bad_input = 1, bad_call = 2 };
+
+struct CheckCall {
+  std::string book;
+  bool json = false;
+};
+int check(const CheckCall& call);
+
+struct AuditionCall {
+  std::string book;
+  std::string name;
+  int times = 8;
+  Seconds every{0};  ///< zero: each after the one before has ended
+  std::uint64_t seed = 1;
+  std::string output;
+  std::string picture;
+  bool device = false;
+};
+int audition(const AuditionCall& call);
+
+struct RenderCall {
+  std::string book;
+  std::string journal;
+  std::string output;
+  std::string journal_out;
+  std::string picture;
+  std::optional<std::uint64_t> seed;
+};
+int render(const RenderCall& call);
+
+}  // namespace tidewater::tool

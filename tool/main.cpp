@@ -1,0 +1,85 @@
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+
+#include "commands.hpp"
+#include "tidewater/error.hpp"
+
+namespace {
+
+using namespace tidewater;
+using namespace tidewater::tool;
+
+/// A seed is drawn from what people type, so it is read strictly.
+CLI::Option* seed_option(CLI::App* command, std::uint64_t& seed) {
+  return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)");
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{
+      "Tidewater: a game says what happened, a book says how that sounds.\n"
+      "Begin with: tidewater check examples/harbour/book.toml"};
+  app.set_version_flag("--version", "tidewater " TIDEWATER_VERSION);
+  app.set_help_flag("-h,--help", "Print this help and exit");
+  app.require_subcommand(1);
+
+  CheckCall check_call;
+  auto* check_command = app.add_subcommand("check", "Read a book and its clips, and report every problem with its place");
+  check_command->add_option("BOOK", check_call.book, "The book, a TOML file")->required();
+  check_command->add_flag("--json", check_call.json, "Print the problems as a JSON array, for editors");
+  check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
+
+  AuditionCall audition_call;
+  std::string every;
+  auto* audition_command = app.add_subcommand("audition", "Hear a sound or an event several times, away from the game");
+  audition_command->add_option("BOOK", audition_call.book, "The book, a TOML file")->required();
+  audition_command->add_option("NAME", audition_call.name, "A sound or an event of the book")->required();
+  audition_command->add_option("--times", audition_call.times, "How many times (default 8)")->check(CLI::Range(1, 10000));
+  audition_command->add_option("--every", every, "Time from one start to the next, such as \"500 ms\" (default: each after the one before)");
+  seed_option(audition_command, audition_call.seed);
+  auto* output = audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
+  audition_command->add_flag("--device", audition_call.device, "Play on the sound card")->excludes(output);
+  audition_command->add_option("--picture", audition_call.picture, "Draw the takes to this file (.png, .svg)");
+  audition_command->footer("Example:\n  tidewater audition examples/harbour/book.toml bell --times 5 --output out/bell.wav");
+
+  RenderCall render_call;
+  std::uint64_t seed = 0;
+  auto* render_command = app.add_subcommand("render", "Render the requests of a journal, recorded from a game or written by hand");
+  render_command->add_option("BOOK", render_call.book, "The book, a TOML file")->required();
+  render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
+  render_command->add_option("--output", render_call.output, "The sound file to write (.wav, .flac, .ogg)")->required();
+  render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
+  render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)");
+  auto* render_seed = seed_option(render_command, seed);
+  render_command->footer(
+      "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
+
+  try {
+    app.parse(argc, argv);
+    if (!every.empty()) {
+      auto read = read_seconds(every);
+      if (!read.value || *read.value <= Seconds{0})
+        throw CLI::ValidationError("--every", read.value ? "must be longer than nothing" : read.problem);
+      audition_call.every = *read.value;
+    }
+  } catch (const CLI::ParseError& error) {
+    const int code = app.exit(error, std::cout, std::cerr);
+    return code == 0 ? fine : bad_call;
+  }
+
+  try {
+    if (*check_command) return check(check_call);
+    if (*audition_command) return audition(audition_call);
+    if (*render_seed) render_call.seed = seed;
+    return render(render_call);
+  } catch (const Error& error) {
+    fmt::print(stderr, "{}\n", error.what());
+    return bad_input;
+  } catch (const std::exception& error) {
+    fmt::print(stderr, "tidewater: {}\n", error.what());
+    return bad_input;
+  }
+}

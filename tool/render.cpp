@@ -1,0 +1,35 @@
+#include <fmt/format.h>
+
+#include <chrono>
+#include <filesystem>
+
+#include "commands.hpp"
+#include "rendering.hpp"
+#include "tidewater/author/compile.hpp"
+#include "tidewater/replay.hpp"
+
+namespace tidewater::tool {
+
+int render(const RenderCall& call) {
+  JournalScript script = read_journal(call.journal);
+  if (call.seed) script.seed = *call.seed;
+  const Bank bank = compile_book(call.book, {script.rate});
+
+  Rendering rendering({call.output, call.journal_out, call.picture}, script.rate);
+  const auto began = std::chrono::steady_clock::now();
+  {
+    ManagerOptions options = options_of(script);
+    options.journal = rendering.sink();
+    SoundManager manager(std::move(options));
+    replay(script, bank, manager, [&](std::span<const float> block) { rendering.take(block); });
+  }
+  const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
+
+  const Report& report = rendering.report();
+  fmt::print("{:.1f} s rendered in {:.2f} s, {:.0f} times as fast as real time\n{}", report.length().value, took.count(),
+             report.length().value / took.count(), report.text());
+  rendering.finish(std::filesystem::path(call.journal).filename().string());
+  return fine;
+}
+
+}  // namespace tidewater::tool
