@@ -30,7 +30,7 @@ struct ManagerOptions {
   Hertz rate{48000};           ///< of what `render` gives
   std::uint32_t voices = 64;   ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
   std::uint64_t seed = 1;      ///< same banks, same requests, same seed: same samples
-  JournalSink journal;         ///< hears every request and every decision
+  JournalSink journal = {};    ///< hears every request and every decision
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the

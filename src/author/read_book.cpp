@@ -36,9 +36,10 @@ std::vector<std::string_view> names_of(const Items& items) {
 /// Walks one document and fills one book. Each function reads one kind of thing and reports what is wrong with it.
 class Reader {
  public:
-  Reader(const toml::table& root, Book& book, Problems& problems) : root_(root), book_(book), problems_(problems) {}
+  /// `whole` is false where lines had to be skipped: then nothing is said of what seems to be missing.
+  Reader(const toml::table& root, bool whole, Book& book, Problems& problems) : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
-  void read(bool names_complete) {
+  void read() {
     check_keys(root_, "", {"book", "groups", "sounds", "events"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
@@ -48,11 +49,15 @@ class Reader {
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { read_sound(key, t, folder); });
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
-    if (names_complete) check_names();
+    if (whole_) check_names();
     sort_groups();
   }
 
  private:
+  void missing(Place place, std::string message) {
+    if (whole_) problems_.add(std::move(place), std::move(message));
+  }
+
   void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
 
   void check_keys(const toml::table& table, std::string_view what, const std::vector<std::string_view>& known) {
@@ -126,13 +131,13 @@ class Reader {
     const toml::node* node = root_.get("book");
     const toml::table* head = node == nullptr ? nullptr : node->as_table();
     if (head == nullptr) {
-      problems_.add(node == nullptr ? problems_.whole_file() : problems_.at(*node),
-                    "the book has no head; begin it with [book] and a line name = \"...\"");
+      missing(node == nullptr ? problems_.whole_file() : problems_.at(*node),
+              "the book has no head; begin it with [book] and a line name = \"...\"");
     } else {
       check_keys(*head, "[book]", keys_of("book"));
       if (const auto* name = text(*head, "name")) book_.name = *name;
       if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
-        problem(*head, "[book] needs a name, such as name = \"harbour\"");
+        missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
       if (const auto* folder = text(*head, "clips")) {
         clips = *folder;
         folder_place_ = problems_.at(*head->get("clips"));
@@ -188,7 +193,7 @@ class Reader {
   void read_clips(const toml::table& table, BookSound& sound, const ClipFolder& folder) {
     const toml::node* node = table.get("clips");
     if (node == nullptr)
-      return problems_.add(sound.place, fmt::format("sound '{}' has no clips; add clips = [\"{}.flac\"]", sound.name, sound.name));
+      return missing(sound.place, fmt::format("sound '{}' has no clips; add clips = [\"{}.flac\"]", sound.name, sound.name));
     const auto* list = node->as_array();
     if (list == nullptr) return problem(*node, "'clips' must be a list: clips = [\"one.flac\", \"steps/steel-*.wav\"]");
     if (list->empty()) return problem(*node, fmt::format("sound '{}' lists no clips", sound.name));
@@ -223,7 +228,7 @@ class Reader {
       if (list != nullptr) problem(*list, "an event has either responses, or start or stop of its own; move them into the list");
       read_response(table, event);
     } else if (list == nullptr) {
-      problems_.add(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
+      missing(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
     } else if (const auto* responses = list->as_array(); responses != nullptr && !responses->empty()) {
       for (const auto& item : *responses) {
         if (const auto* response = item.as_table()) {
@@ -314,6 +319,7 @@ class Reader {
   }
 
   const toml::table& root_;
+  bool whole_;
   Book& book_;
   Problems& problems_;
   Place folder_place_;
@@ -331,7 +337,7 @@ ReadBook parse_book(std::string_view text, const std::string& path) {
     problems.add(problems.whole_file(), "the book is empty; begin it with [book] and a line name = \"...\"");
   } else {
     const Document document = read_document(text, problems);
-    Reader(document.root, result.book, problems).read(document.whole);
+    Reader(document.root, document.whole, result.book, problems).read();
   }
   result.problems = problems.take();
   return result;

@@ -70,9 +70,12 @@ Read<T> wrong(std::string problem) {
 template <class T>
 Read<T> bad_unit(std::string_view text, const std::optional<Quantity>& q, std::string_view what,
                  const std::vector<std::string>& units) {
+  // Below zero only the first unit, of a logarithmic scale, makes sense.
+  const std::size_t sensible = q && q->number < 0 ? 1 : units.size();
   std::string likely;
-  for (const auto& unit : units) {
-    likely += likely.empty() ? "" : &unit == &units.back() ? " or " : ", ";
+  for (std::size_t i = 0; i < sensible; ++i) {
+    const std::string& unit = units[i];
+    likely += i == 0 ? "" : i + 1 == sensible ? " or " : ", ";
     const std::string number = q ? shortest(q->number) : "1";
     likely += unit == "x" ? "\"x" + number + "\"" : "\"" + number + " " + unit + "\"";
   }

@@ -116,26 +116,34 @@ class Drawing {
   /// A mark for every event; a label where there is room for it, and not twice for a run of the same.
   void draw_marks(double top) {
     canvas_.text(margin, top + 12, "events", {11, ink, true});
+    struct Label {
+      double x, y, width;
+      const Mark* mark;
+    };
+    std::vector<Label> labels;
     std::array<double, 3> free_from{};
     std::array<std::string, 3> last;
     const double foot = top + marks_height - 4;
     for (const Mark& mark : facts_.marks) {
       const double x = x_of(mark.at);
-      const Canvas::TextStyle style{10, mark.refused ? alarm : ink};
-      const double width = canvas_.text_width(mark.event, style);
+      const double width = canvas_.text_width(mark.event, {10});
       double stem_top = foot - 8;
       for (std::size_t level = 0; level < free_from.size(); ++level) {
         if (last[level] == mark.event && x < free_from[level] + 160) break;
         if (x < free_from[level] || x + width > right_ + margin) continue;
-        const double y = top + 10 + 16 * static_cast<double>(level);
-        canvas_.text(x + 3, y, mark.event, style);
+        stem_top = top + 4 + 16 * static_cast<double>(level);
+        labels.push_back({x, stem_top + 6, width, &mark});
         free_from[level] = x + width + 12;
         last[level] = mark.event;
-        stem_top = y - 6;
         break;
       }
       canvas_.line(x, stem_top, x, foot, mark.refused ? alarm : ink, mark.refused ? 1.4 : 0.8);
       if (mark.refused) draw_cross(x, foot - 1);
+    }
+    // Over the stems, which would strike them out.
+    for (const Label& label : labels) {
+      canvas_.rectangle(label.x + 1.5, label.y - 6, label.width + 3, 13, paper);
+      canvas_.text(label.x + 3, label.y, label.mark->event, {10, label.mark->refused ? alarm : ink});
     }
   }
 

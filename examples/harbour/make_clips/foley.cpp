@@ -31,7 +31,7 @@ Samples gangway(std::uint64_t seed) {
   Samples out(length(1.5));
   for (double t = 0; t < 0.62; t += random.between(0.022, 0.04)) {
     const Samples link = strike(random.between(1900, 3300), {{1, 1, 0.05}, {1.53, 0.7, 0.04}, {2.31, 0.5, 0.025}}, 0.08, 0.0004);
-    add(out, link, t, random.between(0.06, 0.2) * (0.6 + t));
+    add(out, link, t, random.between(0.1, 0.22) * (0.8 + 0.7 * t));
   }
   for (const double at : {0.66, random.between(0.84, 0.9)}) {
     const Samples plank = strike(random.between(95, 118), {{1, 1, 0.28}, {2.4, 0.7, 0.16}, {3.9, 0.5, 0.1}, {6.3, 0.3, 0.05}}, 0.5, 0.0015);

@@ -29,7 +29,7 @@ Samples reed(double pitch, double seconds) {
   Samples out(length(seconds));
   for (std::size_t i = 0; i < out.size(); ++i) {
     const double t = static_cast<double>(i) / rate;
-    const double swell = std::pow(std::sin(std::numbers::pi * t / seconds), 0.7);
+    const double swell = std::pow(std::sin(std::numbers::pi * t / seconds), 1.5);
     const double wave = t * pitch + 0.002 * sine(4.6 * t);
     out[i] = swell * (sine(wave) + 0.4 * sine(2 * wave) + 0.18 * sine(3 * wave) + 0.09 * sine(4.002 * wave) + 0.06 * sine(5 * wave));
   }

@@ -25,7 +25,7 @@ Samples babble(std::uint64_t seed, double seconds) {
     const double t = static_cast<double>(i) / rate;
     if (syllable_left <= 0) {
       syllable_length = syllable_left = random.between(0.1, 0.24);
-      loud = random.unit() < 0.18 ? 0 : random.between(0.5, 1);
+      loud = i > 0 && random.unit() < 0.18 ? 0 : random.between(0.5, 1);  // a pause, but not at the head
       const Vowel& v = vowels[random.below(6)];
       f1.tune(v.first * size, 6);
       f2.tune(v.second * size, 9);

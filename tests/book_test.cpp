@@ -1,0 +1,149 @@
+#include <catch2/catch.hpp>
+
+#include "stage.hpp"
+#include "tidewater/author/book.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+struct BookFolder : Folder {
+  BookFolder() { write_stage_clips(*this); }
+
+  ReadBook parse(const std::string& text) const { return parse_book(text, path("book.toml")); }
+  /// Every problem as "line:column: message".
+  std::vector<std::string> problems(const std::string& text) const {
+    std::vector<std::string> out;
+    for (const auto& p : parse(text).problems)
+      out.push_back(std::to_string(p.place.line) + ":" + std::to_string(p.place.column) + ": " + p.message);
+    return out;
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a book is read with all that it says") {
+  const BookFolder folder;
+  const auto read = folder.parse(R"([book]
+name = "quay"
+
+[groups.effects]
+gain = "-3 dB"
+[groups.steps]
+parent = "effects"
+mute = true
+
+[sounds.steps]
+group = "steps"
+clips = ["n-*.wav", "tone.wav"]
+pick = "in-order"
+pitch = "-1 .. 1 st"
+gain = "-9 dB .. -6 dB"
+fade-out = "1.2 s"
+
+[sounds.hum]
+clips = ["hum.wav"]
+loop = true
+fade-in = "400 ms"
+
+[events."walk.began"]
+responses = [ { stop = "hum", fade = "2 s" }, { start = "steps", delay = "300 ms" }, { stop = "steps" } ]
+[events.hummed]
+start = "hum"
+)");
+  REQUIRE(read.problems.empty());
+  const Book& book = read.book;
+  CHECK(book.name == "quay");
+  REQUIRE(book.groups.size() == 3);
+  CHECK(book.groups[0].name == "master");
+  CHECK(book.groups[2].parent == "effects");
+  CHECK(book.groups[2].muted);
+  REQUIRE(book.sounds.size() == 2);
+  const BookSound& steps = book.sounds[0].name == "steps" ? book.sounds[0] : book.sounds[1];
+  CHECK(steps.clips.size() == 6);
+  CHECK(steps.clips[1].path == "n-2.wav");
+  CHECK(steps.pick == "in-order");
+  CHECK(steps.gain == Range<Decibels>{{-9}, {-6}});
+  const BookEvent& walk = book.events[0].name == "walk.began" ? book.events[0] : book.events[1];
+  REQUIRE(walk.responses.size() == 3);
+  CHECK(walk.responses[0].fade == Seconds{2});
+  CHECK(walk.responses[1].delay.value == Approx(0.3));
+  CHECK(walk.responses[2].fade.value == Approx(1.2));
+}
+
+TEST_CASE("every problem of a book is reported in one run, with its place and the nearest right name") {
+  const BookFolder folder;
+  const auto problems = folder.problems(R"([book]
+name = "quay"
+colour = "blue"
+
+[groups.effects]
+gain = -3
+
+[sounds.bell]
+group = "efects"
+clips = ["Tone.wav", "x-*.wav"]
+picks = "random"
+pitch = "2 st .. -2 st"
+fade-in = "-60 ms"
+loop = "yes"
+
+[events.rung]
+start = "bel"
+)");
+  const std::vector<std::string> expected = {
+      "3:1: [book] has no key 'colour'; known are name, clips",
+      "6:8: gain: \"-3\" lacks a unit; write \"-3 dB\"",
+      "9:9: there is no group 'efects'; did you mean 'effects'?",
+      "10:10: there is no clip 'Tone.wav'; did you mean 'tone.wav'?",
+      "10:22: no file fits 'x-*.wav'",
+      "11:1: sound 'bell' has no key 'picks'; did you mean 'pick'?",
+      "12:9: pitch: the range \"2 st .. -2 st\" is the wrong way round",
+      "13:11: fade-in: the time \"-60 ms\" is negative",
+      "14:8: 'loop' must be true or false",
+      "17:9: there is no sound 'bel'; did you mean 'bell'?",
+  };
+  REQUIRE(problems.size() == expected.size());
+  for (std::size_t i = 0; i < expected.size(); ++i) CHECK_THAT(problems[i], Contains(expected[i]));
+}
+
+TEST_CASE("several errors of syntax are found in one run, together with what is wrong elsewhere") {
+  const BookFolder folder;
+  const auto problems = folder.problems("[book]\nname = \"quay\nclips = clips\n\n[sounds.bell]\nclips = [\"tone.wav\"]\ngain = -3\n[sounds.x\nloop = 7\n");
+  REQUIRE(problems.size() >= 4);
+  CHECK_THAT(problems[0], Contains("2:") && Contains("not TOML"));
+  CHECK_THAT(problems[1], Contains("3:") && Contains("not TOML"));
+  CHECK_THAT(problems[2], Contains("7:8: gain"));
+  CHECK_THAT(problems[3], Contains("8:") && Contains("not TOML"));
+}
+
+TEST_CASE("books that are not books get a message, not a crash") {
+  const BookFolder folder;
+  struct Case {
+    std::string text, problem;
+  };
+  for (const auto& [text, problem] : {
+           Case{"", "the book is empty"}, Case{" \n\t\n", "the book is empty"}, Case{"\xff\xfe\x00\x41", "not TOML"},
+           Case{"x = 1", "unknown table 'x'"}, Case{"[book]\nname = \"\"", "[book] needs a name"},
+           Case{"[sounds]\nbell = 3\n[book]\nname=\"a\"", "'bell' must be a table: write [sounds.bell]"},
+           Case{"[book]\nname=\"a\"\nclips=\"nowhere\"", "there is no folder"},
+           Case{"[book]\nname=\"a\"\n[sounds.a]\n", "sound 'a' has no clips"},
+           Case{"[book]\nname=\"a\"\n[sounds.a]\nclips=[\"../../etc/passwd\"]", "must lie inside the folder of clips"},
+           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"b\"\n[groups.b]\nparent=\"a\"", "go round in a circle"},
+           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"a\"", "go round in a circle"},
+           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"zebra\"", "is not a group; add [groups.zebra]"},
+           Case{"[book]\nname=\"a\"\n[events.a]\n", "event 'a' does nothing"},
+           Case{"[book]\nname=\"a\"\n[events.a]\nstart=\"s\"\nstop=\"s\"\n", "cannot both start and stop"},
+           Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{delay=\"1 s\"}]", "a response needs start"},
+           Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{start=\"s\",fade=\"1 s\"}]", "a fade goes with stop"},
+           Case{"[book]\nname=" + std::string(5000, '['), "not TOML"}}) {
+    INFO(text.substr(0, 60));
+    std::string all;
+    for (const auto& p : folder.problems(text)) all += p + "\n";
+    CHECK_THAT(all, Contains(problem));
+  }
+  CHECK_THAT(to_text(read_book(folder.path("none.toml")).problems.at(0)), Contains("none.toml: there is no such file"));
+  CHECK_THAT(to_text(read_book(folder.path()).problems.at(0)), Contains("is a folder"));
+}

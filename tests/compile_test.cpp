@@ -1,0 +1,74 @@
+#include <catch2/catch.hpp>
+
+#include "bank/bank_data.hpp"
+#include "stage.hpp"
+#include "tidewater/error.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+TEST_CASE("a clip that several sounds use is held once") {
+  const Stage stage("[sounds.a]\nclips=[\"tone.wav\"]\n[sounds.b]\nclips=[\"tone.wav\", \"low.wav\"]\n");
+  CHECK(stage.bank->data().clips.size() == 2);
+  CHECK(stage.bank->sounds() == std::vector<std::string_view>{"a", "b"});
+}
+
+TEST_CASE("clips of any rate keep their pitch, length and level") {
+  for (const double rate : {8000.0, 22050.0, 44100.0, 96000.0}) {
+    Folder folder;
+    folder.write_clip("clips/a.wav", sine(1000, 0.5, 1, 0.5, rate), 1, rate);
+    folder.write("book.toml", book_head + "[sounds.a]\nclips=[\"a.wav\"]\n[events.a]\nstart=\"a\"\n");
+    SoundManager manager;
+    manager.load(compile_book(folder.path("book.toml")));
+    manager.raise("a");
+    Take take;
+    take.samples.resize(2 * 28800);
+    manager.render(take.samples);
+    INFO(rate << " Hz");
+    CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-4));
+    CHECK(take.part(0.1, 0.3).peak() == Approx(0.5 * 0.7071).epsilon(0.002));
+    CHECK(take.part(0.501, 0.05).peak() < 0.002);
+  }
+}
+
+TEST_CASE("a loop of another rate is as seamless as before") {
+  Folder folder;
+  folder.write_clip("clips/b.wav", sine(440, 0.5, 1, 0.5, 44100), 1, 44100);
+  folder.write("book.toml", book_head + "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\n[events.b]\nstart=\"b\"\n");
+  SoundManager manager;
+  manager.load(compile_book(folder.path("book.toml")));
+  manager.raise("b");
+  Take take;
+  take.samples.resize(2 * 96000);
+  manager.render(take.samples);
+  std::vector<float> mono;
+  for (std::size_t i = 4800; i < take.frames(); ++i) mono.push_back(take.left(i));
+  CHECK(sine_snr(mono, 440, 48000) > 80);
+}
+
+TEST_CASE("clips that cannot be played are all told in one run, with the place in the book that names them") {
+  Folder folder;
+  folder.write("clips/text.wav", "this is not audio");
+  folder.write("clips/empty.flac", "");
+  folder.write_clip("clips/hollow.wav", {});
+  folder.write_clip("clips/six.wav", std::vector<float>(600, 0.1F), 6);
+  folder.write_clip("clips/nan.wav", {0.1F, std::nanf(""), 0.2F});
+  std::string header = folder.read("clips/six.wav");
+  header[22] = '\x40';  // the channels' field: a million of them
+  header[23] = '\x42';
+  folder.write("clips/million.wav", header);
+  folder.write("book.toml", book_head + "[sounds.a]\nclips=[\"*\"]\n");
+  try {
+    compile_book(folder.path("book.toml"));
+    FAIL("a book of broken clips was compiled");
+  } catch (const Error& error) {
+    const std::string text = error.what();
+    CHECK_THAT(text, Contains("book.toml:4:8: clip 'text.wav': it cannot be read as audio"));
+    CHECK_THAT(text, Contains("'empty.flac': the file is empty (0 bytes)"));
+    CHECK_THAT(text, Contains("'hollow.wav': it holds no samples"));
+    CHECK_THAT(text, Contains("'six.wav': it has 6 channels; mix it down"));
+    CHECK_THAT(text, Contains("'nan.wav': frame 1 is not a number"));
+    CHECK_THAT(text, Contains("'million.wav': it"));
+  }
+}

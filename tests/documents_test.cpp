@@ -1,0 +1,107 @@
+#include <catch2/catch.hpp>
+#include <fstream>
+#include <regex>
+#include <sstream>
+
+#include "process.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+std::string document(const std::string& name) {
+  std::ifstream in(PROJECT_FOLDER "/" + name);
+  std::ostringstream text;
+  text << in.rdbuf();
+  REQUIRE(!text.str().empty());
+  return text.str();
+}
+
+std::vector<std::string> blocks(const std::string& text, const std::string& language) {
+  std::vector<std::string> found;
+  const std::string opening = "```" + language + "\n";
+  for (auto at = text.find(opening); at != std::string::npos; at = text.find(opening, at + 1))
+    found.push_back(text.substr(at + opening.size(), text.find("```", at + opening.size()) - at - opening.size()));
+  return found;
+}
+
+}  // namespace
+
+TEST_CASE("docs/book.md has every key that the parser knows, with its value, default and example, and no other") {
+  const std::string text = document("docs/book.md");
+  std::size_t rows = 0;
+  for (const BookKey& key : book_keys()) {
+    const std::string standard = key.standard.empty() ? "needed" : key.standard.front() == '"' || key.standard == "false" ? "`" + std::string(key.standard) + "`" : std::string(key.standard);
+    const std::string row = "| `" + std::string(key.key) + "` | " + std::string(key.takes) + " | " + standard + " | `" + std::string(key.example) + "` | " + std::string(key.meaning) + " |";
+    INFO(row);
+    CHECK(text.find(row) != std::string::npos);
+  }
+  for (std::size_t at = text.find("\n| `"); at != std::string::npos; at = text.find("\n| `", at + 1)) ++rows;
+  CHECK(rows == book_keys().size());
+}
+
+TEST_CASE("every example of a key is taken by the parser") {
+  Folder folder;
+  write_stage_clips(folder);
+  folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
+  folder.write_clip("clips/gangway-1.flac", sine(300, 0.1));
+  const std::string others = "[groups.effects]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
+  for (const BookKey& key : book_keys()) {
+    const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
+    std::string text = book_head + others;
+    const bool about_start = key.key == "delay";
+    const std::string partner = key.key == "fade" ? "stop = \"engine\"" : about_start ? "start = \"gangway\"" : "";
+    if (key.section == "book")
+      text = std::string("[book]\n") + (key.key == "name" ? "" : "name = \"a\"\n") + line + others;
+    else if (key.section == "groups")
+      text += "[groups.x]\n" + line;
+    else if (key.section == "sounds")
+      text += std::string("[sounds.x]\n") + (key.key == "clips" ? "" : "clips = [\"tone.wav\"]\n") + line;
+    else if (key.section == "events")
+      text += "[events.x]\n" + partner + "\n" + line;
+    else
+      text += "[events.x]\nresponses = [ { " + partner + (partner.empty() ? "" : ", ") + std::string(key.key) + " = " + std::string(key.example) + " } ]\n";
+    INFO(text);
+    for (const auto& problem : parse_book(text, folder.path("book.toml")).problems) FAIL_CHECK(to_text(problem));
+  }
+}
+
+TEST_CASE("the README's first program plays its first book, as both are shown") {
+  const Folder folder;
+  const std::string readme = document("README.md");
+  const auto books = blocks(readme, "toml");
+  REQUIRE(books.size() == 1);
+  folder.write("book.toml", books[0]);
+  for (int i = 1; i <= 3; ++i) folder.write_clip("clips/gangway-" + std::to_string(i) + ".wav", sine(200 * i, 0.3, 1, 0.5));
+  const Ran ran = run(folder, "cd " + folder.path() + " && " README_PROGRAM);
+  INFO(ran.err);
+  CHECK(ran.exit == 0);
+  CHECK(std::filesystem::exists(folder.path("first.wav")));
+}
+
+TEST_CASE("every book shown in the documents is good TOML with known keys") {
+  Folder folder;
+  write_stage_clips(folder);
+  for (const std::string name : {"docs/book.md", "docs/first-hour.md"})
+    for (const auto& block : blocks(document(name), "toml")) {
+      const std::string text = block.find("[book]") == std::string::npos ? book_head + block : block;
+      for (const auto& problem : parse_book(text, folder.path("book.toml")).problems) {
+        INFO(name << "\n" << text);
+        CHECK_THAT(problem.message, Contains("there is no") || Contains("no file fits") || Contains("is not a group"));
+      }
+    }
+}
+
+TEST_CASE("links between the documents lead somewhere") {
+  const std::regex link(R"(\]\(([^)#:]+)\))");
+  for (const std::string name : {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/performance.md"}) {
+    const std::string text = document(name);
+    const auto folder = std::filesystem::path(PROJECT_FOLDER "/" + name).parent_path();
+    for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it) {
+      INFO(name << ": " << (*it)[1]);
+      CHECK(std::filesystem::exists(folder / (*it)[1].str()));
+    }
+  }
+}

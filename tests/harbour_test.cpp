@@ -1,0 +1,54 @@
+#include <catch2/catch.hpp>
+
+#include "media/decode.hpp"
+#include "process.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string harbour = BUILD_FOLDER "/examples/harbour/harbour";
+const std::string tool = BUILD_FOLDER "/tidewater";
+const std::string harbour_book = PROJECT_FOLDER "/examples/harbour/book.toml";
+
+}  // namespace
+
+TEST_CASE("the harbour's book is good") {
+  const Folder folder;
+  const Ran ran = run(folder, tool + " check " + harbour_book);
+  CHECK(ran.err.empty());
+  CHECK(ran.exit == 0);
+}
+
+TEST_CASE("a minute at the harbour sounds, never clips, and its journal gives it again bit for bit") {
+  const Folder folder;
+  const Ran demo = run(folder, harbour + " --out " + folder.path());
+  REQUIRE(demo.exit == 0);
+  CHECK_THAT(demo.out, Contains("ferry.whistled  unknown-event"));
+  const Take take{decode_file(folder.path("harbour.wav")).samples};
+  CHECK(take.frames() == 60 * 48000);
+  CHECK(take.peak() < 0.9);
+  CHECK(take.onset() == Approx(0.1).margin(0.005));
+  // Under way it is never silent, and nothing pumps: each second is within reach of its neighbours.
+  for (int second = 4; second < 54; ++second) CHECK(decibels(take.part(second, 1).rms()).value == Approx(-25).margin(9));
+
+  const Ran again = run(folder, tool + " render " + harbour_book + " " + folder.path("harbour.journal.jsonl") + " --output " + folder.path("again.wav") +
+                                    " --journal " + folder.path("again.jsonl") + " --picture " + folder.path("again.png"));
+  REQUIRE(again.exit == 0);
+  CHECK(folder.read("again.wav") == folder.read("harbour.wav"));
+}
+
+TEST_CASE("every sound of the harbour is heard at once when it is auditioned") {
+  const Folder folder;
+  for (const std::string sound : {"bell", "bump", "click", "gangway", "gulls", "ticket-punch", "steps-planks", "chatter"}) {
+    const Ran ran = run(folder, tool + " audition " + harbour_book + " " + sound + " --times 2 --every '4 s' --output " + folder.path("a.wav"));
+    REQUIRE(ran.exit == 0);
+    const Take take{decode_file(folder.path("a.wav")).samples};
+    INFO(sound);
+    CHECK(take.onset() < 0.03);
+    CHECK(take.peak() > 0.01);
+    CHECK(take.peak() < 0.9);
+  }
+}

@@ -1,0 +1,152 @@
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+#include <set>
+#include <sstream>
+
+#include "stage.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/replay.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+using Json = nlohmann::json;
+
+namespace {
+
+const std::string book = R"(
+[groups.effects]
+[sounds.step]
+group = "effects"
+clips = ["n-*.wav"]
+pitch = "-3 st .. 3 st"
+gain = "-12 dB .. -6 dB"
+[sounds.hum]
+clips = ["hum.wav"]
+loop = true
+gain = "-12 dB"
+fade-in = "20 ms"
+fade-out = "150 ms"
+[events.step]
+responses = [ { start = "step" }, { start = "step", delay = "77 ms" } ]
+[events.hum]
+start = "hum"
+[events.hush]
+stop = "hum"
+)";
+
+std::vector<Json> lines_of(const std::string& text) {
+  std::vector<Json> lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) lines.push_back(Json::parse(line));
+  return lines;
+}
+
+}  // namespace
+
+TEST_CASE("a recorded journal, played again with the same book and seed, gives the same samples bit for bit") {
+  Take original;
+  std::string text;
+  Stage stage(book, {.voices = 4, .seed = 99});
+  const auto hear = [&](double time) {
+    const Take take = stage.render(Seconds{time});
+    original.samples.insert(original.samples.end(), take.samples.begin(), take.samples.end());
+  };
+  Playback hum = stage.raise("hum").playback();
+  hear(0.1);
+  for (int i = 0; i < 30; ++i) {
+    stage.raise("step");
+    if (i == 7) hum.bend(Semitones{-5}, Seconds{0.3});
+    if (i == 9) stage.manager->set_gain("effects", Decibels{-7.3}, Seconds{0.11});
+    if (i == 11) hum.set_gain(Decibels{4.4}, Seconds{0.2});
+    if (i == 12) stage.raise("missing");
+    if (i == 13) stage.manager->set_mute("effects", true);
+    if (i == 15) stage.manager->set_mute("effects", false);
+    if (i == 17) hum.stop(Seconds{0.25});
+    if (i == 25) stage.raise("hum");
+    hear(0.0413);
+  }
+  stage.manager->stop_all(Seconds{0.1});
+  hear(0.3);
+  stage.manager.reset();
+  for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
+
+  const JournalScript script = parse_journal(text, "j");
+  CHECK(script.seed == 99);
+  std::string second_text;
+  std::vector<float> again;
+  {
+    ManagerOptions options = options_of(script);
+    options.journal = [&](const JournalEntry& entry) { second_text += to_json(entry) + "\n"; };
+    SoundManager manager(std::move(options));
+    replay(script, *stage.bank, manager, [&](std::span<const float> block) { again.insert(again.end(), block.begin(), block.end()); });
+  }
+  CHECK(again == original.samples);
+  const auto sorted = [](const std::string& all) {  // ends are noted when they are noticed
+    auto lines = lines_of(all);
+    std::stable_sort(lines.begin(), lines.end(), [](const Json& a, const Json& b) { return a.value("at", 0) < b.value("at", 0); });
+    std::multiset<std::string> out;
+    for (const auto& line : lines) out.insert(line.dump());
+    return out;
+  };
+  CHECK(sorted(second_text) == sorted(text));
+}
+
+TEST_CASE("a journal tells what was asked, what was decided and why, one object a line") {
+  Stage stage(book, {.seed = 3});
+  stage.raise("hum");
+  stage.raise("hun");
+  stage.render(Seconds{0.1});
+  stage.raise("hush");
+  stage.render(Seconds{0.3});
+  std::vector<Json> lines;
+  for (const auto& entry : stage.journal) lines.push_back(Json::parse(to_json(entry)));
+  CHECK(lines[0] == Json{{"journal", 1}, {"rate", 48000.0}, {"seed", 3}, {"voices", 64}});
+  CHECK(lines[1]["request"] == "load");
+  CHECK(lines[2] == Json{{"at", 0}, {"request", "raise"}, {"id", 1}, {"event", "hum"}});
+  CHECK(lines[3]["outcome"] == "started");
+  CHECK(lines[3]["playback"] == "1.1");
+  CHECK(lines[3]["clip"] == "hum.wav");
+  CHECK(lines[3]["gain"] == "-12 dB");
+  CHECK(lines[3]["loop"] == true);
+  CHECK(lines[5]["outcome"] == "unknown-event");
+  CHECK_THAT(lines[5]["why"].get<std::string>(), Contains("did you mean 'hum'?"));
+  CHECK(lines.back()["ended"] == "1.1");
+  CHECK(lines.back()["how"] == "stopped");
+  CHECK(lines.back()["at"] == 4800 + 7200);
+}
+
+TEST_CASE("a journal can be written by hand, with times, and ends when its sounds do") {
+  Stage stage(book);
+  const auto script = parse_journal("{\"at\": \"0.5 s\", \"request\": \"raise\", \"event\": \"hum\"}\n\n"
+                                    "{\"at\": \"0.75 s\", \"request\": \"gain\", \"playback\": \"1.1\", \"gain\": \"-6 dB\"}\r\n"
+                                    "{\"at\": 48000, \"request\": \"stop\", \"playback\": \"1.1\", \"fade\": \"100 ms\"}\n", "j");
+  SoundManager manager(options_of(script));
+  Take take;
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { take.samples.insert(take.samples.end(), block.begin(), block.end()); });
+  CHECK(take.onset() == Approx(0.5).margin(0.003));
+  CHECK(take.part(1.11, 1).peak() == 0);
+  CHECK(static_cast<double>(take.frames()) / 48000 == Approx(1.12).margin(0.05));
+}
+
+TEST_CASE("what is wrong in a journal is told line by line") {
+  struct Case {
+    std::string line, problem;
+  };
+  for (const auto& [line, problem] : {
+           Case{"not json", "is not a JSON object"}, Case{"[1]", "is not a JSON object"}, Case{"{\"at\":0}", "is neither a request"},
+           Case{"{\"request\":\"raise\",\"event\":\"a\"}", "needs \"at\""}, Case{"{\"at\":-5,\"request\":\"raise\",\"event\":\"a\"}", "\"at\" must be a number from 0"},
+           Case{"{\"at\":\"5\",\"request\":\"raise\",\"event\":\"a\"}", "lacks a unit"}, Case{"{\"at\":0,\"request\":\"rise\"}", "did you mean 'raise'?"},
+           Case{"{\"at\":0,\"request\":\"raise\"}", "needs \"event\""}, Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
+           Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
+           Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
+           Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"}}) {
+    INFO(line);
+    const std::string good = "{\"at\":0,\"request\":\"raise\",\"event\":\"a\"}\n";
+    CHECK_THROWS_WITH(parse_journal(good + line + "\n", "j"), Contains("j:2: ") && Contains(problem));
+  }
+  CHECK_THROWS_WITH(parse_journal("x\ny\n", "j"), Contains("j:1: ") && Contains("j:2: "));
+  CHECK_THROWS_WITH(parse_journal("", "j"), Contains("holds no requests"));
+  CHECK_THROWS_WITH(parse_journal("{\"at\":9,\"request\":\"stop-all\"}\n{\"at\":3,\"request\":\"stop-all\"}", "j"), Contains("order of time"));
+  CHECK_THROWS_WITH(read_journal("/nowhere/j"), Contains("no such file"));
+}

@@ -1,0 +1,37 @@
+#pragma once
+/// Measures what is heard. Samples are interleaved stereo; results are of the left channel unless said otherwise.
+
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater::testing {
+
+inline constexpr Hertz test_rate{48000};
+
+struct Take {
+  std::vector<float> samples;
+  Hertz rate = test_rate;
+
+  std::size_t frames() const { return samples.size() / 2; }
+  float left(std::size_t frame) const { return samples[2 * frame]; }
+  float right(std::size_t frame) const { return samples[2 * frame + 1]; }
+  /// From `begin` on, `length` long, in seconds.
+  Take part(double begin, double length) const;
+
+  double peak() const;             ///< of both channels
+  double rms() const;
+  double pitch() const;            ///< Hz of a steady tone, from where it rises through zero
+  double onset() const;            ///< seconds until the first sample above -60 dB; negative where there is none
+  double steepest() const;         ///< largest jump from one frame to the next
+};
+
+/// Signal to noise in dB of a sine: what is left when the best fit at `hertz` is taken away.
+double sine_snr(std::span<const float> mono, double hertz, double rate);
+
+/// Interleaved samples of a sine; peak 1.
+std::vector<float> sine(double hertz, double seconds, int channels = 1, double level = 1, double rate = test_rate.value);
+
+}  // namespace tidewater::testing

@@ -1,0 +1,169 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <numbers>
+
+#include "bank/bank_data.hpp"
+#include "dsp/resample.hpp"
+#include "listening.hpp"
+#include "mix/mixer.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+
+namespace {
+
+const float centre = static_cast<float>(std::cos(std::numbers::pi / 4));
+
+StartVoice voice_of(const BankClip& clip, std::uint32_t voice = 0) {
+  StartVoice start;
+  start.voice = voice;
+  start.clip = clip.view();
+  start.step = unity_step;
+  return start;
+}
+
+Take render(Mixer& mixer, std::size_t frames, std::size_t block = 256) {
+  Take take;
+  take.samples.resize(frames * 2);
+  for (std::size_t at = 0; at < frames; at += block)
+    mixer.render({take.samples.data() + at * 2, std::min(block, frames - at) * 2});
+  return take;
+}
+
+}  // namespace
+
+TEST_CASE("at unity pitch the samples are the clip's own, bit for bit") {
+  const auto source = sine(997, 0.1, 2, 0.7);
+  const BankClip clip = make_clip("c", 2, source);
+  Mixer mixer(4);
+  mixer.post(voice_of(clip));
+  const Take take = render(mixer, source.size() / 2);
+  CHECK(take.samples == source);
+}
+
+TEST_CASE("a mono clip stands in the middle at equal power") {
+  const BankClip clip = make_clip("c", 1, sine(500, 0.1));
+  Mixer mixer(4);
+  mixer.post(voice_of(clip));
+  const Take take = render(mixer, 4000);
+  CHECK(take.left(24) == Approx(centre * clip.view().channel[0][24]));
+  CHECK(take.left(24) == take.right(24));
+}
+
+TEST_CASE("a voice starts on its exact frame, and its end is reported to the frame") {
+  const BankClip clip = make_clip("c", 1, std::vector<float>(100, 0.5F));
+  Mixer mixer(4);
+  auto start = voice_of(clip);
+  start.start_frame = 777;
+  mixer.post(start);
+  const Take take = render(mixer, 1000);
+  CHECK(take.left(776) == 0);
+  CHECK(take.left(777) > 0.3F);
+  CHECK(take.left(876) > 0.3F);
+  CHECK(take.left(877) == 0);
+  VoiceFinished report;
+  REQUIRE(mixer.poll(report));
+  CHECK(report.frame == 877);
+  CHECK_FALSE(mixer.poll(report));
+}
+
+TEST_CASE("what is heard does not depend on the size of the blocks") {
+  const auto clip = make_clip("c", 1, sine(440, 0.3));
+  const auto with_blocks = [&](std::size_t block) {
+    Mixer mixer(8);
+    auto start = voice_of(clip);
+    start.step = step_for(1.13);
+    start.fade_in = 1000;
+    start.start_frame = 321;
+    mixer.post(start);
+    mixer.post(SetVoiceGain{0, 0.3F, 5000});
+    mixer.post(SetVoiceStep{0, step_for(0.9), 3000});
+    mixer.post(SetGroupGain{0, 0.5F, 4000});
+    return render(mixer, 9600, block).samples;
+  };
+  const auto reference = with_blocks(64);
+  for (const std::size_t block : {1U, 37U, 256U, 1000U, 9600U}) CHECK(with_blocks(block) == reference);
+}
+
+TEST_CASE("a loop has no seam, at unity and at other pitches, also when it is shorter than the filter") {
+  for (const std::size_t periods : {1U, 2U, 100U})
+    for (const double speed : {1.0, 0.83, 1.19, 3.7}) {
+      const auto clip = make_clip("c", 1, sine(4000, static_cast<double>(periods) / 4000));
+      REQUIRE(clip.frames == static_cast<std::int64_t>(12 * periods));
+      Mixer mixer(4);
+      auto start = voice_of(clip);
+      start.loop = true;
+      start.step = step_for(speed);
+      mixer.post(start);
+      const Take take = render(mixer, 12000);
+      std::vector<float> mono;
+      for (std::size_t i = 4000; i < take.frames(); ++i) mono.push_back(take.left(i));
+      INFO(periods << " periods at x" << speed);
+      const double exact = static_cast<double>(start.step) / static_cast<double>(unity_step);
+      CHECK(sine_snr(mono, 4000 * exact, 48000) > 60);
+    }
+}
+
+TEST_CASE("stopping, changing level and bending never click") {
+  const BankClip clip = make_clip("c", 1, sine(200, 2, 1, 1));
+  const double smooth = 1.15 * 2 * std::numbers::pi * 200 / 48000 * static_cast<double>(centre) * 1.5;
+  Mixer mixer(4);
+  auto start = voice_of(clip);
+  start.loop = true;
+  mixer.post(start);
+  render(mixer, 1017);
+  SECTION("a stop of no length takes five milliseconds") {
+    mixer.post(StopVoice{0, 0});
+    const Take take = render(mixer, 4800);
+    CHECK(take.steepest() < smooth + 1.7 / 240);
+    CHECK(take.part(0.0067, 0.09).peak() == 0);
+  }
+  SECTION("a change of level") {
+    mixer.post(SetVoiceGain{0, 0.2F, 960});
+    CHECK(render(mixer, 4800).steepest() < smooth);
+  }
+  SECTION("a bend") {
+    mixer.post(SetVoiceStep{0, step_for(1.5), 960});
+    const Take take = render(mixer, 9600);
+    CHECK(take.steepest() < smooth);
+    CHECK(take.part(0.1, 0.1).pitch() == Approx(300).epsilon(0.001));
+  }
+  SECTION("a second, quicker stop goes on from the level reached") {
+    mixer.post(StopVoice{0, 9600});
+    render(mixer, 4800);
+    mixer.post(StopVoice{0, 480});
+    const Take take = render(mixer, 4800);
+    CHECK(take.steepest() < smooth);
+    CHECK(take.part(0.012, 0.08).peak() == 0);
+  }
+}
+
+TEST_CASE("groups pass their level on to their children, smoothly") {
+  const BankClip clip = make_clip("c", 1, std::vector<float>(48000, 1.0F));
+  Mixer mixer(4);
+  mixer.post(DefineGroup{1, 0, 0.5F});
+  mixer.post(DefineGroup{2, 1, 0.5F});
+  auto start = voice_of(clip);
+  start.group = 2;
+  mixer.post(start);
+  CHECK(render(mixer, 640).left(600) == Approx(0.25F * centre));
+  mixer.post(SetGroupGain{1, 0, 4800});
+  const Take take = render(mixer, 9600);
+  CHECK(take.steepest() < 0.001);
+  CHECK(take.left(9599) == 0);
+  CHECK(mixer.read_meter(2).peak == Approx(0.25F * centre * 2));
+  CHECK(mixer.read_meter(2).peak == 0);
+}
+
+TEST_CASE("a voice that is stopped before its first frame is never heard") {
+  const BankClip clip = make_clip("c", 1, sine(500, 0.1));
+  Mixer mixer(4);
+  auto start = voice_of(clip);
+  start.start_frame = 4800;
+  mixer.post(start);
+  render(mixer, 640);
+  mixer.post(StopVoice{0, 0});
+  CHECK(render(mixer, 9600).peak() == 0);
+  VoiceFinished report;
+  CHECK(mixer.poll(report));
+}

@@ -1,0 +1,80 @@
+#include <sndfile.h>
+
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <cstdlib>
+#include <thread>
+
+#include "media/decode.hpp"
+#include "stage.hpp"
+#include "tidewater/audio_file.hpp"
+#include "tidewater/device/device.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/picture/timeline.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+namespace fs = std::filesystem;
+
+TEST_CASE("a float WAV holds the very samples; 16 bits are near and clip without wrapping") {
+  const Folder folder;
+  const std::vector<float> samples = {0.1F, -0.2F, 0.3F, 1.5F, -1.5F, 0.25F};
+  for (const auto format : {SampleFormat::float_32, SampleFormat::pcm_16}) {
+    AudioFileWriter file(folder.path("a.wav"), test_rate, 2, format);
+    file.write(samples);
+    CHECK_FALSE(fs::exists(folder.path("a.wav")));
+    file.close();
+    const Audio back = decode_file(folder.path("a.wav"));
+    REQUIRE(back.samples.size() == samples.size());
+    if (format == SampleFormat::float_32) CHECK(back.samples == samples);
+    CHECK(back.samples[1] == Approx(-0.2).margin(1e-4));
+    if (format == SampleFormat::pcm_16) CHECK(back.samples[3] == Approx(1).margin(1e-4));
+    fs::remove(folder.path("a.wav"));
+  }
+}
+
+TEST_CASE("a file that is not finished leaves nothing behind") {
+  const Folder folder;
+  {
+    AudioFileWriter file(folder.path("a.wav"), test_rate, 2);
+    file.write(std::vector<float>(100));
+  }
+  CHECK(fs::is_empty(folder.path()));
+  CHECK_THROWS_WITH(AudioFileWriter(folder.path("no/such/folder/a.wav"), test_rate, 2), Contains("cannot be written"));
+  CHECK_THROWS_WITH(AudioFileWriter(folder.path("a.txt"), test_rate, 2), Contains("use .wav, .flac, .ogg or .aiff"));
+}
+
+TEST_CASE("a device pulls from the manager until it goes") {
+  setenv("SDL_AUDIODRIVER", "dummy", 1);
+  SoundManager manager;
+  {
+    const Device device(manager, {.name = {}, .block = 512});
+    CHECK(device.block() >= 32);
+    CHECK(device.latency().value == Approx(2.0 * device.block() / 48000));
+    CHECK_THAT(device.description(), Contains("dummy") && Contains("48000 Hz"));
+    for (int i = 0; i < 500 && manager.clock().value < 4800; ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    CHECK(manager.clock().value >= 4800);
+  }
+  const auto stopped = manager.clock();
+  std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  CHECK(manager.clock() == stopped);
+  setenv("SDL_AUDIODRIVER", "no-such-system", 1);
+  CHECK_THROWS_WITH(Device(manager), Contains("no sound system to play to"));
+}
+
+TEST_CASE("a timeline is drawn as PNG and as SVG, with its names and reasons in it") {
+  Stage stage("[sounds.tone]\nclips=[\"tone.wav\"]\nfade-in=\"50 ms\"\n[events.rung]\nstart=\"tone\"\n");
+  Timeline timeline(test_rate);
+  stage.raise("rung");
+  stage.raise("missed");
+  timeline.take(stage.render(Seconds{1}).samples);
+  for (const auto& entry : stage.journal) timeline.take(entry);
+  timeline.draw(stage.folder.path("t.png"), "a take");
+  timeline.draw(stage.folder.path("t.svg"), "a take");
+  CHECK(stage.folder.read("t.png").substr(1, 3) == "PNG");
+  CHECK_THAT(stage.folder.read("t.svg"), Contains("<svg"));
+  CHECK_THROWS_WITH(timeline.draw(stage.folder.path("t.gif"), ""), Contains("use .png or .svg"));
+  CHECK_THROWS_WITH(timeline.draw("/nowhere/t.png", ""), Contains("cannot be written"));
+  Timeline(test_rate).draw(stage.folder.path("none.png"), "nothing happened");
+}

@@ -1,0 +1,62 @@
+#pragma once
+/// A folder of made-up clips, a book of one's own, and a manager that plays it offline.
+
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "listening.hpp"
+#include "tidewater/author/compile.hpp"
+#include "tidewater/journal.hpp"
+#include "tidewater/manager.hpp"
+
+namespace tidewater::testing {
+
+/// A folder that goes when the test does.
+class Folder {
+ public:
+  Folder();
+  ~Folder();
+  Folder(const Folder&) = delete;
+  Folder& operator=(const Folder&) = delete;
+
+  std::string path(const std::string& name = {}) const { return (root_ / name).string(); }
+  void write(const std::string& name, const std::string& text) const;
+  /// Writes interleaved samples as 32-bit float WAV.
+  void write_clip(const std::string& name, const std::vector<float>& samples, int channels = 1, double rate = test_rate.value) const;
+  std::string read(const std::string& name) const;
+
+ private:
+  std::filesystem::path root_;
+};
+
+/// The clips that a stage has: "tone.wav" (1 kHz, half a second), "low.wav" (250 Hz, half a second), "long.wav"
+/// (500 Hz, two seconds), "hum.wav" (100 periods of 500 Hz: loops without a seam), "quiet.wav" (tone at -20 dB),
+/// "n-1.wav" to "n-5.wav" (200, 400 ... 1000 Hz, 0.1 s), "wide.wav" (stereo: 1 kHz left, silence right). Peak 0.5 or as said.
+class Stage {
+ public:
+  /// `book` is all but its head.
+  explicit Stage(const std::string& book, ManagerOptions options = {});
+
+  Raised raise(Name event) { return manager->raise(event); }
+  /// One update, then the next `length` of sound in game frames of 1/60 s, with an update after each.
+  Take render(Seconds length);
+
+  /// Journal entries so far that are of this kind.
+  std::vector<JournalEntry> entries(JournalEntry::Kind kind) const;
+  /// The last decision's words, or empty.
+  std::string why() const;
+
+  Folder folder;
+  std::vector<JournalEntry> journal;
+  std::unique_ptr<Bank> bank;
+  std::unique_ptr<SoundManager> manager;
+};
+
+/// Writes the clips of a stage into `folder`/clips.
+void write_stage_clips(const Folder& folder);
+/// A head, for books in tests.
+extern const std::string book_head;
+
+}  // namespace tidewater::testing

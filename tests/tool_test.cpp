@@ -1,0 +1,103 @@
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "media/decode.hpp"
+#include "process.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+namespace fs = std::filesystem;
+
+namespace {
+
+struct Tool : Folder {
+  Tool() {
+    write_stage_clips(*this);
+    write("book.toml", book_head + "[sounds.tone]\nclips=[\"tone.wav\"]\n[sounds.steps]\nclips=[\"n-*.wav\"]\npitch=\"-1 .. 1 st\"\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n"
+                                       "[events.rung]\nstart=\"tone\"\n[events.walked]\nstart=\"steps\"\n");
+  }
+  Ran operator()(const std::string& arguments) const { return run(*this, BUILD_FOLDER "/tidewater " + arguments); }
+  std::string book() const { return path("book.toml"); }
+};
+
+}  // namespace
+
+TEST_CASE("check of a good book is one line and exit 0") {
+  const Tool tool;
+  const Ran ran = tool("check " + tool.book());
+  CHECK(ran.exit == 0);
+  CHECK(ran.out == tool.book() + ": good: 2 events, 3 sounds, 7 clips, 1 group\n");
+  CHECK(ran.err.empty());
+}
+
+TEST_CASE("check of a bad book prints every problem and exits 1; --json is for editors") {
+  const Tool tool;
+  tool.write("book.toml", book_head + "[sounds.a]\nclips=[\"tone.wav\", \"bad.wav\"]\ngain=3\n");
+  tool.write("clips/bad.wav", "nothing");
+  const Ran ran = tool("check " + tool.book());
+  CHECK(ran.exit == 1);
+  CHECK(ran.out.empty());
+  CHECK_THAT(ran.err, Contains("book.toml:5:6: gain:") && Contains("book.toml:4:20: clip 'bad.wav': it cannot be read") && Contains("2 problems in"));
+  const auto json = nlohmann::json::parse(tool("check --json " + tool.book()).out);
+  REQUIRE(json.size() == 2);
+  CHECK(json[0]["line"] == 5);
+}
+
+TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") {
+  const Tool tool;
+  CHECK(tool("").exit == 2);
+  CHECK(tool("cheque x").exit == 2);
+  CHECK(tool("audition " + tool.book()).exit == 2);
+  CHECK_THAT(tool("audition " + tool.book() + " tone --every 500").err, Contains("lacks a unit"));
+  CHECK(tool("render " + tool.book() + " x").exit == 2);
+  CHECK(tool("check " + tool.path("none.toml")).exit == 1);
+  const Ran ran = tool("audition " + tool.book() + " tune");
+  CHECK(ran.exit == 1);
+  CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; the sounds are"));
+  for (const auto* command : {"", "check ", "audition ", "render "}) {
+    const Ran help = tool(std::string(command) + "--help");
+    CHECK(help.exit == 0);
+    CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
+  }
+}
+
+TEST_CASE("audition prints a row a start and keeps what is heard") {
+  const Tool tool;
+  const Ran ran = tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --output " + tool.path("a.wav") + " --picture " + tool.path("a.png"));
+  CHECK(ran.exit == 0);
+  CHECK(ran.err.empty());
+  for (const auto* start : {"0.00 s", "0.20 s", "1.00 s"}) CHECK_THAT(ran.out, Contains(start));
+  const Audio audio = decode_file(tool.path("a.wav"));
+  const Take take{audio.samples};
+  for (int i = 0; i < 5; ++i) CHECK(take.part(0.2 * i + 0.19, 0.2).onset() == Approx(0.01).margin(0.002));
+  CHECK(fs::file_size(tool.path("a.png")) > 1000);
+  const Ran same = tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --seed 1");
+  CHECK(same.out.substr(0, same.out.find("\n\n")) == ran.out.substr(0, ran.out.find("\n\n")));
+  CHECK(tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --seed 2").out.substr(0, 500) != ran.out.substr(0, 500));
+}
+
+TEST_CASE("an audition of a loop ends") {
+  const Tool tool;
+  const Ran ran = tool("audition " + tool.book() + " hum --times 1 --output " + tool.path("a.wav"));
+  CHECK(ran.exit == 0);
+  const Take take{decode_file(tool.path("a.wav")).samples};
+  CHECK(static_cast<double>(take.frames()) / 48000 == Approx(8.3).margin(0.2));
+}
+
+TEST_CASE("render plays a journal written by hand, and a broken one leaves nothing behind") {
+  const Tool tool;
+  tool.write("j.jsonl", "{\"at\": \"250 ms\", \"request\": \"raise\", \"event\": \"rung\"}\n{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"rang\"}\n");
+  const std::string files = " --output " + tool.path("out/r.wav") + " --journal " + tool.path("out/r.jsonl") + " --picture " + tool.path("out/r.svg");
+  const Ran ran = tool("render " + tool.book() + " " + tool.path("j.jsonl") + files);
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("1 x rang") && Contains("did you mean 'rung'?") && Contains("out/r.wav"));
+  CHECK(Take{decode_file(tool.path("out/r.wav")).samples}.onset() == Approx(0.25).margin(0.002));
+  CHECK_THAT(tool.read("out/r.svg"), Contains("<svg"));
+  fs::remove_all(tool.path("out"));
+  tool.write("j.jsonl", "{\"at\": 0, \"request\": \"raise\", \"event\": \"rung\"}\nnot json\n");
+  const Ran bad = tool("render " + tool.book() + " " + tool.path("j.jsonl") + files);
+  CHECK(bad.exit == 1);
+  CHECK_THAT(bad.err, Contains("j.jsonl:2: is not a JSON object"));
+  CHECK_FALSE(fs::exists(tool.path("out")));
+}

@@ -1,0 +1,75 @@
+#include <catch2/catch.hpp>
+
+#include "tidewater/name.hpp"
+#include "tidewater/units.hpp"
+
+using namespace tidewater;
+using Catch::Matchers::Contains;
+
+TEST_CASE("levels are read in dB, as amplitude and as how loud they sound") {
+  CHECK(read_decibels("-6 dB").value == Decibels{-6});
+  CHECK(read_decibels(" +3.5dB ").value == Decibels{3.5});
+  CHECK(read_decibels("x0.5").value->value == Approx(-6.0206));
+  CHECK(read_decibels("50 %").value->value == Approx(-10));
+  CHECK(read_decibels("100%").value->value == Approx(0));
+  CHECK(read_decibels("0 %").value == silence);
+  CHECK(read_decibels("silent").value == silence);
+}
+
+TEST_CASE("pitch is read in semitones, cents and as a ratio") {
+  CHECK(read_semitones("-2 st").value == Semitones{-2});
+  CHECK(read_semitones("30 ct").value->value == Approx(0.3));
+  CHECK(read_semitones("x2").value->value == Approx(12));
+  CHECK(ratio(*read_semitones("x0.8").value) == Approx(0.8));
+}
+
+TEST_CASE("times are read in milliseconds, seconds and minutes") {
+  CHECK(read_seconds("60 ms").value->value == Approx(0.06));
+  CHECK(read_seconds("1.5 s").value->value == 1.5);
+  CHECK(read_seconds("2 min").value->value == 120);
+}
+
+TEST_CASE("a quantity that cannot be read says why and what to write") {
+  struct Case {
+    std::string text, problem;
+  };
+  for (const auto& [text, problem] : {Case{"-6", "lacks a unit; write \"-6 dB\""}, Case{"6", "write \"6 dB\", \"6 %\" or \"x6\""}, Case{"-6 st", "\"st\" is not a unit of a level"},
+                                      Case{"loud", "\"loud\" is not a level"}, Case{"", "is not a level"}, Case{"-5 %", "below nothing"},
+                                      Case{"40 dB", "louder than \"+24 dB\""}, Case{"nan dB", "is not a level"}, Case{"x", "is not a level"}})
+    CHECK_THAT(read_decibels(text).problem, Contains(problem));
+  CHECK_THAT(read_seconds("60").problem, Contains("lacks a unit; write \"60 ms\" or \"60 s\""));
+  CHECK_THAT(read_seconds("-60 ms").problem, Contains("negative"));
+  CHECK_THAT(read_seconds("2000 min").problem, Contains("longer than an hour"));
+  CHECK_THAT(read_semitones("60 st").problem, Contains("three octaves"));
+  CHECK_THAT(read_semitones("x0").problem, Contains("not above zero"));
+}
+
+TEST_CASE("ranges have two ends, one unit for both, or no width") {
+  CHECK(read_decibel_range("-9 dB .. -6 dB").value == Range<Decibels>{{-9}, {-6}});
+  CHECK(read_semitone_range("-2 .. 2 st").value == Range<Semitones>{{-2}, {2}});
+  CHECK(read_decibel_range("-3 dB").value == Range<Decibels>{{-3}, {-3}});
+  CHECK_THAT(read_decibel_range("-6 dB .. -9 dB").problem, Contains("the wrong way round; write \"-9 dB .. -6 dB\""));
+  CHECK_THAT(read_semitone_range("-2 .. 2").problem, Contains("lacks a unit"));
+  CHECK_THAT(read_semitone_range(".. 2 st").problem, Contains("is not a pitch"));
+}
+
+TEST_CASE("what is written is read back as the very same value") {
+  for (const double x : {-6.0, 0.1, -0.3333333333333333, 12.345678901234567}) {
+    CHECK(read_decibels(to_text(Decibels{x})).value == Decibels{x});
+    CHECK(read_semitones(to_text(Semitones{x})).value == Semitones{x});
+    CHECK(read_seconds(to_text(Seconds{std::abs(x)})).value == Seconds{std::abs(x)});
+  }
+  CHECK(read_decibels(to_text(silence)).value == silence);
+}
+
+TEST_CASE("a slider at half sounds half as loud, and at zero is silent") {
+  CHECK(loudness_fraction(Decibels{-10}) == Approx(0.5));
+  CHECK(loudness_fraction(silence) == 0);
+  for (const double fraction : {0.1, 0.5, 0.9, 1.0}) CHECK(loudness_fraction(from_loudness_fraction(fraction)) == Approx(fraction));
+}
+
+TEST_CASE("names hash alike while compiling and while running") {
+  static_assert("ferry.docked"_name.hash() == hash_name("ferry.docked"));
+  CHECK(Name(std::string("ferry.docked")).hash() == "ferry.docked"_name.hash());
+  CHECK("ferry.docked"_name.hash() != "ferry.dockes"_name.hash());
+}
