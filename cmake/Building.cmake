@@ -7,13 +7,14 @@ endif()
 
 add_library(tidewater_build INTERFACE)
 target_compile_options(tidewater_build INTERFACE
-  -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wdouble-promotion -Werror
+  -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Werror
   # Contracted sums would differ between compilers and machines: same input, same sound.
   -ffp-contract=off)
 # gcc 12 warns of its own standard library under sanitizers and -O3 (bug 105562 and kin).
 target_compile_options(tidewater_build INTERFACE
-  $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
+  $<$<CXX_COMPILER_ID:GNU>:-Wdouble-promotion;-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
 if(TIDEWATER_SANITIZE)
+  add_compile_definitions(TIDEWATER_SANITIZED)
   add_compile_options(-fsanitize=${TIDEWATER_SANITIZE} -fno-omit-frame-pointer -g)
   add_link_options(-fsanitize=${TIDEWATER_SANITIZE})
 endif()

@@ -111,7 +111,8 @@ start = "bel"
 
 TEST_CASE("several errors of syntax are found in one run, together with what is wrong elsewhere") {
   const BookFolder folder;
-  const auto problems = folder.problems("[book]\nname = \"quay\nclips = clips\n\n[sounds.bell]\nclips = [\"tone.wav\"]\ngain = -3\n[sounds.x\nloop = 7\n");
+  const auto problems =
+      folder.problems("[book]\nname = \"quay\nclips = clips\n\n[sounds.bell]\nclips = [\"tone.wav\"]\ngain = -3\n[sounds.x\nloop = 7\n");
   REQUIRE(problems.size() >= 4);
   CHECK_THAT(problems[0], Contains("2:") && Contains("not TOML"));
   CHECK_THAT(problems[1], Contains("3:") && Contains("not TOML"));
@@ -124,21 +125,21 @@ TEST_CASE("books that are not books get a message, not a crash") {
   struct Case {
     std::string text, problem;
   };
-  for (const auto& [text, problem] : {
-           Case{"", "the book is empty"}, Case{" \n\t\n", "the book is empty"}, Case{"\xff\xfe\x00\x41", "not TOML"},
-           Case{"x = 1", "unknown table 'x'"}, Case{"[book]\nname = \"\"", "[book] needs a name"},
-           Case{"[sounds]\nbell = 3\n[book]\nname=\"a\"", "'bell' must be a table: write [sounds.bell]"},
-           Case{"[book]\nname=\"a\"\nclips=\"nowhere\"", "there is no folder"},
-           Case{"[book]\nname=\"a\"\n[sounds.a]\n", "sound 'a' has no clips"},
-           Case{"[book]\nname=\"a\"\n[sounds.a]\nclips=[\"../../etc/passwd\"]", "must lie inside the folder of clips"},
-           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"b\"\n[groups.b]\nparent=\"a\"", "go round in a circle"},
-           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"a\"", "go round in a circle"},
-           Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"zebra\"", "is not a group; add [groups.zebra]"},
-           Case{"[book]\nname=\"a\"\n[events.a]\n", "event 'a' does nothing"},
-           Case{"[book]\nname=\"a\"\n[events.a]\nstart=\"s\"\nstop=\"s\"\n", "cannot both start and stop"},
-           Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{delay=\"1 s\"}]", "a response needs start"},
-           Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{start=\"s\",fade=\"1 s\"}]", "a fade goes with stop"},
-           Case{"[book]\nname=" + std::string(5000, '['), "not TOML"}}) {
+  for (const auto& [text, problem] :
+       {Case{"", "the book is empty"}, Case{" \n\t\n", "the book is empty"}, Case{"\xff\xfe\x00\x41", "not TOML"},
+        Case{"x = 1", "unknown table 'x'"}, Case{"[book]\nname = \"\"", "[book] needs a name"},
+        Case{"[sounds]\nbell = 3\n[book]\nname=\"a\"", "'bell' must be a table: write [sounds.bell]"},
+        Case{"[book]\nname=\"a\"\nclips=\"nowhere\"", "there is no folder"},
+        Case{"[book]\nname=\"a\"\n[sounds.a]\n", "sound 'a' has no clips"},
+        Case{"[book]\nname=\"a\"\n[sounds.a]\nclips=[\"../../etc/passwd\"]", "must lie inside the folder of clips"},
+        Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"b\"\n[groups.b]\nparent=\"a\"", "go round in a circle"},
+        Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"a\"", "go round in a circle"},
+        Case{"[book]\nname=\"a\"\n[groups.a]\nparent=\"zebra\"", "is not a group; add [groups.zebra]"},
+        Case{"[book]\nname=\"a\"\n[events.a]\n", "event 'a' does nothing"},
+        Case{"[book]\nname=\"a\"\n[events.a]\nstart=\"s\"\nstop=\"s\"\n", "cannot both start and stop"},
+        Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{delay=\"1 s\"}]", "a response needs start"},
+        Case{"[book]\nname=\"a\"\n[events.a]\nresponses=[{start=\"s\",fade=\"1 s\"}]", "a fade goes with stop"},
+        Case{"[book]\nname=" + std::string(5000, '['), "not TOML"}}) {
     INFO(text.substr(0, 60));
     std::string all;
     for (const auto& p : folder.problems(text)) all += p + "\n";

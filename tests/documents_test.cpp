@@ -33,8 +33,11 @@ TEST_CASE("docs/book.md has every key that the parser knows, with its value, def
   const std::string text = document("docs/book.md");
   std::size_t rows = 0;
   for (const BookKey& key : book_keys()) {
-    const std::string standard = key.standard.empty() ? "needed" : key.standard.front() == '"' || key.standard == "false" ? "`" + std::string(key.standard) + "`" : std::string(key.standard);
-    const std::string row = "| `" + std::string(key.key) + "` | " + std::string(key.takes) + " | " + standard + " | `" + std::string(key.example) + "` | " + std::string(key.meaning) + " |";
+    const std::string standard = key.standard.empty()                                     ? "needed"
+                                 : key.standard.front() == '"' || key.standard == "false" ? "`" + std::string(key.standard) + "`"
+                                                                                          : std::string(key.standard);
+    const std::string row = "| `" + std::string(key.key) + "` | " + std::string(key.takes) + " | " + standard + " | `" +
+                            std::string(key.example) + "` | " + std::string(key.meaning) + " |";
     INFO(row);
     CHECK(text.find(row) != std::string::npos);
   }
@@ -62,7 +65,8 @@ TEST_CASE("every example of a key is taken by the parser") {
     else if (key.section == "events")
       text += "[events.x]\n" + partner + "\n" + line;
     else
-      text += "[events.x]\nresponses = [ { " + partner + (partner.empty() ? "" : ", ") + std::string(key.key) + " = " + std::string(key.example) + " } ]\n";
+      text += "[events.x]\nresponses = [ { " + partner + (partner.empty() ? "" : ", ") + std::string(key.key) + " = " +
+              std::string(key.example) + " } ]\n";
     INFO(text);
     for (const auto& problem : parse_book(text, folder.path("book.toml")).problems) FAIL_CHECK(to_text(problem));
   }
@@ -96,7 +100,8 @@ TEST_CASE("every book shown in the documents is good TOML with known keys") {
 
 TEST_CASE("links between the documents lead somewhere") {
   const std::regex link(R"(\]\(([^)#:]+)\))");
-  for (const std::string name : {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/performance.md"}) {
+  for (const std::string name :
+       {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/performance.md"}) {
     const std::string text = document(name);
     const auto folder = std::filesystem::path(PROJECT_FOLDER "/" + name).parent_path();
     for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it) {

@@ -34,8 +34,9 @@ TEST_CASE("a minute at the harbour sounds, never clips, and its journal gives it
   // Under way it is never silent, and nothing pumps: each second is within reach of its neighbours.
   for (int second = 4; second < 54; ++second) CHECK(decibels(take.part(second, 1).rms()).value == Approx(-25).margin(9));
 
-  const Ran again = run(folder, tool + " render " + harbour_book + " " + folder.path("harbour.journal.jsonl") + " --output " + folder.path("again.wav") +
-                                    " --journal " + folder.path("again.jsonl") + " --picture " + folder.path("again.png"));
+  const Ran again =
+      run(folder, tool + " render " + harbour_book + " " + folder.path("harbour.journal.jsonl") + " --output " + folder.path("again.wav") +
+                      " --journal " + folder.path("again.jsonl") + " --picture " + folder.path("again.png"));
   REQUIRE(again.exit == 0);
   CHECK(folder.read("again.wav") == folder.read("harbour.wav"));
 }
@@ -43,7 +44,8 @@ TEST_CASE("a minute at the harbour sounds, never clips, and its journal gives it
 TEST_CASE("every sound of the harbour is heard at once when it is auditioned") {
   const Folder folder;
   for (const std::string sound : {"bell", "bump", "click", "gangway", "gulls", "ticket-punch", "steps-planks", "chatter"}) {
-    const Ran ran = run(folder, tool + " audition " + harbour_book + " " + sound + " --times 2 --every '4 s' --output " + folder.path("a.wav"));
+    const Ran ran =
+        run(folder, tool + " audition " + harbour_book + " " + sound + " --times 2 --every '4 s' --output " + folder.path("a.wav"));
     REQUIRE(ran.exit == 0);
     const Take take{decode_file(folder.path("a.wav")).samples};
     INFO(sound);

@@ -118,12 +118,15 @@ TEST_CASE("a journal tells what was asked, what was decided and why, one object 
 
 TEST_CASE("a journal can be written by hand, with times, and ends when its sounds do") {
   Stage stage(book);
-  const auto script = parse_journal("{\"at\": \"0.5 s\", \"request\": \"raise\", \"event\": \"hum\"}\n\n"
-                                    "{\"at\": \"0.75 s\", \"request\": \"gain\", \"playback\": \"1.1\", \"gain\": \"-6 dB\"}\r\n"
-                                    "{\"at\": 48000, \"request\": \"stop\", \"playback\": \"1.1\", \"fade\": \"100 ms\"}\n", "j");
+  const auto script = parse_journal(
+      "{\"at\": \"0.5 s\", \"request\": \"raise\", \"event\": \"hum\"}\n\n"
+      "{\"at\": \"0.75 s\", \"request\": \"gain\", \"playback\": \"1.1\", \"gain\": \"-6 dB\"}\r\n"
+      "{\"at\": 48000, \"request\": \"stop\", \"playback\": \"1.1\", \"fade\": \"100 ms\"}\n",
+      "j");
   SoundManager manager(options_of(script));
   Take take;
-  replay(script, *stage.bank, manager, [&](std::span<const float> block) { take.samples.insert(take.samples.end(), block.begin(), block.end()); });
+  replay(script, *stage.bank, manager,
+         [&](std::span<const float> block) { take.samples.insert(take.samples.end(), block.begin(), block.end()); });
   CHECK(take.onset() == Approx(0.5).margin(0.003));
   CHECK(take.part(1.11, 1).peak() == 0);
   CHECK(static_cast<double>(take.frames()) / 48000 == Approx(1.12).margin(0.05));
@@ -133,20 +136,23 @@ TEST_CASE("what is wrong in a journal is told line by line") {
   struct Case {
     std::string line, problem;
   };
-  for (const auto& [line, problem] : {
-           Case{"not json", "is not a JSON object"}, Case{"[1]", "is not a JSON object"}, Case{"{\"at\":0}", "is neither a request"},
-           Case{"{\"request\":\"raise\",\"event\":\"a\"}", "needs \"at\""}, Case{"{\"at\":-5,\"request\":\"raise\",\"event\":\"a\"}", "\"at\" must be a number from 0"},
-           Case{"{\"at\":\"5\",\"request\":\"raise\",\"event\":\"a\"}", "lacks a unit"}, Case{"{\"at\":0,\"request\":\"rise\"}", "did you mean 'raise'?"},
-           Case{"{\"at\":0,\"request\":\"raise\"}", "needs \"event\""}, Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
-           Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
-           Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
-           Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"}}) {
+  for (const auto& [line, problem] :
+       {Case{"not json", "is not a JSON object"}, Case{"[1]", "is not a JSON object"}, Case{"{\"at\":0}", "is neither a request"},
+        Case{"{\"request\":\"raise\",\"event\":\"a\"}", "needs \"at\""},
+        Case{"{\"at\":-5,\"request\":\"raise\",\"event\":\"a\"}", "\"at\" must be a number from 0"},
+        Case{"{\"at\":\"5\",\"request\":\"raise\",\"event\":\"a\"}", "lacks a unit"},
+        Case{"{\"at\":0,\"request\":\"rise\"}", "did you mean 'raise'?"}, Case{"{\"at\":0,\"request\":\"raise\"}", "needs \"event\""},
+        Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
+        Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
+        Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
+        Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"}}) {
     INFO(line);
     const std::string good = "{\"at\":0,\"request\":\"raise\",\"event\":\"a\"}\n";
     CHECK_THROWS_WITH(parse_journal(good + line + "\n", "j"), Contains("j:2: ") && Contains(problem));
   }
   CHECK_THROWS_WITH(parse_journal("x\ny\n", "j"), Contains("j:1: ") && Contains("j:2: "));
   CHECK_THROWS_WITH(parse_journal("", "j"), Contains("holds no requests"));
-  CHECK_THROWS_WITH(parse_journal("{\"at\":9,\"request\":\"stop-all\"}\n{\"at\":3,\"request\":\"stop-all\"}", "j"), Contains("order of time"));
+  CHECK_THROWS_WITH(parse_journal("{\"at\":9,\"request\":\"stop-all\"}\n{\"at\":3,\"request\":\"stop-all\"}", "j"),
+                    Contains("order of time"));
   CHECK_THROWS_WITH(read_journal("/nowhere/j"), Contains("no such file"));
 }

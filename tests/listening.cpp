@@ -48,7 +48,8 @@ double Take::onset() const {
 
 double Take::steepest() const {
   double steepest = 0;
-  for (std::size_t i = 2; i < samples.size(); ++i) steepest = std::max(steepest, std::abs(static_cast<double>(samples[i]) - static_cast<double>(samples[i - 2])));
+  for (std::size_t i = 2; i < samples.size(); ++i)
+    steepest = std::max(steepest, std::abs(static_cast<double>(samples[i]) - static_cast<double>(samples[i - 2])));
   return steepest;
 }
 
@@ -72,7 +73,8 @@ double sine_snr(std::span<const float> mono, double hertz, double rate) {
   double signal = 0;
   double noise = 0;
   for (std::size_t i = 0; i < mono.size(); ++i) {
-    const double fit = m[0][3] / m[0][0] * std::cos(w * static_cast<double>(i)) + m[1][3] / m[1][1] * std::sin(w * static_cast<double>(i)) + m[2][3] / m[2][2];
+    const double fit = m[0][3] / m[0][0] * std::cos(w * static_cast<double>(i)) + m[1][3] / m[1][1] * std::sin(w * static_cast<double>(i)) +
+                       m[2][3] / m[2][2];
     signal += fit * fit;
     noise += (static_cast<double>(mono[i]) - fit) * (static_cast<double>(mono[i]) - fit);
   }

@@ -21,11 +21,11 @@ struct Take {
   /// From `begin` on, `length` long, in seconds.
   Take part(double begin, double length) const;
 
-  double peak() const;             ///< of both channels
+  double peak() const;  ///< of both channels
   double rms() const;
-  double pitch() const;            ///< Hz of a steady tone, from where it rises through zero
-  double onset() const;            ///< seconds until the first sample above -60 dB; negative where there is none
-  double steepest() const;         ///< largest jump from one frame to the next
+  double pitch() const;     ///< Hz of a steady tone, from where it rises through zero
+  double onset() const;     ///< seconds until the first sample above -60 dB; negative where there is none
+  double steepest() const;  ///< largest jump from one frame to the next
 };
 
 /// Signal to noise in dB of a sine: what is left when the best fit at `hertz` is taken away.

@@ -25,8 +25,7 @@ StartVoice voice_of(const BankClip& clip, std::uint32_t voice = 0) {
 Take render(Mixer& mixer, std::size_t frames, std::size_t block = 256) {
   Take take;
   take.samples.resize(frames * 2);
-  for (std::size_t at = 0; at < frames; at += block)
-    mixer.render({take.samples.data() + at * 2, std::min(block, frames - at) * 2});
+  for (std::size_t at = 0; at < frames; at += block) mixer.render({take.samples.data() + at * 2, std::min(block, frames - at) * 2});
   return take;
 }
 

@@ -83,7 +83,9 @@ TEST_CASE("pitch and level are drawn anew at each start, within their ranges and
 }
 
 TEST_CASE("another sound's starts do not change what a sound draws") {
-  const std::string book = "[sounds.s]\nclips=[\"n-*.wav\"]\npitch=\"-2 st .. 2 st\"\n[sounds.t]\nclips=[\"n-*.wav\"]\n[events.s]\nstart=\"s\"\n[events.t]\nstart=\"t\"\n";
+  const std::string book =
+      "[sounds.s]\nclips=[\"n-*.wav\"]\npitch=\"-2 st .. 2 "
+      "st\"\n[sounds.t]\nclips=[\"n-*.wav\"]\n[events.s]\nstart=\"s\"\n[events.t]\nstart=\"t\"\n";
   const auto draws = [&](bool with_other) {
     Stage stage(book);
     for (int i = 0; i < 10; ++i) {

@@ -8,7 +8,9 @@ using namespace tidewater::testing;
 using Catch::Matchers::Contains;
 
 TEST_CASE("a report says what was asked, what was heard, what was not and why, and how loud it was") {
-  Stage stage("[groups.off]\nmute=true\n[sounds.a]\nclips=[\"long.wav\"]\n[sounds.b]\ngroup=\"off\"\nclips=[\"low.wav\"]\n[events.a]\nstart=\"a\"\n[events.b]\nstart=\"b\"\n");
+  Stage stage(
+      "[groups.off]\nmute=true\n[sounds.a]\nclips=[\"long.wav\"]\n[sounds.b]\ngroup=\"off\"\nclips=[\"low.wav\"]\n[events.a]\nstart="
+      "\"a\"\n[events.b]\nstart=\"b\"\n");
   Report report(test_rate);
   stage.raise("a");
   stage.raise("b");

@@ -14,8 +14,10 @@ namespace {
 struct Tool : Folder {
   Tool() {
     write_stage_clips(*this);
-    write("book.toml", book_head + "[sounds.tone]\nclips=[\"tone.wav\"]\n[sounds.steps]\nclips=[\"n-*.wav\"]\npitch=\"-1 .. 1 st\"\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n"
-                                       "[events.rung]\nstart=\"tone\"\n[events.walked]\nstart=\"steps\"\n");
+    write("book.toml", book_head +
+                           "[sounds.tone]\nclips=[\"tone.wav\"]\n[sounds.steps]\nclips=[\"n-*.wav\"]\npitch=\"-1 .. 1 "
+                           "st\"\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n"
+                           "[events.rung]\nstart=\"tone\"\n[events.walked]\nstart=\"steps\"\n");
   }
   Ran operator()(const std::string& arguments) const { return run(*this, BUILD_FOLDER "/tidewater " + arguments); }
   std::string book() const { return path("book.toml"); }
@@ -38,7 +40,8 @@ TEST_CASE("check of a bad book prints every problem and exits 1; --json is for e
   const Ran ran = tool("check " + tool.book());
   CHECK(ran.exit == 1);
   CHECK(ran.out.empty());
-  CHECK_THAT(ran.err, Contains("book.toml:5:6: gain:") && Contains("book.toml:4:20: clip 'bad.wav': it cannot be read") && Contains("2 problems in"));
+  CHECK_THAT(ran.err, Contains("book.toml:5:6: gain:") && Contains("book.toml:4:20: clip 'bad.wav': it cannot be read") &&
+                          Contains("2 problems in"));
   const auto json = nlohmann::json::parse(tool("check --json " + tool.book()).out);
   REQUIRE(json.size() == 2);
   CHECK(json[0]["line"] == 5);
@@ -64,7 +67,8 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
 
 TEST_CASE("audition prints a row a start and keeps what is heard") {
   const Tool tool;
-  const Ran ran = tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --output " + tool.path("a.wav") + " --picture " + tool.path("a.png"));
+  const Ran ran = tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --output " + tool.path("a.wav") + " --picture " +
+                       tool.path("a.png"));
   CHECK(ran.exit == 0);
   CHECK(ran.err.empty());
   for (const auto* start : {"0.00 s", "0.20 s", "1.00 s"}) CHECK_THAT(ran.out, Contains(start));
@@ -87,8 +91,11 @@ TEST_CASE("an audition of a loop ends") {
 
 TEST_CASE("render plays a journal written by hand, and a broken one leaves nothing behind") {
   const Tool tool;
-  tool.write("j.jsonl", "{\"at\": \"250 ms\", \"request\": \"raise\", \"event\": \"rung\"}\n{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"rang\"}\n");
-  const std::string files = " --output " + tool.path("out/r.wav") + " --journal " + tool.path("out/r.jsonl") + " --picture " + tool.path("out/r.svg");
+  tool.write("j.jsonl",
+             "{\"at\": \"250 ms\", \"request\": \"raise\", \"event\": \"rung\"}\n{\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
+             "\"rang\"}\n");
+  const std::string files =
+      " --output " + tool.path("out/r.wav") + " --journal " + tool.path("out/r.jsonl") + " --picture " + tool.path("out/r.svg");
   const Ran ran = tool("render " + tool.book() + " " + tool.path("j.jsonl") + files);
   CHECK(ran.exit == 0);
   CHECK_THAT(ran.out, Contains("1 x rang") && Contains("did you mean 'rung'?") && Contains("out/r.wav"));

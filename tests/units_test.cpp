@@ -33,9 +33,10 @@ TEST_CASE("a quantity that cannot be read says why and what to write") {
   struct Case {
     std::string text, problem;
   };
-  for (const auto& [text, problem] : {Case{"-6", "lacks a unit; write \"-6 dB\""}, Case{"6", "write \"6 dB\", \"6 %\" or \"x6\""}, Case{"-6 st", "\"st\" is not a unit of a level"},
-                                      Case{"loud", "\"loud\" is not a level"}, Case{"", "is not a level"}, Case{"-5 %", "below nothing"},
-                                      Case{"40 dB", "louder than \"+24 dB\""}, Case{"nan dB", "is not a level"}, Case{"x", "is not a level"}})
+  for (const auto& [text, problem] : {Case{"-6", "lacks a unit; write \"-6 dB\""}, Case{"6", "write \"6 dB\", \"6 %\" or \"x6\""},
+                                      Case{"-6 st", "\"st\" is not a unit of a level"}, Case{"loud", "\"loud\" is not a level"},
+                                      Case{"", "is not a level"}, Case{"-5 %", "below nothing"}, Case{"40 dB", "louder than \"+24 dB\""},
+                                      Case{"nan dB", "is not a level"}, Case{"x", "is not a level"}})
     CHECK_THAT(read_decibels(text).problem, Contains(problem));
   CHECK_THAT(read_seconds("60").problem, Contains("lacks a unit; write \"60 ms\" or \"60 s\""));
   CHECK_THAT(read_seconds("-60 ms").problem, Contains("negative"));

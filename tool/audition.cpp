@@ -18,7 +18,7 @@ namespace tidewater::tool {
 namespace {
 
 constexpr Hertz rate{48000};
-constexpr Seconds longest_take{8};    // a loop is cut off here, so that the next take can be heard
+constexpr Seconds longest_take{8};  // a loop is cut off here, so that the next take can be heard
 constexpr std::int64_t block = 480;
 constexpr const char* audition_event = "audition";
 

@@ -29,8 +29,8 @@ int check(const CheckCall& call) {
     std::set<std::string> clips;
     for (const auto& sound : read.book.sounds)
       for (const auto& clip : sound.clips) clips.insert(clip.path);
-    fmt::print("{}: good: {}, {}, {}, {}\n", call.book, counted(read.book.events.size(), "event"), counted(read.book.sounds.size(), "sound"),
-               counted(clips.size(), "clip"), counted(read.book.groups.size(), "group"));
+    fmt::print("{}: good: {}, {}, {}, {}\n", call.book, counted(read.book.events.size(), "event"),
+               counted(read.book.sounds.size(), "sound"), counted(clips.size(), "clip"), counted(read.book.groups.size(), "group"));
   } else {
     for (const auto& problem : read.problems) fmt::print(stderr, "{}\n", to_text(problem));
     fmt::print(stderr, "{} in {}\n", counted(read.problems.size(), "problem"), call.book);

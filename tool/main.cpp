@@ -16,9 +16,7 @@ CLI::Option* seed_option(CLI::App* command, std::uint64_t& seed) {
   return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)");
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
   CLI::App app{
       "Tidewater: a game says what happened, a book says how that sounds.\n"
       "Begin with: tidewater check examples/harbour/book.toml"};
@@ -38,9 +36,11 @@ int main(int argc, char** argv) {
   audition_command->add_option("BOOK", audition_call.book, "The book, a TOML file")->required();
   audition_command->add_option("NAME", audition_call.name, "A sound or an event of the book")->required();
   audition_command->add_option("--times", audition_call.times, "How many times (default 8)")->check(CLI::Range(1, 10000));
-  audition_command->add_option("--every", every, "Time from one start to the next, such as \"500 ms\" (default: each after the one before)");
+  audition_command->add_option("--every", every,
+                               "Time from one start to the next, such as \"500 ms\" (default: each after the one before)");
   seed_option(audition_command, audition_call.seed);
-  auto* output = audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
+  auto* output =
+      audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card")->excludes(output);
   audition_command->add_option("--picture", audition_call.picture, "Draw the takes to this file (.png, .svg)");
   audition_command->footer("Example:\n  tidewater audition examples/harbour/book.toml bell --times 5 --output out/bell.wav");
@@ -70,16 +70,21 @@ int main(int argc, char** argv) {
     return code == 0 ? fine : bad_call;
   }
 
+  if (*check_command) return check(check_call);
+  if (*audition_command) return audition(audition_call);
+  if (*render_seed) render_call.seed = seed;
+  return render(render_call);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
   try {
-    if (*check_command) return check(check_call);
-    if (*audition_command) return audition(audition_call);
-    if (*render_seed) render_call.seed = seed;
-    return render(render_call);
+    return run(argc, argv);
   } catch (const Error& error) {
-    fmt::print(stderr, "{}\n", error.what());
-    return bad_input;
+    std::fprintf(stderr, "%s\n", error.what());
   } catch (const std::exception& error) {
-    fmt::print(stderr, "tidewater: {}\n", error.what());
-    return bad_input;
+    std::fprintf(stderr, "tidewater: %s\n", error.what());
   }
+  return bad_input;
 }

@@ -75,8 +75,8 @@ void render(const Bank& bank, const std::filesystem::path& folder) {
   const std::chrono::duration<double> took = Clock::now() - began;
   file.close();
   journal.close();
-  fmt::print("    {:.0f} s of a game in {:.2f} s: {:.0f} times as fast as real time, metering and writing included\n{}", report.length().value,
-             took.count(), report.length().value / took.count(), report.text());
+  fmt::print("    {:.0f} s of a game in {:.2f} s: {:.0f} times as fast as real time, metering and writing included\n{}",
+             report.length().value, took.count(), report.length().value / took.count(), report.text());
   fmt::print("  sound      {}\n  journal    {}\n", sound, log);
 }
 

@@ -13,12 +13,23 @@ struct Line {
   int passengers = 0;  ///< who walk on or off now
 };
 constexpr std::array plot = {
-    Line{0.1, "menu.moved"},      Line{0.45, "menu.moved"},      Line{0.9, "menu.moved"},
-    Line{1.4, "trip.began"},      Line{3.0, "", 4},              Line{9.0, "ferry.departed"},
-    Line{17.5, "rain.began"},     Line{22.0, "ferry.docked"},    Line{24.2, "", 5},
-    Line{31.0, "ferry.departed"}, Line{36.5, "ferry.whistled"},  Line{41.0, "rain.ended"},
-    Line{45.0, "ferry.docked"},   Line{47.0, "", 6},             Line{54.5, "trip.ended"},
-    Line{55.8, "menu.moved"},     Line{56.2, "menu.moved"},
+    Line{0.1, "menu.moved"},
+    Line{0.45, "menu.moved"},
+    Line{0.9, "menu.moved"},
+    Line{1.4, "trip.began"},
+    Line{3.0, "", 4},
+    Line{9.0, "ferry.departed"},
+    Line{17.5, "rain.began"},
+    Line{22.0, "ferry.docked"},
+    Line{24.2, "", 5},
+    Line{31.0, "ferry.departed"},
+    Line{36.5, "ferry.whistled"},
+    Line{41.0, "rain.ended"},
+    Line{45.0, "ferry.docked"},
+    Line{47.0, "", 6},
+    Line{54.5, "trip.ended"},
+    Line{55.8, "menu.moved"},
+    Line{56.2, "menu.moved"},
 };
 
 }  // namespace

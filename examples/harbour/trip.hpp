@@ -9,10 +9,10 @@ namespace harbour {
 
 /// A passenger who walks along the pier at a pace of their own.
 struct Walker {
-  double starts = 0;     ///< seconds
+  double starts = 0;  ///< seconds
   double stops = 0;
   double next_step = 0;
-  double stride = 0.5;   ///< seconds a step
+  double stride = 0.5;  ///< seconds a step
 };
 
 /// What the player and the world do, frame by frame. Reports each happening by name.

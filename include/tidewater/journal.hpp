@@ -42,22 +42,22 @@ struct JournalEntry {
   };
 
   Kind kind = Kind::notice;
-  Frames at;  ///< on the mixer's clock
+  Frames at;                ///< on the mixer's clock
   std::uint64_t raise = 0;  ///< which raise this is, or decides; from 1
   PlaybackId playback;
   std::string bank, event, sound, clip, group;
   Outcome outcome = Outcome::done;
-  std::string why;       ///< in words, where something was refused or is worth explaining
-  std::string how;       ///< of an end: "finished", "stopped" or "outranked"
+  std::string why;  ///< in words, where something was refused or is worth explaining
+  std::string how;  ///< of an end: "finished", "stopped" or "outranked"
   Decibels gain;
   Semitones pitch;
   Seconds fade;
   bool on = false;
   std::uint32_t voice = 0;
-  Frames starts;         ///< of a playback: its first frame, after the delay
-  Seconds fade_in;       ///< of a playback
-  bool loop = false;     ///< of a playback
-  Hertz rate;            ///< of the head
+  Frames starts;      ///< of a playback: its first frame, after the delay
+  Seconds fade_in;    ///< of a playback
+  bool loop = false;  ///< of a playback
+  Hertz rate;         ///< of the head
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
 };

@@ -27,10 +27,10 @@ namespace tidewater {
 struct ManagerState;
 
 struct ManagerOptions {
-  Hertz rate{48000};           ///< of what `render` gives
-  std::uint32_t voices = 64;   ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
-  std::uint64_t seed = 1;      ///< same banks, same requests, same seed: same samples
-  JournalSink journal = {};    ///< hears every request and every decision
+  Hertz rate{48000};          ///< of what `render` gives
+  std::uint32_t voices = 64;  ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
+  std::uint64_t seed = 1;     ///< same banks, same requests, same seed: same samples
+  JournalSink journal = {};   ///< hears every request and every decision
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
@@ -63,7 +63,7 @@ struct Raised {
   /// Handles are kept for this many started sounds of one event; sounds beyond play, too.
   static constexpr std::size_t most_handles = 4;
 
-  /// Of the first response that was refused, or else that of the first response.
+  /// Of the first response that was refused, or else of the first that plays, or else of the first.
   Outcome outcome = Outcome::unknown_event;
   std::array<Playback, most_handles> playbacks;
   std::size_t count = 0;
@@ -73,9 +73,9 @@ struct Raised {
 };
 
 struct Stats {
-  std::uint32_t playing = 0;        ///< playbacks that sound, or wait for their delay
-  std::uint32_t most_playing = 0;   ///< the most there were at once
-  std::uint32_t fading = 0;         ///< playbacks that were told to go and are still heard
+  std::uint32_t playing = 0;       ///< playbacks that sound, or wait for their delay
+  std::uint32_t most_playing = 0;  ///< the most there were at once
+  std::uint32_t fading = 0;        ///< playbacks that were told to go and are still heard
   std::uint64_t raised = 0;
   std::uint64_t started = 0;
   std::uint64_t refused = 0;

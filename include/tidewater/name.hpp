@@ -21,9 +21,9 @@ constexpr std::uint64_t hash_name(std::string_view text) {
 
 class Name {
  public:
-  constexpr Name(const char* text) : Name(std::string_view(text)) {}                // NOLINT: plain text is a name
-  constexpr Name(std::string_view text) : text_(text), hash_(hash_name(text)) {}    // NOLINT
-  Name(const std::string& text) : Name(std::string_view(text)) {}                   // NOLINT
+  constexpr Name(const char* text) : Name(std::string_view(text)) {}              // NOLINT: plain text is a name
+  constexpr Name(std::string_view text) : text_(text), hash_(hash_name(text)) {}  // NOLINT
+  Name(const std::string& text) : Name(std::string_view(text)) {}                 // NOLINT
 
   constexpr std::string_view text() const { return text_; }
   constexpr std::uint64_t hash() const { return hash_; }

@@ -5,16 +5,16 @@ namespace tidewater {
 
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
-  started,          ///< a playback began, or will after its delay
-  silent,           ///< a playback began, but nobody hears it for now: a group above it is muted or at no level
-  done,             ///< a stop or a change was carried out
-  nothing_to_stop,  ///< the sound to be stopped was not playing
-  already_ended,    ///< the playback's handle is of a sound that has ended
-  pool_full,        ///< every voice was taken by something louder
-  unknown_event,    ///< no bank that was ever loaded has this event
-  unknown_group,    ///< no loaded bank has this group
-  unknown_playback, ///< a journal speaks of a playback that this rendering never had
-  bank_not_loaded,  ///< the name was known once: its bank has been unloaded
+  started,           ///< a playback began, or will after its delay
+  silent,            ///< a playback began, but nobody hears it for now: a group above it is muted or at no level
+  done,              ///< a stop or a change was carried out
+  nothing_to_stop,   ///< the sound to be stopped was not playing
+  already_ended,     ///< the playback's handle is of a sound that has ended
+  pool_full,         ///< every voice was taken by something louder
+  unknown_event,     ///< no bank that was ever loaded has this event
+  unknown_group,     ///< no loaded bank has this group
+  unknown_playback,  ///< a journal speaks of a playback that this rendering never had
+  bank_not_loaded,   ///< the name was known once: its bank has been unloaded
 };
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...
@@ -23,7 +23,10 @@ std::string_view to_text(Outcome outcome);
 /// True where something plays because of the request.
 constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent; }
 
-/// True where the request came to nothing.
-constexpr bool refused(Outcome outcome) { return !plays(outcome) && outcome != Outcome::done; }
+/// True where there was nothing left to do: what was to be stopped or changed was not playing.
+constexpr bool idle(Outcome outcome) { return outcome == Outcome::nothing_to_stop || outcome == Outcome::already_ended; }
+
+/// True where something that was asked for did not happen.
+constexpr bool refused(Outcome outcome) { return !plays(outcome) && !idle(outcome) && outcome != Outcome::done; }
 
 }  // namespace tidewater

@@ -34,9 +34,8 @@ Audio bring_to_rate(Audio audio, Hertz rate, bool loop) {
   std::vector<float> out((skipped * 2 + wanted + 64) * width, 0.0F);
   const soxr_quality_spec_t quality = soxr_quality_spec(SOXR_VHQ, 0);
   std::size_t made = 0;
-  const soxr_error_t error =
-      soxr_oneshot(audio.rate.value, rate.value, static_cast<unsigned>(audio.channels), source.data(), frames + 2 * margin,
-                   nullptr, out.data(), out.size() / width, &made, nullptr, &quality, nullptr);
+  const soxr_error_t error = soxr_oneshot(audio.rate.value, rate.value, static_cast<unsigned>(audio.channels), source.data(),
+                                          frames + 2 * margin, nullptr, out.data(), out.size() / width, &made, nullptr, &quality, nullptr);
   if (error != nullptr) throw Error(fmt::format("it cannot be brought from {} Hz to {} Hz ({})", audio.rate.value, rate.value, error));
   audio.rate = rate;
   const auto first = out.begin() + static_cast<std::ptrdiff_t>(skipped * width);

@@ -13,20 +13,25 @@ const std::vector<BookKey>& book_keys() {
 
       {"sounds", "group", "name of a group", "\"master\"", "\"effects\"", "The volume group that the sound belongs to."},
       {"sounds", "clips", "list of files or patterns", "", "[\"gangway-*.flac\"]",
-       "The clips to pick from, relative to the folder of clips. `*` and `?` stand for any text and any one letter within a file's or folder's name; a new take that fits a pattern needs no edit."},
+       "The clips to pick from, relative to the folder of clips. `*` and `?` stand for any text and any one letter within a file's or "
+       "folder's name; a new take that fits a pattern needs no edit."},
       {"sounds", "pick", "shuffle, random or in-order", "\"shuffle\"", "\"in-order\"",
-       "How one clip is chosen at each start. `shuffle` plays each once before any repeats, and never one twice running; `random` draws any but the last; `in-order` goes round."},
+       "How one clip is chosen at each start. `shuffle` plays each once before any repeats, and never one twice running; `random` draws "
+       "any but the last; `in-order` goes round."},
       {"sounds", "gain", "level or range", "\"0 dB\"", "\"-9 dB .. -6 dB\"", "Level; a range is drawn anew at each start, evenly in dB."},
-      {"sounds", "pitch", "pitch or range", "\"0 st\"", "\"-1 st .. 1 st\"", "Pitch; a range is drawn anew at each start, evenly in semitones. Speed goes with it."},
+      {"sounds", "pitch", "pitch or range", "\"0 st\"", "\"-1 st .. 1 st\"",
+       "Pitch; a range is drawn anew at each start, evenly in semitones. Speed goes with it."},
       {"sounds", "loop", "true or false", "false", "true", "Plays the whole clip round and round until it is stopped."},
       {"sounds", "fade-in", "time", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."},
-      {"sounds", "fade-out", "time", "\"0 s\"", "\"1.2 s\"", "How long it takes to leave when it is stopped. Even \"0 s\" takes 5 ms, so that it does not click."},
+      {"sounds", "fade-out", "time", "\"0 s\"", "\"1.2 s\"",
+       "How long it takes to leave when it is stopped. Even \"0 s\" takes 5 ms, so that it does not click."},
 
       {"events", "start", "name of a sound", "", "\"gangway\"", "The event starts this sound: short for a single response."},
       {"events", "stop", "name of a sound", "", "\"engine\"", "The event stops this sound: short for a single response."},
       {"events", "delay", "time", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event."},
       {"events", "fade", "time", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."},
-      {"events", "responses", "list of responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
+      {"events", "responses", "list of responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]",
+       "Several responses, carried out in order."},
 
       {"responses", "start", "name of a sound", "", "\"gangway\"", "Starts this sound."},
       {"responses", "stop", "name of a sound", "", "\"engine\"", "Stops every playback of this sound."},

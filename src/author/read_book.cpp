@@ -37,14 +37,16 @@ std::vector<std::string_view> names_of(const Items& items) {
 class Reader {
  public:
   /// `whole` is false where lines had to be skipped: then nothing is said of what seems to be missing.
-  Reader(const toml::table& root, bool whole, Book& book, Problems& problems) : root_(root), whole_(whole), book_(book), problems_(problems) {}
+  Reader(const toml::table& root, bool whole, Book& book, Problems& problems)
+      : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
     check_keys(root_, "", {"book", "groups", "sounds", "events"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists())
-      problems_.add(folder_place_, fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
+      problems_.add(folder_place_,
+                    fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
     book_.groups.push_back({"master", "", {}, false, problems_.whole_file()});
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { read_sound(key, t, folder); });
@@ -212,8 +214,8 @@ class Reader {
       return problem(node, fmt::format("clip '{}' must lie inside the folder of clips", pattern));
     const auto files = folder.matching(pattern);
     if (files.empty() && folder.exists())
-      problem(node, fmt::format("{} '{}'{}", is_pattern(pattern) ? "no file fits" : "there is no clip", pattern,
-                                folder.advice_for(pattern)));
+      problem(node,
+              fmt::format("{} '{}'{}", is_pattern(pattern) ? "no file fits" : "there is no clip", pattern, folder.advice_for(pattern)));
     for (const auto& file : files) {
       const bool known = std::any_of(sound.clips.begin(), sound.clips.end(), [&](const BookClip& c) { return c.path == file; });
       if (!known) sound.clips.push_back({file, problems_.at(node)});
@@ -314,7 +316,8 @@ class Reader {
     const auto known = names_of(book_.groups);
     for (const auto& group : left)
       if (std::find(known.begin(), known.end(), group.parent) != known.end())
-        problems_.add(group.place, fmt::format("group '{}' is below itself: its parents go round in a circle; give it parent = \"master\"", group.name));
+        problems_.add(group.place,
+                      fmt::format("group '{}' is below itself: its parents go round in a circle; give it parent = \"master\"", group.name));
     book_.groups = std::move(sorted);
   }
 

@@ -28,6 +28,19 @@ std::string in_decibels(Decibels level, std::string_view unit) {
   return level == silence ? "silence" : fmt::format("{:.1f} {}", level.value, unit);
 }
 
+std::string listed(std::string_view title, const std::map<Refusal, std::size_t>& refusals) {
+  std::size_t total = 0;
+  std::size_t widest = 0;
+  for (const auto& [refusal, count] : refusals) {
+    total += count;
+    widest = std::max(widest, refusal.event.size());
+  }
+  std::string out = fmt::format("  {:<10} {}\n", title, total == 0 ? "none" : std::to_string(total));
+  for (const auto& [refusal, count] : refusals)
+    out += fmt::format("             {:>3} x {:<{}}  {}\n", count, refusal.event, widest, refusal.why);
+  return out;
+}
+
 }  // namespace
 
 struct Report::State {
@@ -38,7 +51,7 @@ struct Report::State {
   std::set<std::string> events;
   std::map<std::uint64_t, std::string> event_of;
   std::map<std::string, std::size_t> why_silent;
-  std::map<Refusal, std::size_t> refusals;
+  std::map<Refusal, std::size_t> refusals, idle;
   std::vector<std::string> notices;
   std::uint32_t voices = 0, playing = 0, most = 0;
   std::set<PlaybackId> alive;
@@ -79,9 +92,11 @@ void Report::take(const JournalEntry& entry) {
         if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
         s.alive.insert(entry.playback);
         s.most = std::max(s.most, static_cast<std::uint32_t>(s.alive.size()));
-      } else if (refused(entry.outcome)) {
+      } else if (entry.outcome != Outcome::done) {
         const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
-        ++s.refusals[{what, fmt::format("{}{}{}", to_text(entry.outcome), entry.why.empty() ? "" : ": ", entry.why)}];
+        ++(refused(entry.outcome)
+               ? s.refusals
+               : s.idle)[{what, fmt::format("{}{}{}", to_text(entry.outcome), entry.why.empty() ? "" : ": ", entry.why)}];
       }
       break;
     default: break;
@@ -107,16 +122,14 @@ Decibels Report::loudness() const {
 
 std::string Report::text() const {
   const State& s = *state_;
-  std::string out = fmt::format("  asked      {}, of {}\n", counted(s.raises, "event raised", "events raised"), counted(s.events.size(), "kind", "kinds"));
+  std::string out = fmt::format("  asked      {}, of {}\n", counted(s.raises, "event raised", "events raised"),
+                                counted(s.events.size(), "kind", "kinds"));
   out += fmt::format("  started    {}\n", counted(s.started, "sound", "sounds"));
   for (const auto& [why, count] : s.why_silent) out += fmt::format("  unheard    {}: {}\n", counted(count, "sound", "sounds"), why);
-  std::size_t total = 0;
-  for (const auto& [refusal, count] : s.refusals) total += count;
-  out += fmt::format("  refused    {}\n", total == 0 ? "none" : std::to_string(total));
-  std::size_t widest = 0;
-  for (const auto& [refusal, count] : s.refusals) widest = std::max(widest, refusal.event.size());
-  for (const auto& [refusal, count] : s.refusals) out += fmt::format("             {:>3} x {:<{}}  {}\n", count, refusal.event, widest, refusal.why);
-  out += fmt::format("  voices     {} at most, of {}{}\n", s.most, s.voices, s.outranked == 0 ? "" : fmt::format("; {} gave way to louder sounds", s.outranked));
+  out += listed("refused", s.refusals);
+  if (!s.idle.empty()) out += listed("no effect", s.idle);
+  out += fmt::format("  voices     {} at most, of {}{}\n", s.most, s.voices,
+                     s.outranked == 0 ? "" : fmt::format("; {} gave way to louder sounds", s.outranked));
   out += fmt::format("  level      true peak {}, loudness {}\n", in_decibels(true_peak(), "dBTP"), in_decibels(loudness(), "LUFS"));
   for (const auto& notice : s.notices) out += fmt::format("  notice     {}\n", notice);
   return out;

@@ -22,14 +22,12 @@ Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.va
 
 double loudness_fraction(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value / 10.0); }
 
-Decibels from_loudness_fraction(double fraction) {
-  return fraction > 0 ? Decibels{10.0 * std::log2(fraction)} : silence;
-}
+Decibels from_loudness_fraction(double fraction) { return fraction > 0 ? Decibels{10.0 * std::log2(fraction)} : silence; }
 
 namespace {
 
-constexpr Decibels loudest{24};          // beyond this a slip of the finger hurts ears
-constexpr double widest_ratio = 8;       // three octaves each way: as far as the resampler's filters go
+constexpr Decibels loudest{24};     // beyond this a slip of the finger hurts ears
+constexpr double widest_ratio = 8;  // three octaves each way: as far as the resampler's filters go
 constexpr Seconds longest{3600};
 
 std::string_view trimmed(std::string_view text) {
@@ -68,8 +66,7 @@ Read<T> wrong(std::string problem) {
 }
 
 template <class T>
-Read<T> bad_unit(std::string_view text, const std::optional<Quantity>& q, std::string_view what,
-                 const std::vector<std::string>& units) {
+Read<T> bad_unit(std::string_view text, const std::optional<Quantity>& q, std::string_view what, const std::vector<std::string>& units) {
   // Below zero only the first unit, of a logarithmic scale, makes sense.
   const std::size_t sensible = q && q->number < 0 ? 1 : units.size();
   std::string likely;
@@ -97,8 +94,7 @@ Read<Range<T>> read_range(std::string_view text, Read<T> (*read)(std::string_vie
   auto high = read(right);
   if (!high.value) return {std::nullopt, std::move(high.problem)};
   auto low = read(left);
-  if (const auto bare = split(left); bare && bare->unit.empty())
-    low = read(fmt::format("{} {}", left, split(right)->unit));
+  if (const auto bare = split(left); bare && bare->unit.empty()) low = read(fmt::format("{} {}", left, split(right)->unit));
   if (!low.value) return {std::nullopt, std::move(low.problem)};
   if (*low.value > *high.value)
     return {std::nullopt, fmt::format("the range \"{}\" is the wrong way round; write \"{} .. {}\"", text, right, left)};

@@ -72,7 +72,8 @@ int Device::block() const { return state_->spec.samples; }
 Seconds Device::latency() const { return {2.0 * state_->spec.samples / state_->spec.freq}; }
 
 std::string Device::description() const {
-  return fmt::format("{}, {}, {} Hz, blocks of {} frames", SDL_GetCurrentAudioDriver(), state_->name, state_->spec.freq, state_->spec.samples);
+  return fmt::format("{}, {}, {} Hz, blocks of {} frames", SDL_GetCurrentAudioDriver(), state_->name, state_->spec.freq,
+                     state_->spec.samples);
 }
 
 }  // namespace tidewater

@@ -10,7 +10,7 @@ namespace {
 
 constexpr int base_taps = 16;
 constexpr int phase_bits = 8;
-constexpr double kaiser_beta = 7.0;      // about 70 dB of stop band
+constexpr double kaiser_beta = 7.0;  // about 70 dB of stop band
 constexpr int filters_per_octave = 4;
 constexpr int filter_count = 3 * filters_per_octave + 1;  // cutoffs from x1 down to x1/8
 // Ordinary variation, up to a major third up, keeps the taps of unity speed and its cost.
@@ -73,9 +73,9 @@ void prepare_filters() { filters(); }
 
 const ResampleFilter& filter_for(std::uint64_t step) {
   // The least i with 2^(i/4) >= ratio, by comparison so that it is the same everywhere.
-  static constexpr std::array<double, filter_count> tops = {1.0, 1.189207115002721, 1.4142135623730951, 1.681792830507429,
-      2.0, 2.378414230005442, 2.8284271247461903, 3.363585661014858, 4.0, 4.756828460010884, 5.656854249492381,
-      6.727171322029716, 8.0};
+  static constexpr std::array<double, filter_count> tops = {
+      1.0, 1.189207115002721, 1.4142135623730951, 1.681792830507429, 2.0, 2.378414230005442, 2.8284271247461903, 3.363585661014858,
+      4.0, 4.756828460010884, 5.656854249492381,  6.727171322029716, 8.0};
   const double ratio = static_cast<double>(step) / static_cast<double>(unity_step);
   std::size_t i = 0;
   while (i + 1 < filter_count && ratio > tops[i] * 1.0000001) ++i;
@@ -83,11 +83,11 @@ const ResampleFilter& filter_for(std::uint64_t step) {
 }
 
 std::uint64_t step_for(double ratio) {
-  return static_cast<std::uint64_t>(std::clamp(ratio, slowest_ratio, fastest_ratio) * static_cast<double>(unity_step) + 0.5);
+  return static_cast<std::uint64_t>(std::llround(std::clamp(ratio, slowest_ratio, fastest_ratio) * static_cast<double>(unity_step)));
 }
 
-void resample(const ResampleFilter& filter, const float* source, std::uint64_t position, std::uint64_t step,
-              std::int64_t step_change, float* out, int count) {
+void resample(const ResampleFilter& filter, const float* source, std::uint64_t position, std::uint64_t step, std::int64_t step_change,
+              float* out, int count) {
   constexpr int fraction_bits = position_bits - phase_bits;
   const int taps = filter.taps;
   const float* const origin = source - (taps / 2 - 1);

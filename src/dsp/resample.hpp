@@ -34,7 +34,7 @@ std::uint64_t step_for(double ratio);
 
 /// Writes `count` frames. `source` points at the sample of position 0; samples from -reach to
 /// reach beyond the last position must be readable. The step grows by `step_change` each frame.
-void resample(const ResampleFilter& filter, const float* source, std::uint64_t position, std::uint64_t step,
-              std::int64_t step_change, float* out, int count);
+void resample(const ResampleFilter& filter, const float* source, std::uint64_t position, std::uint64_t step, std::int64_t step_change,
+              float* out, int count);
 
 }  // namespace tidewater

@@ -48,8 +48,7 @@ struct AudioFileWriter::State {
   }
 };
 
-AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, SampleFormat format)
-    : state_(std::make_unique<State>()) {
+AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, SampleFormat format) : state_(std::make_unique<State>()) {
   SF_INFO info{};
   info.samplerate = static_cast<int>(rate.value);
   info.channels = channels;
@@ -58,8 +57,8 @@ AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, Sam
   state_->path = std::move(path);
   state_->file = sf_open(state_->unfinished.c_str(), SFM_WRITE, &info);
   if (state_->file == nullptr)
-    throw Error(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", state_->path,
-                            sf_strerror(nullptr)));
+    throw Error(
+        fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", state_->path, sf_strerror(nullptr)));
   sf_command(state_->file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
   // Time stamps in the file would make equal renderings differ.
   sf_command(state_->file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);

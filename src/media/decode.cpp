@@ -41,8 +41,7 @@ File open(const std::string& path, SF_INFO& info) {
 Audio decode_file(const std::string& path) {
   SF_INFO info{};
   const File file = open(path, info);
-  if (info.channels < 1 || info.channels > 2)
-    throw Error(fmt::format("it has {} channels; mix it down to one or two", info.channels));
+  if (info.channels < 1 || info.channels > 2) throw Error(fmt::format("it has {} channels; mix it down to one or two", info.channels));
   if (info.samplerate < lowest_rate || info.samplerate > highest_rate)
     throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", info.samplerate, lowest_rate, highest_rate));
   Audio audio{info.channels, Hertz{static_cast<double>(info.samplerate)}, {}};

@@ -11,11 +11,6 @@ namespace {
 
 constexpr std::size_t command_capacity = 4096;
 
-template <class... Fs>
-struct Overloaded : Fs... {
-  using Fs::operator()...;
-};
-
 }  // namespace
 
 Mixer::Mixer(std::uint32_t voices)
@@ -38,19 +33,21 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
 
 void Mixer::carry_out(const Command& command) noexcept {
   const auto active = [this](std::uint32_t voice) { return voice < voices_.size() && voices_[voice].active(); };
-  std::visit(Overloaded{
-                 [&](const StartVoice& c) { voices_[c.voice].start(c, rendered_); },
-                 [&](const StopVoice& c) { if (active(c.voice)) voices_[c.voice].stop(c.fade); },
-                 [&](const SetVoiceGain& c) { if (active(c.voice)) voices_[c.voice].set_gain(c.gain, c.ramp); },
-                 [&](const SetVoiceStep& c) { if (active(c.voice)) voices_[c.voice].set_step(c.step, c.ramp); },
-                 [&](const DefineGroup& c) {
-                   groups_[c.group].parent = c.parent;
-                   groups_[c.group].gain = Ramp::at(c.gain);
-                   groups_[c.group].used = true;
-                 },
-                 [&](const SetGroupGain& c) { groups_[c.group].gain.go(c.gain, c.ramp); },
-             },
-             command);
+  if (const auto* start = std::get_if<StartVoice>(&command)) {
+    voices_[start->voice].start(*start, rendered_);
+  } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
+    if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
+  } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
+    if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp);
+  } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
+    if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp);
+  } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
+    groups_[define->group].parent = define->parent;
+    groups_[define->group].gain = Ramp::at(define->gain);
+    groups_[define->group].used = true;
+  } else if (const auto* group = std::get_if<SetGroupGain>(&command)) {
+    groups_[group->group].gain.go(group->gain, group->ramp);
+  }
 }
 
 void Mixer::mix_group_into_parent(std::uint32_t index) noexcept {

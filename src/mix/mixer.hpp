@@ -65,8 +65,8 @@ class Mixer {
   moodycamel::ReaderWriterQueue<Command> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   StereoBus output_{};
-  int output_left_ = 0;          ///< frames of `output_` not handed out yet
-  std::int64_t rendered_ = 0;    ///< frames mixed, at most a quantum ahead of the clock
+  int output_left_ = 0;        ///< frames of `output_` not handed out yet
+  std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum ahead of the clock
   std::atomic<std::int64_t> clock_{0};
 };
 

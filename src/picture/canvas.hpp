@@ -13,7 +13,8 @@ struct Colour {
 };
 
 constexpr Colour rgb(unsigned hex, double alpha = 1) {
-  return {static_cast<double>((hex >> 16U) & 255U) / 255, static_cast<double>((hex >> 8U) & 255U) / 255, static_cast<double>(hex & 255U) / 255, alpha};
+  return {static_cast<double>((hex >> 16U) & 255U) / 255, static_cast<double>((hex >> 8U) & 255U) / 255,
+          static_cast<double>(hex & 255U) / 255, alpha};
 }
 
 /// A sheet to draw on, saved as PNG or SVG by the file's ending.

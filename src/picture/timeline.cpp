@@ -27,7 +27,10 @@ constexpr double margin = 16;
 constexpr double names_width = 178;
 constexpr double title_height = 44;
 constexpr double marks_height = 62;
-constexpr double wave_height = 96;
+constexpr double least_wave_height = 96;
+constexpr double most_wave_height = 440;
+constexpr double most_slot = 36;
+constexpr double lane_gap = 5;
 constexpr double axis_height = 22;
 constexpr double refusal_line = 16;
 constexpr double legend_height = 22;
@@ -53,16 +56,23 @@ double nice_step(double length, double most) {
 }
 
 std::string time_text(double at, double step) {
-  return step < 1 ? fmt::format("{:.2f} s", at) : at >= 120 ? fmt::format("{}:{:02}", static_cast<int>(at) / 60, static_cast<int>(at) % 60)
-                                                            : fmt::format("{:.0f} s", at);
+  return step < 1    ? fmt::format("{:.2f} s", at)
+         : at >= 120 ? fmt::format("{}:{:02}", static_cast<int>(at) / 60, static_cast<int>(at) % 60)
+                     : fmt::format("{:.0f} s", at);
 }
 
 /// Draws one timeline; every member draws one strip and moves `y_` below it.
 class Drawing {
  public:
   Drawing(Canvas& canvas, PictureSize size, TimelineFacts facts, const std::vector<Column>& output, std::int64_t end, Hertz rate)
-      : canvas_(canvas), size_(size), facts_(std::move(facts)), output_(output), rate_(rate),
-        end_(end), lanes_(facts_.lanes(end_)), left_(margin + names_width),
+      : canvas_(canvas),
+        size_(size),
+        facts_(std::move(facts)),
+        output_(output),
+        rate_(rate),
+        end_(end),
+        lanes_(facts_.lanes(end_)),
+        left_(margin + names_width),
         right_(size.width - margin) {
     for (const Lane& lane : lanes_)
       for (const Row& row : lane.rows)
@@ -77,7 +87,9 @@ class Drawing {
     const double lanes_bottom = size_.height - below;
     draw_grid(marks_top, lanes_bottom);
     draw_marks(marks_top);
-    draw_wave();
+    // What few rows leave free goes to the waveform.
+    const double lanes_height = most_slot * slots() + lane_gap * static_cast<double>(lanes_.size());
+    draw_wave(std::clamp(lanes_bottom - y_ - lanes_height, least_wave_height, most_wave_height));
     draw_lanes(lanes_bottom);
     y_ = lanes_bottom;
     draw_axis();
@@ -87,7 +99,8 @@ class Drawing {
 
  private:
   double x_of(std::int64_t frame) const {
-    return left_ + (right_ - left_) * static_cast<double>(std::clamp<std::int64_t>(frame, 0, end_)) / static_cast<double>(std::max<std::int64_t>(1, end_));
+    return left_ + (right_ - left_) * static_cast<double>(std::clamp<std::int64_t>(frame, 0, end_)) /
+                       static_cast<double>(std::max<std::int64_t>(1, end_));
   }
   double length() const { return static_cast<double>(end_) / rate_.value; }
   double refusals_height() const {
@@ -100,8 +113,10 @@ class Drawing {
     for (const Column& column : output_) whole.take(column);
     const float peak = std::max(whole.high, -whole.low);
     const std::string level = peak > 0 ? fmt::format("{:.1f} dBFS", decibels(static_cast<double>(peak)).value) : "silence";
-    canvas_.text(right_, 22, fmt::format("{:.1f} s at {:.0f} Hz, seed {}, {} voices, peak {}", length(), rate_.value, facts_.seed, facts_.voices, level),
-                 {11, faint_ink, false, Canvas::Align::right});
+    canvas_.text(
+        right_, 22,
+        fmt::format("{:.1f} s at {:.0f} Hz, seed {}, {} voices, peak {}", length(), rate_.value, facts_.seed, facts_.voices, level),
+        {11, faint_ink, false, Canvas::Align::right});
     y_ = title_height;
   }
 
@@ -152,11 +167,22 @@ class Drawing {
     canvas_.line(x - 3.5, y + 3.5, x + 3.5, y - 3.5, alarm, 1.8);
   }
 
-  void draw_wave() {
+  int slots() const {
+    int sum = 0;
+    for (const Lane& lane : lanes_) sum += lane.slots;
+    return sum;
+  }
+
+  void draw_wave(double wave_height) {
     const double middle = y_ + wave_height / 2;
-    const double half = wave_height / 2 - 4;
     canvas_.text(margin, middle, "output", {11, ink, true});
-    for (const double level : {0.0, -6.0}) {
+    // The strip's edge is the next level of 6 dB steps above the peak.
+    Column whole;
+    for (const Column& column : output_) whole.take(column);
+    const double peak = static_cast<double>(std::max(whole.high, -whole.low));
+    const double edge = std::clamp(std::ceil(decibels(peak).value / 6) * 6, -36.0, 0.0) + 0.0;  // never -0
+    const double half = (wave_height / 2 - 4) / amplitude({edge});
+    for (const double level : {edge, edge - 6}) {
       const double reach = half * amplitude({level});
       for (const double sign : {-1.0, 1.0}) canvas_.line(left_, middle + sign * reach, right_, middle + sign * reach, grid, 0.8);
       canvas_.text(left_ - 6, middle - reach, fmt::format("{:.0f} dB", level), {9, faint_ink, false, Canvas::Align::right});
@@ -166,8 +192,9 @@ class Drawing {
       const Column column = column_of(c * end_ / columns, std::max((c + 1) * end_ / columns, c * end_ / columns + 1));
       const double x = left_ + static_cast<double>(c) + 0.5;
       const bool over = column.high > 1 || column.low < -1;
-      const double high = std::min(1.05, static_cast<double>(column.high));
-      const double low = std::max(-1.05, static_cast<double>(column.low));
+      const double most = 1.05 * amplitude({edge});
+      const double high = std::min(most, static_cast<double>(column.high));
+      const double low = std::max(-most, static_cast<double>(column.low));
       canvas_.line(x, middle - half * high - 0.4, x, middle - half * low + 0.4, over ? alarm : water);
     }
     y_ += wave_height + 6;
@@ -181,15 +208,12 @@ class Drawing {
   }
 
   void draw_lanes(double bottom) {
-    int slots = 0;
-    for (const Lane& lane : lanes_) slots += lane.slots;
-    if (slots == 0) {
+    if (lanes_.empty()) {
       canvas_.text((left_ + right_) / 2, (y_ + bottom) / 2, "no sound was started", {13, faint_ink, false, Canvas::Align::centre});
       return;
     }
-    constexpr double gap = 5;
-    const double room = bottom - y_ - gap * static_cast<double>(lanes_.size());
-    const double slot = std::min(30.0, room / slots);
+    const double room = bottom - y_ - lane_gap * static_cast<double>(lanes_.size());
+    const double slot = std::min(most_slot, room / slots());
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
       const Lane& lane = lanes_[i];
       const Colour colour = lane_colours[i % lane_colours.size()];
@@ -202,7 +226,7 @@ class Drawing {
         for (const Bar* bar : row.bars) draw_bar(*bar, y_ + slot * bar->slot, slot, colour);
         y_ += slot * row.slots;
       }
-      y_ += gap;
+      y_ += lane_gap;
     }
   }
 
@@ -238,7 +262,8 @@ class Drawing {
 
   void draw_label(const Bar& bar, double from, double to, double middle, double height) {
     if (height < 11) return;
-    const std::string detail = fmt::format("{}  {:+.1f} st  {:.1f} dB{}", bar.clip, bar.pitch.value, bar.gain.value, bar.silent ? "  (unheard)" : "");
+    const std::string detail =
+        fmt::format("{}  {:+.1f} st  {:.1f} dB{}", bar.clip, bar.pitch.value, bar.gain.value, bar.silent ? "  (unheard)" : "");
     const Canvas::TextStyle style{9.5, ink};
     for (const std::string& label : {detail, bar.clip}) {
       const double width = canvas_.text_width(label, style);
@@ -285,8 +310,10 @@ class Drawing {
 
   void draw_legend() {
     const double middle = size_.height - margin;
-    std::string text = fmt::format("Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade. The line in a bar is its pitch: the row's top is {:+.1f} st, its foot {:+.1f} st.",
-                                   quietest_shown, widest_pitch_, -widest_pitch_);
+    std::string text = fmt::format(
+        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade. The line in a bar is its pitch: the row's top is "
+        "{:+.1f} st, its foot {:+.1f} st.",
+        quietest_shown, widest_pitch_, -widest_pitch_);
     canvas_.text(margin, middle, text, {10, faint_ink});
   }
 

@@ -55,14 +55,26 @@ void TimelineFacts::take(const JournalEntry& e) {
     case Kind::decision:
       if (plays(e.outcome)) {
         open_[e.playback] = bars_.size();
-        bars_.push_back({e.sound, e.clip, e.group, e.starts.value, -1, frames(e.fade_in, rate_).value, -1, e.gain, e.pitch,
-                         e.outcome == Outcome::silent, {}, 0});
+        bars_.push_back({e.sound,
+                         e.clip,
+                         e.group,
+                         e.starts.value,
+                         -1,
+                         frames(e.fade_in, rate_).value,
+                         -1,
+                         e.gain,
+                         e.pitch,
+                         e.outcome == Outcome::silent,
+                         {},
+                         0});
       } else if (refused(e.outcome)) {
         const auto mark = mark_of_.find(e.raise);
         const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].event + ": ";
         if (mark != mark_of_.end()) marks[mark->second].refused = true;
         const std::string text = fmt::format("{}{}{}{}", event, to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
-        find_or_add(refusals, [&](const Refusals& r) { return r.text == text; }, Refusals{{}, text}).at.push_back(e.at.value);
+        find_or_add(
+            refusals, [&](const Refusals& r) { return r.text == text; }, Refusals{{}, text})
+            .at.push_back(e.at.value);
       }
       break;
     case Kind::fading:
@@ -83,8 +95,11 @@ std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
   std::vector<Lane> lanes;
   for (Bar& bar : bars_) {
     if (bar.to < 0) bar.to = std::max(bar.from, end);
-    Lane& lane = find_or_add(lanes, [&](const Lane& l) { return l.group == bar.group; }, Lane{bar.group, {}, 0});
-    find_or_add(lane.rows, [&](const Row& r) { return r.sound == bar.sound; }, Row{bar.sound, {}, 1}).bars.push_back(&bar);
+    Lane& lane = find_or_add(
+        lanes, [&](const Lane& l) { return l.group == bar.group; }, Lane{bar.group, {}, 0});
+    find_or_add(
+        lane.rows, [&](const Row& r) { return r.sound == bar.sound; }, Row{bar.sound, {}, 1})
+        .bars.push_back(&bar);
   }
   for (Lane& lane : lanes)
     for (Row& row : lane.rows) {

@@ -14,14 +14,14 @@ namespace tidewater {
 struct Bar {
   std::string sound, clip, group;
   std::int64_t from = 0;
-  std::int64_t to = -1;             ///< -1 while nothing ended it
-  std::int64_t fade_in = 0;         ///< frames
-  std::int64_t fades_from = -1;     ///< -1 where nothing stopped it
+  std::int64_t to = -1;          ///< -1 while nothing ended it
+  std::int64_t fade_in = 0;      ///< frames
+  std::int64_t fades_from = -1;  ///< -1 where nothing stopped it
   Decibels gain;
   Semitones pitch;
   bool silent = false;
-  std::string how;                  ///< of its end
-  int slot = 0;                     ///< below its row's top, where playbacks of one sound overlap
+  std::string how;  ///< of its end
+  int slot = 0;     ///< below its row's top, where playbacks of one sound overlap
 };
 
 struct Mark {

@@ -14,7 +14,8 @@ void ManagerState::load(const Bank& bank) {
   for (const auto& loaded : banks)
     if (!loaded.unloaded && loaded.data->name == data.name)
       throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", data.name));
-  const auto added = static_cast<std::uint32_t>(std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
+  const auto added = static_cast<std::uint32_t>(
+      std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
 
@@ -67,9 +68,8 @@ void ManagerState::learn_events() {
 
 void ManagerState::forget_silent_banks() {
   banks.remove_if([&](const LiveBank& bank) {
-    return bank.unloaded && std::none_of(playbacks.begin(), playbacks.end(), [&](const LivePlayback& p) {
-             return p.sound != nullptr && p.sound->bank == bank.data.get();
-           });
+    return bank.unloaded && std::none_of(playbacks.begin(), playbacks.end(),
+                                         [&](const LivePlayback& p) { return p.sound != nullptr && p.sound->bank == bank.data.get(); });
   });
 }
 

@@ -5,9 +5,7 @@
 
 namespace tidewater {
 
-Picker::Picker(Pick pick, std::uint32_t clips) : pick_(pick), last_(clips), order_(clips) {
-  std::iota(order_.begin(), order_.end(), 0U);
-}
+Picker::Picker(Pick pick, std::uint32_t clips) : pick_(pick), last_(clips), order_(clips) { std::iota(order_.begin(), order_.end(), 0U); }
 
 std::uint32_t Picker::next(Random& random) {
   const auto count = static_cast<std::uint32_t>(order_.size());

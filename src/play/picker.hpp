@@ -19,8 +19,8 @@ class Picker {
   std::uint32_t draw(Random& random);
 
   Pick pick_;
-  std::uint32_t last_;              ///< `clips` before the first
-  std::uint32_t dealt_ = 0;         ///< of `order_`, in this round
+  std::uint32_t last_;       ///< `clips` before the first
+  std::uint32_t dealt_ = 0;  ///< of `order_`, in this round
   std::vector<std::uint32_t> order_;
 };
 

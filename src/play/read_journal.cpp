@@ -132,7 +132,7 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
     default: break;
   }
   entry.fade = known->kind == Kind::gain || known->kind == Kind::bend ? line.quantity("time", read_seconds, smooth)
-                                                                     : line.quantity("fade", read_seconds, Seconds{});
+                                                                      : line.quantity("fade", read_seconds, Seconds{});
   return entry;
 }
 
@@ -152,7 +152,9 @@ void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
     raises += entry.kind == Kind::raise ? 1 : 0;
     script.requests.push_back(std::move(entry));
   } else if (!line.has("outcome") && !line.has("fading") && !line.has("ended") && !line.has("notice")) {
-    throw Error("is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}");
+    throw Error(
+        "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
+        "\"a.name\"}");
   }
 }
 
@@ -176,7 +178,8 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     if (line.find_first_not_of(" \t\r") == std::string_view::npos) continue;
     try {
       const Json json = Json::parse(line, nullptr, false);
-      if (!json.is_object()) throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
+      if (!json.is_object())
+        throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
       take_line(json, script, raises);
     } catch (const Error& error) {
       ++count;
@@ -184,7 +187,8 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     }
   }
   if (count == 0 && script.requests.empty() && !script.end)
-    problems = fmt::format("{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
+    problems = fmt::format(
+        "{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
   if (!problems.empty()) throw Error(problems);
   return script;
 }
@@ -192,7 +196,8 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
 JournalScript read_journal(const std::string& path) {
   std::error_code error;
   if (!std::filesystem::is_regular_file(path, error)) throw Error(fmt::format("{}: there is no such file", path));
-  if (std::filesystem::file_size(path, error) > largest_journal) throw Error(fmt::format("{}: is larger than 1 GiB; cut it into parts", path));
+  if (std::filesystem::file_size(path, error) > largest_journal)
+    throw Error(fmt::format("{}: is larger than 1 GiB; cut it into parts", path));
   std::ifstream in(path, std::ios::binary);
   std::ostringstream text;
   text << in.rdbuf();

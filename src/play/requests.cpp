@@ -21,14 +21,16 @@ Raised ManagerState::raise(Name event) {
   if (known == events.end() || known->second.design->name != event.text()) {
     const auto lost = forgotten.find(std::string(event.text()));
     raised.outcome = lost == forgotten.end() ? Outcome::unknown_event : Outcome::bank_not_loaded;
-    decide(raised.outcome, id, lost == forgotten.end() ? why_unknown(event) : fmt::format("the bank '{}' with this event was unloaded", lost->second));
+    decide(raised.outcome, id,
+           lost == forgotten.end() ? why_unknown(event) : fmt::format("the bank '{}' with this event was unloaded", lost->second));
     return raised;
   }
+  const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
   bool first = true;
   for (const auto& response : known->second.design->responses) {
     ++id.response;
     const Outcome outcome = carry_out(response, *known->second.bank, id, event, raised);
-    if (first || (refused(outcome) && !refused(raised.outcome))) raised.outcome = outcome;
+    if (first || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
     first = false;
   }
   return raised;
@@ -49,8 +51,8 @@ LivePlayback* ManagerState::find(const Playback& handle) {
 }
 
 Playback ManagerState::find(PlaybackId id) {
-  const auto known = std::find_if(playbacks.begin(), playbacks.end(),
-                                  [&](const LivePlayback& p) { return p.sound != nullptr && p.id == id; });
+  const auto known =
+      std::find_if(playbacks.begin(), playbacks.end(), [&](const LivePlayback& p) { return p.sound != nullptr && p.id == id; });
   // A handle of what is over still knows its name, so that its use is noted.
   return {this, known == playbacks.end() ? 0 : index_of(*known), id};
 }
@@ -105,7 +107,8 @@ Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
   asked.fade = time;
   const auto index = groups.find(group);
   if (index == Groups::none)
-    return decide(Outcome::unknown_group, {}, fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
+    return decide(Outcome::unknown_group, {},
+                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
   groups.set_gain(index, gain);
   return send_group(index, time);
 }
@@ -116,7 +119,8 @@ Outcome ManagerState::set_mute(Name group, bool mute) {
   asked.on = mute;
   const auto index = groups.find(group);
   if (index == Groups::none)
-    return decide(Outcome::unknown_group, {}, fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
+    return decide(Outcome::unknown_group, {},
+                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
   groups.set_mute(index, mute);
   return send_group(index, Seconds{0.02});
 }

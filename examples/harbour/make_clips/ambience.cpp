@@ -79,7 +79,8 @@ Samples gull(std::uint64_t seed, int cries) {
     Softener breath(4200);
     for (std::size_t i = 0; i < one.size(); ++i) {
       const double x = static_cast<double>(i) / static_cast<double>(one.size());
-      const double hertz = voice * (820 + 620 * std::sin(std::numbers::pi * std::pow(x, 0.55)) - 160 * x) * (1 + 0.012 * sine(31 * x * lasts));
+      const double hertz =
+          voice * (820 + 620 * std::sin(std::numbers::pi * std::pow(x, 0.55)) - 160 * x) * (1 + 0.012 * sine(31 * x * lasts));
       phase += hertz / rate;
       const double tone = sine(phase) + 0.55 * sine(2 * phase) + 0.35 * sine(3 * phase) + 0.2 * sine(4 * phase);
       const double shape = std::pow(std::sin(std::numbers::pi * std::pow(x, 0.6)), 1.4);
@@ -104,7 +105,8 @@ std::vector<Clip> ambience() {
       {"water-hull-b", {water(22, 9.7, 0.29, 0.8)}, 0.5, true},
       {"rain", {rain(31), rain(32)}, 0.5, true},
   };
-  for (int i = 0; i < 4; ++i) clips.push_back({"gull-" + std::to_string(i + 1), {gull(41 + static_cast<std::uint64_t>(i), 2 + i % 3)}, 0.6});
+  for (int i = 0; i < 4; ++i)
+    clips.push_back({"gull-" + std::to_string(i + 1), {gull(41 + static_cast<std::uint64_t>(i), 2 + i % 3)}, 0.6});
   return clips;
 }
 

@@ -5,9 +5,9 @@ namespace {
 
 /// A cast brass bell: the partials of a church bell, hum to nominal, each slightly double so that it beats.
 Samples bell() {
-  const std::vector<Mode> modes = {{0.5, 0.5, 4.2}, {0.502, 0.2, 4.0}, {1, 0.8, 3.1}, {1.003, 0.5, 3.0}, {1.19, 0.6, 2.2},
-                                   {1.5, 0.35, 1.5}, {2, 0.75, 1.7}, {2.006, 0.35, 1.6}, {2.66, 0.3, 0.8}, {3.01, 0.25, 0.6},
-                                   {4.17, 0.2, 0.35}, {5.43, 0.14, 0.2}};
+  const std::vector<Mode> modes = {{0.5, 0.5, 4.2},  {0.502, 0.2, 4.0}, {1, 0.8, 3.1},     {1.003, 0.5, 3.0},
+                                   {1.19, 0.6, 2.2}, {1.5, 0.35, 1.5},  {2, 0.75, 1.7},    {2.006, 0.35, 1.6},
+                                   {2.66, 0.3, 0.8}, {3.01, 0.25, 0.6}, {4.17, 0.2, 0.35}, {5.43, 0.14, 0.2}};
   return ended(strike(742, modes, 3.4, 0.0008), 0.4);
 }
 
@@ -80,8 +80,7 @@ Samples click() {
 
 template <class Make>
 void several(std::vector<Clip>& clips, const std::string& name, int count, std::uint64_t seed, double peak, Make make) {
-  for (int i = 0; i < count; ++i)
-    clips.push_back({name + "-" + std::to_string(i + 1), {make(seed + static_cast<std::uint64_t>(i))}, peak});
+  for (int i = 0; i < count; ++i) clips.push_back({name + "-" + std::to_string(i + 1), {make(seed + static_cast<std::uint64_t>(i))}, peak});
 }
 
 }  // namespace

@@ -19,10 +19,10 @@ constexpr double rate = 48000;
 inline std::size_t length(double seconds) { return static_cast<std::size_t>(seconds * rate); }
 
 struct Clip {
-  std::string name;      ///< file name without its ending
+  std::string name;  ///< file name without its ending
   std::vector<Samples> channels;
-  double peak;           ///< amplitude that it is brought to
-  bool lossy = false;    ///< long noises are kept as Ogg Vorbis
+  double peak;         ///< amplitude that it is brought to
+  bool lossy = false;  ///< long noises are kept as Ogg Vorbis
 };
 
 // The rooms of the harbour: each makes its clips.

@@ -43,11 +43,12 @@ Song make_song() {
     double beat;
     int pitch;
   };
-  const std::vector<Note> line = {{0, 62}, {1.5, 65}, {2, 69}, {3.5, 67}, {4, 65}, {5.5, 64}, {6, 62}, {8, 60}, {9.5, 64}, {10, 67}, {11.5, 65},
-                                  {12, 64}, {13.5, 62}, {14, 57}, {16, 62}, {17, 69}, {18, 72}, {19.5, 71}, {20, 69}, {21.5, 67}, {22, 65}, {24, 67},
-                                  {25.5, 65}, {26, 64}, {27.5, 60}, {28, 62}, {30, 57}};
+  const std::vector<Note> line = {{0, 62},  {1.5, 65},  {2, 69},  {3.5, 67},  {4, 65},    {5.5, 64}, {6, 62},    {8, 60},  {9.5, 64},
+                                  {10, 67}, {11.5, 65}, {12, 64}, {13.5, 62}, {14, 57},   {16, 62},  {17, 69},   {18, 72}, {19.5, 71},
+                                  {20, 69}, {21.5, 67}, {22, 65}, {24, 67},   {25.5, 65}, {26, 64},  {27.5, 60}, {28, 62}, {30, 57}};
   for (const Note& note : line)
-    song.place(pluck(hertz(note.pitch), 3.2, random.between(2300, 3400), random), note.beat + random.between(0, 0.02), random.between(0.75, 1), random.between(-0.35, 0.1));
+    song.place(pluck(hertz(note.pitch), 3.2, random.between(2300, 3400), random), note.beat + random.between(0, 0.02),
+               random.between(0.75, 1), random.between(-0.35, 0.1));
   const int basses[] = {38, 36, 38, 43, 38, 36, 41, 38};
   for (int bar = 0; bar < 8; ++bar) {
     song.place(pluck(hertz(basses[bar]), 4, 900, random), bar * 4, 1.3, 0.15);

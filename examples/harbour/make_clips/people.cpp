@@ -6,7 +6,8 @@ namespace {
 struct Vowel {
   double first, second, third;
 };
-constexpr Vowel vowels[] = {{730, 1090, 2440}, {530, 1840, 2480}, {390, 1990, 2550}, {570, 840, 2410}, {440, 1020, 2240}, {640, 1190, 2390}};
+constexpr Vowel vowels[] = {{730, 1090, 2440}, {530, 1840, 2480}, {390, 1990, 2550},
+                            {570, 840, 2410},  {440, 1020, 2240}, {640, 1190, 2390}};
 
 /// One person's babble behind a cabin wall: a glottal buzz through moving formants (means of G. E. Peterson and
 /// H. L. Barney, 1952), in syllables, with a falling line.

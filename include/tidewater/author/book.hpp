@@ -76,8 +76,8 @@ struct BookEvent {
 struct Book {
   std::string name;
   std::string file;
-  std::string clips_folder;        ///< as a path that can be opened
-  std::vector<BookGroup> groups;   ///< the master first, parents before children
+  std::string clips_folder;       ///< as a path that can be opened
+  std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
 };
@@ -100,8 +100,8 @@ std::vector<Problem> check_clips(const Book& book);
 struct BookKey {
   std::string_view section;  ///< "book", "groups", "sounds", "events", "responses"
   std::string_view key;
-  std::string_view takes;    ///< kind of value and its unit
-  std::string_view standard; ///< what holds where the key is missing; empty where it must be there
+  std::string_view takes;     ///< kind of value and its unit
+  std::string_view standard;  ///< what holds where the key is missing; empty where it must be there
   std::string_view example;
   std::string_view meaning;
 };

@@ -8,7 +8,7 @@
 namespace tidewater {
 
 struct PictureSize {
-  double width = 1280;   ///< pixels
+  double width = 1280;  ///< pixels
   double height = 800;
 };
 

@@ -1,0 +1,72 @@
+/// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
+///     tidewater_bench [--benchmark_filter=REGEX]
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <vector>
+
+#include "table.hpp"
+
+namespace {
+
+struct Row {
+  double yardstick = 0;
+  double ours = 0;
+};
+
+/// Nanoseconds a frame, or a call where nothing counts frames.
+double figure(const benchmark::BenchmarkReporter::Run& run) {
+  const auto frames = run.counters.find("frames");
+  if (frames != run.counters.end() && frames->second.value > 0) return 1e9 / frames->second.value;
+  return run.GetAdjustedCPUTime();
+}
+
+class Table : public benchmark::BenchmarkReporter {
+ public:
+  bool ReportContext(const Context&) override { return true; }
+  void ReportRuns(const std::vector<Run>& runs) override {
+    for (const Run& run : runs) {
+      if (run.run_type != Run::RT_Iteration) continue;
+      const std::string name = run.run_name.function_name;
+      const auto slash = name.rfind('/');
+      const std::string what = name.substr(0, slash);
+      if (!rows_.contains(what)) order_.push_back(what);
+      Row& row = rows_[what];
+      double& cell = name.substr(slash + 1) == "yardstick" ? row.yardstick : row.ours;
+      cell = cell == 0 ? figure(run) : std::min(cell, figure(run));
+      fmt::print(stderr, ".");
+    }
+  }
+  void Finalize() override {
+    fmt::print(stderr, "\n");
+    fmt::print("| {:<46} | {:>12} | {:>12} | {:>6} |\n| {:-<46} | {:->12} | {:->12} | {:->6} |\n", "what", "yardstick", "ours", "ratio", "",
+               ":", ":", ":");
+    for (const auto& what : order_) {
+      const Row& row = rows_[what];
+      const auto cell = [](double ns) { return ns == 0 ? std::string("-") : fmt::format("{:.2f} ns", ns); };
+      fmt::print("| {:<46} | {:>12} | {:>12} | {:>6} |\n", what, cell(row.yardstick), cell(row.ours),
+                 row.yardstick == 0 || row.ours == 0 ? "-" : fmt::format("{:.2f}", row.ours / row.yardstick));
+    }
+  }
+
+ private:
+  std::vector<std::string> order_;
+  std::map<std::string, Row> rows_;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  std::vector<char*> arguments(argv, argv + argc);
+  std::string repetitions = "--benchmark_repetitions=7";
+  std::string interleaved = "--benchmark_enable_random_interleaving=true";
+  std::string least = "--benchmark_min_time=0.1";
+  for (std::string* extra : {&repetitions, &interleaved, &least}) arguments.insert(arguments.begin() + 1, extra->data());
+  int count = static_cast<int>(arguments.size());
+  benchmark::Initialize(&count, arguments.data());
+  Table table;
+  benchmark::RunSpecifiedBenchmarks(&table);
+  return 0;
+}

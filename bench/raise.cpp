@@ -1,0 +1,69 @@
+#include <mutex>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "table.hpp"
+#include "tidewater/manager.hpp"
+
+namespace {
+
+using namespace tidewater;
+
+Bank small_bank() {
+  auto data = std::make_shared<BankData>();
+  data->name = "bench";
+  data->rate = {48000};
+  data->groups.push_back({"master", 0, {}, false});
+  for (int i = 0; i < 8; ++i) data->clips.push_back(make_clip("clips/number-" + std::to_string(i), 1, std::vector<float>(64, 0.1F)));
+  BankSound sound;
+  sound.name = "step";
+  sound.clips = {0, 1, 2, 3, 4, 5, 6, 7};
+  sound.pitch = {{-2}, {2}};
+  sound.gain = {{-9}, {-6}};
+  data->sounds.push_back(sound);
+  for (int i = 0; i < 500; ++i) data->events.push_back({"event." + std::to_string(i), {{BankResponse::Kind::start, 0, {}, {}}}});
+  return Bank(std::move(data));
+}
+
+/// The least that any such call does: take a lock, look a name up.
+void lock_and_look_up(benchmark::State& state) {
+  std::unordered_map<std::uint64_t, int> events;
+  for (int i = 0; i < 500; ++i) events[hash_name("event." + std::to_string(i))] = i;
+  std::mutex mutex;
+  std::vector<Name> names;
+  for (const auto* text : {"event.3", "event.99", "event.499", "event.250"}) names.emplace_back(text);
+  std::size_t i = 0;
+  for (auto _ : state) {
+    const std::lock_guard lock(mutex);
+    benchmark::DoNotOptimize(events.find(names[i++ % names.size()].hash()));
+  }
+}
+
+/// A raise that starts a sound. Every 64th call lets the mixer finish them, outside the clock.
+void raise_and_start(benchmark::State& state, bool with_journal) {
+  ManagerOptions options;
+  options.voices = 128;
+  std::size_t noted = 0;
+  if (with_journal) options.journal = [&](const JournalEntry&) { ++noted; };
+  SoundManager manager(std::move(options));
+  manager.load(small_bank());
+  std::vector<float> block(512);
+  std::vector<Name> names;
+  for (const auto* text : {"event.3", "event.99", "event.499", "event.250"}) names.emplace_back(text);
+  constexpr int batch = 64;
+  while (state.KeepRunningBatch(batch)) {
+    for (std::size_t i = 0; i < batch; ++i) benchmark::DoNotOptimize(manager.raise(names[i % names.size()]));
+    state.PauseTiming();
+    manager.render(block);
+    manager.update(Seconds{});
+    state.ResumeTiming();
+  }
+}
+
+BENCHMARK(lock_and_look_up)->Name("raise, a call/yardstick");
+BENCHMARK_CAPTURE(raise_and_start, silent, false)->Name("raise, a call/ours");
+BENCHMARK_CAPTURE(raise_and_start, noted, true)->Name("raise with a journal, a call/ours");
+
+}  // namespace

@@ -1,0 +1,93 @@
+#include <array>
+#include <cmath>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "dsp/resample.hpp"
+#include "mix/mixer.hpp"
+#include "table.hpp"
+
+namespace {
+
+using namespace tidewater;
+
+constexpr int block = 256;
+constexpr std::uint32_t voices = 64;
+
+const std::vector<BankClip>& clips() {
+  static const std::vector<BankClip> made = [] {
+    std::vector<BankClip> list;
+    for (std::uint32_t v = 0; v < voices; ++v) {
+      std::vector<float> samples(20000);
+      for (std::size_t i = 0; i < samples.size(); ++i) samples[i] = std::sin(0.01F * static_cast<float>(i * (v + 1)));
+      list.push_back(make_clip("c", 1, samples));
+    }
+    return list;
+  }();
+  return made;
+}
+
+/// Mono to stereo with ramped gains, as plainly as it can be written.
+void plain_loop(benchmark::State& state) {
+  alignas(64) std::array<float, block> left{}, right{};
+  std::size_t at = 0;
+  for (auto _ : state) {
+    left.fill(0);
+    right.fill(0);
+    for (const auto& clip : clips()) {
+      const float* x = clip.view().channel[0] + at;
+      float a = 0.5F;
+      float b = 0.4F;
+      for (std::size_t i = 0; i < block; ++i) {
+        left[i] += a * x[i];
+        right[i] += b * x[i];
+        a += 1e-5F;
+        b += 1e-5F;
+      }
+    }
+    benchmark::DoNotOptimize(left.data());
+    benchmark::DoNotOptimize(right.data());
+    at = (at + block) % 16384;
+  }
+  bench::count_frames(state, static_cast<double>(block) * voices);
+}
+
+/// The bare interpolated 16-tap kernel, without voices, gains or buses.
+void bare_kernel(benchmark::State& state) {
+  alignas(64) std::array<float, block> out;
+  const std::uint64_t step = step_for(1.05);
+  const auto& filter = filter_for(unity_step);
+  std::size_t at = 64;
+  for (auto _ : state) {
+    for (const auto& clip : clips()) resample(filter, clip.view().channel[0] + at, 12345, step, 0, out.data(), block);
+    benchmark::DoNotOptimize(out.data());
+    at = (at + block) % 16384;
+  }
+  bench::count_frames(state, static_cast<double>(block) * voices);
+}
+
+void whole_engine(benchmark::State& state, double speed) {
+  Mixer mixer(voices);
+  for (std::uint32_t v = 0; v < voices; ++v) {
+    StartVoice start;
+    start.voice = v;
+    start.clip = clips()[v].view();
+    start.step = step_for(speed);
+    start.loop = true;
+    mixer.post(start);
+  }
+  std::vector<float> out(2 * block);
+  for (auto _ : state) {
+    for (std::uint32_t v = 0; v < voices; ++v) mixer.post(SetVoiceGain{v, 0.5F, 4800});
+    mixer.render(out);
+    benchmark::DoNotOptimize(out.data());
+  }
+  bench::count_frames(state, static_cast<double>(block) * voices);
+}
+
+BENCHMARK(plain_loop)->Name("one voice at unity pitch, a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, unity, 1.0)->Name("one voice at unity pitch, a frame/ours");
+BENCHMARK(bare_kernel)->Name("one pitch-varied voice, a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, varied, 1.05)->Name("one pitch-varied voice, a frame/ours");
+
+}  // namespace
