@@ -12,7 +12,7 @@ namespace {
 using namespace tidewater;
 
 constexpr int block = 256;
-constexpr std::uint32_t voices = 64;
+constexpr std::uint32_t voices = 512;
 
 const std::vector<BankClip>& clips() {
   static const std::vector<BankClip> made = [] {
@@ -27,22 +27,22 @@ const std::vector<BankClip>& clips() {
   return made;
 }
 
-/// Mono to stereo with ramped gains, as plainly as it can be written.
+/// Mono to stereo, as plainly as it can be written.
 void plain_loop(benchmark::State& state) {
   alignas(64) std::array<float, block> left{}, right{};
   std::size_t at = 0;
+  float a = 0.5F;
+  float b = 0.4F;
+  benchmark::DoNotOptimize(a);
+  benchmark::DoNotOptimize(b);
   for (auto _ : state) {
     left.fill(0);
     right.fill(0);
     for (const auto& clip : clips()) {
-      const float* x = clip.view().channel[0] + at;
-      float a = 0.5F;
-      float b = 0.4F;
+      const float* x = clip.view().floats[0] + at;
       for (std::size_t i = 0; i < block; ++i) {
         left[i] += a * x[i];
         right[i] += b * x[i];
-        a += 1e-5F;
-        b += 1e-5F;
       }
     }
     benchmark::DoNotOptimize(left.data());
@@ -53,27 +53,28 @@ void plain_loop(benchmark::State& state) {
 }
 
 /// The bare interpolated 16-tap kernel, without voices, gains or buses.
-void bare_kernel(benchmark::State& state) {
+void bare_kernel(benchmark::State& state, Quality quality) {
   alignas(64) std::array<float, block> out;
   const std::uint64_t step = step_for(1.05);
-  const auto& filter = filter_for(unity_step);
+  const auto filter = filter_for(step, quality);
   std::size_t at = 64;
   for (auto _ : state) {
-    for (const auto& clip : clips()) resample(filter, clip.view().channel[0] + at, 12345, step, 0, out.data(), block);
+    for (const auto& clip : clips()) kernels::resample(filter, clip.view().floats[0] + at, {12345, step, 0}, out.data(), block);
     benchmark::DoNotOptimize(out.data());
     at = (at + block) % 16384;
   }
   bench::count_frames(state, static_cast<double>(block) * voices);
 }
 
-void whole_engine(benchmark::State& state, double speed) {
-  Mixer mixer(voices);
+void whole_engine(benchmark::State& state, double speed, Quality quality) {
+  Mixer mixer({.voices = voices});
   for (std::uint32_t v = 0; v < voices; ++v) {
     StartVoice start;
     start.voice = v;
     start.clip = clips()[v].view();
     start.step = step_for(speed);
     start.loop = true;
+    start.quality = quality;
     mixer.post(start);
   }
   std::vector<float> out(2 * block);
@@ -85,9 +86,11 @@ void whole_engine(benchmark::State& state, double speed) {
   bench::count_frames(state, static_cast<double>(block) * voices);
 }
 
-BENCHMARK(plain_loop)->Name("one voice at unity pitch, a frame/yardstick");
-BENCHMARK_CAPTURE(whole_engine, unity, 1.0)->Name("one voice at unity pitch, a frame/ours");
-BENCHMARK(bare_kernel)->Name("one pitch-varied voice, a frame/yardstick");
-BENCHMARK_CAPTURE(whole_engine, varied, 1.05)->Name("one pitch-varied voice, a frame/ours");
+BENCHMARK(plain_loop)->Name("unity voice, a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, unity, 1.0, Quality::standard)->Name("unity voice, a frame/ours");
+BENCHMARK_CAPTURE(bare_kernel, standard, Quality::standard)->Name("varied voice, standard (16 taps), a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, standard, 1.05, Quality::standard)->Name("varied voice, standard (16 taps), a frame/ours");
+BENCHMARK_CAPTURE(bare_kernel, fine, Quality::fine)->Name("varied voice, fine (32 taps), a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, fine, 1.05, Quality::fine)->Name("varied voice, fine (32 taps), a frame/ours");
 
 }  // namespace

@@ -34,7 +34,7 @@ Take render(Mixer& mixer, std::size_t frames, std::size_t block = 256) {
 TEST_CASE("at unity pitch the samples are the clip's own, bit for bit") {
   const auto source = sine(997, 0.1, 2, 0.7);
   const BankClip clip = make_clip("c", 2, source);
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   mixer.post(voice_of(clip));
   const Take take = render(mixer, source.size() / 2);
   CHECK(take.samples == source);
@@ -42,16 +42,16 @@ TEST_CASE("at unity pitch the samples are the clip's own, bit for bit") {
 
 TEST_CASE("a mono clip stands in the middle at equal power") {
   const BankClip clip = make_clip("c", 1, sine(500, 0.1));
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   mixer.post(voice_of(clip));
   const Take take = render(mixer, 4000);
-  CHECK(take.left(24) == Approx(centre * clip.view().channel[0][24]));
+  CHECK(take.left(24) == Approx(centre * clip.view().floats[0][24]));
   CHECK(take.left(24) == take.right(24));
 }
 
 TEST_CASE("a voice starts on its exact frame, and its end is reported to the frame") {
   const BankClip clip = make_clip("c", 1, std::vector<float>(100, 0.5F));
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   auto start = voice_of(clip);
   start.start_frame = 777;
   mixer.post(start);
@@ -69,7 +69,7 @@ TEST_CASE("a voice starts on its exact frame, and its end is reported to the fra
 TEST_CASE("what is heard does not depend on the size of the blocks") {
   const auto clip = make_clip("c", 1, sine(440, 0.3));
   const auto with_blocks = [&](std::size_t block) {
-    Mixer mixer(8);
+    Mixer mixer({.voices = 8});
     auto start = voice_of(clip);
     start.step = step_for(1.13);
     start.fade_in = 1000;
@@ -89,7 +89,7 @@ TEST_CASE("a loop has no seam, at unity and at other pitches, also when it is sh
     for (const double speed : {1.0, 0.83, 1.19, 3.7}) {
       const auto clip = make_clip("c", 1, sine(4000, static_cast<double>(periods) / 4000));
       REQUIRE(clip.frames == static_cast<std::int64_t>(12 * periods));
-      Mixer mixer(4);
+      Mixer mixer({.voices = 4});
       auto start = voice_of(clip);
       start.loop = true;
       start.step = step_for(speed);
@@ -106,7 +106,7 @@ TEST_CASE("a loop has no seam, at unity and at other pitches, also when it is sh
 TEST_CASE("stopping, changing level and bending never click") {
   const BankClip clip = make_clip("c", 1, sine(200, 2, 1, 1));
   const double smooth = 1.15 * 2 * std::numbers::pi * 200 / 48000 * static_cast<double>(centre) * 1.5;
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   auto start = voice_of(clip);
   start.loop = true;
   mixer.post(start);
@@ -139,7 +139,7 @@ TEST_CASE("stopping, changing level and bending never click") {
 
 TEST_CASE("groups pass their level on to their children, smoothly") {
   const BankClip clip = make_clip("c", 1, std::vector<float>(48000, 1.0F));
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   mixer.post(DefineGroup{1, 0, 0.5F});
   mixer.post(DefineGroup{2, 1, 0.5F});
   auto start = voice_of(clip);
@@ -156,7 +156,7 @@ TEST_CASE("groups pass their level on to their children, smoothly") {
 
 TEST_CASE("a voice that is stopped before its first frame is never heard") {
   const BankClip clip = make_clip("c", 1, sine(500, 0.1));
-  Mixer mixer(4);
+  Mixer mixer({.voices = 4});
   auto start = voice_of(clip);
   start.start_frame = 4800;
   mixer.post(start);

@@ -79,7 +79,7 @@ TEST_CASE("a loop goes on until it is stopped, and leaves over its fade-out") {
   CHECK(stage.render(Seconds{3}).part(2.8, 0.2).rms() == Approx(0.25).epsilon(0.01));
   CHECK(stage.raise("hush").outcome == Outcome::done);
   const Take take = stage.render(Seconds{0.5});
-  CHECK(take.part(0.099, 0.004).peak() == Approx(0.5 * centre * 0.316).epsilon(0.05));
+  CHECK(take.part(0.102, 0.002).peak() == Approx(0.5 * centre * 0.316).epsilon(0.05));
   CHECK(take.part(0.21, 0.2).peak() == 0);
   CHECK(stage.raise("hush").outcome == Outcome::nothing_to_stop);
   stage.render(Seconds{0.1});

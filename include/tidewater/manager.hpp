@@ -18,6 +18,7 @@
 
 #include "tidewater/bank.hpp"
 #include "tidewater/journal.hpp"
+#include "tidewater/layout.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/units.hpp"
@@ -31,6 +32,8 @@ struct ManagerOptions {
   std::uint32_t voices = 64;  ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
   std::uint64_t seed = 1;     ///< same banks, same requests, same seed: same samples
   JournalSink journal = {};   ///< hears every request and every decision
+  Layout layout = Layout::stereo;
+  bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
@@ -114,7 +117,7 @@ class SoundManager {
   /// Fades out all that plays.
   void stop_all(Seconds fade = {});
 
-  /// The next frames, interleaved stereo at the manager's rate; full scale is 1, and louder is possible.
+  /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1.
   void render(std::span<float> out) noexcept;
 
   /// The handle of a playback that is named in a journal; one that says `ended()` where it is over or never was.
@@ -123,6 +126,7 @@ class SoundManager {
   /// Frames rendered so far.
   Frames clock() const;
   Hertz rate() const;
+  Layout layout() const;
   Stats stats() const;
   Meter read_meter(Name group);
 

@@ -65,9 +65,10 @@ Bank compile(const Book& book, const CompileOptions& options) {
 
   std::map<std::string, std::uint32_t> clips;
   const auto problems = each_clip(book, [&](const std::string& path, const ClipUse& use, Audio audio) {
+    const bool sixteen_bits = audio.sixteen_bits && audio.rate == options.rate;
     audio = bring_to_rate(std::move(audio), options.rate, use.loop);
     clips.emplace(path, static_cast<std::uint32_t>(data->clips.size()));
-    data->clips.push_back(make_clip(path, audio.channels, audio.samples));
+    data->clips.push_back(make_clip(path, audio.channels, audio.samples, sixteen_bits));
   });
   if (!problems.empty()) throw Error(lines(problems));
 

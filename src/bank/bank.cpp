@@ -1,5 +1,6 @@
 #include "tidewater/bank.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "bank/bank_data.hpp"
@@ -20,26 +21,37 @@ std::vector<std::string_view> names_of(const Items& items) {
 
 ClipSamples BankClip::view() const {
   const auto stride = static_cast<std::size_t>(frames + 2 * reach);
-  ClipSamples view{{samples.data() + reach, nullptr}, frames};
-  if (channels == 2) view.channel[1] = view.channel[0] + stride;
+  ClipSamples view;
+  view.frames = frames;
+  for (std::size_t channel = 0; channel < static_cast<std::size_t>(channels); ++channel) {
+    if (shorts.empty())
+      view.floats[channel] = floats.data() + channel * stride + reach;
+    else
+      view.shorts[channel] = shorts.data() + channel * stride + reach;
+  }
   return view;
 }
 
-BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved) {
+BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits) {
   BankClip clip;
   clip.name = std::move(name);
   clip.channels = channels;
   const auto width = static_cast<std::size_t>(channels);
   const std::size_t frames = interleaved.size() / width;
+  const std::size_t stride = frames + 2 * reach;
   clip.frames = static_cast<std::int64_t>(frames);
-  clip.samples.assign((frames + 2 * reach) * width, 0.0F);
+  if (sixteen_bits)
+    clip.shorts.assign(stride * width, 0);
+  else
+    clip.floats.assign(stride * width, 0.0F);
   double power = 0;
-  for (std::size_t channel = 0; channel < width; ++channel) {
-    float* to = clip.samples.data() + channel * (frames + 2 * reach) + reach;
-    for (std::size_t i = 0; i < frames; ++i) {
-      to[i] = interleaved[i * width + channel];
-      power += static_cast<double>(to[i]) * static_cast<double>(to[i]);
-    }
+  for (std::size_t i = 0; i < interleaved.size(); ++i) {
+    const std::size_t at = i % width * stride + reach + i / width;
+    if (sixteen_bits)
+      clip.shorts[at] = static_cast<std::int16_t>(std::clamp(interleaved[i] * 32768, -32768.0F, 32767.0F));
+    else
+      clip.floats[at] = interleaved[i];
+    power += static_cast<double>(interleaved[i]) * static_cast<double>(interleaved[i]);
   }
   clip.level = interleaved.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(interleaved.size())));
   return clip;
@@ -53,7 +65,7 @@ std::vector<std::string_view> Bank::groups() const { return names_of(data_->grou
 
 std::size_t Bank::sample_bytes() const {
   std::size_t bytes = 0;
-  for (const auto& clip : data_->clips) bytes += clip.samples.size() * sizeof(float);
+  for (const auto& clip : data_->clips) bytes += clip.bytes();
   return bytes;
 }
 

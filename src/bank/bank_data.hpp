@@ -14,14 +14,19 @@ struct BankClip {
   std::string name;
   int channels = 1;
   std::int64_t frames = 0;
-  Decibels level;              ///< RMS over the whole clip: how loud it is beside others when voices are short
-  std::vector<float> samples;  ///< each channel in turn, with `reach` zeros before and after it
+  Decibels level;  ///< RMS over the whole clip: how loud it is beside others when voices are short
+  // Each channel in turn, with `reach` zeros before and after it; one of the two is empty.
+  std::vector<float> floats;
+  std::vector<std::int16_t> shorts;
+
+  std::size_t bytes() const { return floats.size() * sizeof(float) + shorts.size() * sizeof(std::int16_t); }
 
   ClipSamples view() const;
 };
 
-/// Lays out interleaved samples as a clip that the mixer can read.
-BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved);
+/// Lays out interleaved samples as a clip that the mixer can read. `sixteen_bits` where every sample is a multiple of
+/// 1/32768: then half the memory holds the very same.
+BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits = false);
 
 struct BankSound {
   std::string name;

@@ -8,8 +8,6 @@
 namespace tidewater {
 namespace {
 
-constexpr int channels = 2;
-
 /// The sound part of SDL, for as long as somebody needs it.
 class SoundSystem {
  public:
@@ -52,7 +50,7 @@ Device::Device(SoundManager& manager, const DeviceOptions& options) : state_(std
   SDL_AudioSpec wanted{};
   wanted.freq = static_cast<int>(manager.rate().value);
   wanted.format = AUDIO_F32SYS;
-  wanted.channels = channels;
+  wanted.channels = static_cast<Uint8>(channels(manager.layout()));
   wanted.samples = static_cast<Uint16>(std::clamp(options.block, 32, 8192));
   wanted.callback = fill;
   wanted.userdata = &manager;

@@ -4,17 +4,24 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <vector>
 
 namespace tidewater {
 namespace {
 
-constexpr int base_taps = 16;
-constexpr int phase_bits = 8;
-constexpr double kaiser_beta = 7.0;  // about 70 dB of stop band
+struct Design {
+  int taps;
+  int phase_bits;
+  double kaiser_beta;
+};
+// Stop bands of about 75 and 105 dB; the number of phases keeps the error of interpolating between them below that.
+constexpr std::array designs = {Design{16, 8, 7.4}, Design{32, 10, 10.6}};
+
 constexpr int filters_per_octave = 4;
 constexpr int filter_count = 3 * filters_per_octave + 1;  // cutoffs from x1 down to x1/8
-// Ordinary variation, up to a major third up, keeps the taps of unity speed and its cost.
+// Ordinary variation, up to x1.41, keeps the taps of unity speed and their cost.
 constexpr int filters_at_base_cost = 2;
+constexpr int tap_granule = 16;  // the widest vector
 
 double bessel_i0(double x) {
   double sum = 1;
@@ -31,34 +38,43 @@ double sinc(double x) {
   return std::abs(x) < 1e-12 ? 1.0 : std::sin(angle) / angle;
 }
 
-ResampleFilter make_filter(double cutoff, int taps) {
-  ResampleFilter filter{taps, 1 << phase_bits, {}};
-  filter.rows.resize(static_cast<std::size_t>((filter.phases + 1) * taps));
+struct Filter {
+  int taps = 0;
+  int phase_bits = 0;
+  std::vector<float> rows;  ///< one more than there are phases
+};
+
+Filter make_filter(double cutoff, int taps, const Design& design) {
+  const int phases = 1 << design.phase_bits;
+  Filter filter{taps, design.phase_bits, std::vector<float>(static_cast<std::size_t>((phases + 1) * taps))};
   const double half = taps / 2.0;
-  for (int phase = 0; phase <= filter.phases; ++phase) {
-    float* row = &filter.rows[static_cast<std::size_t>(phase * taps)];
+  std::vector<double> weights(static_cast<std::size_t>(taps));
+  for (int phase = 0; phase <= phases; ++phase) {
     double sum = 0;
-    std::array<double, most_taps> weights{};
     for (int tap = 0; tap < taps; ++tap) {
-      const double distance = tap - (half - 1) - static_cast<double>(phase) / filter.phases;
+      const double distance = tap - (half - 1) - static_cast<double>(phase) / phases;
       const double edge = distance / half;
-      const double window = std::abs(edge) >= 1 ? 0 : bessel_i0(kaiser_beta * std::sqrt(1 - edge * edge));
+      const double window = std::abs(edge) >= 1 ? 0 : bessel_i0(design.kaiser_beta * std::sqrt(1 - edge * edge));
       sum += weights[static_cast<std::size_t>(tap)] = sinc(cutoff * distance) * window;
     }
+    float* row = &filter.rows[static_cast<std::size_t>(phase * taps)];
     for (int tap = 0; tap < taps; ++tap) row[tap] = static_cast<float>(weights[static_cast<std::size_t>(tap)] / sum);
   }
   return filter;
 }
 
-using Filters = std::array<ResampleFilter, filter_count>;
+using Filters = std::array<std::array<Filter, filter_count>, designs.size()>;
 
 Filters make_filters() {
   Filters filters;
-  for (int i = 0; i < filter_count; ++i) {
-    const double cutoff = std::exp2(-static_cast<double>(i) / filters_per_octave);
-    const int wanted = i <= filters_at_base_cost ? base_taps : static_cast<int>(std::ceil(base_taps / cutoff / 8)) * 8;
-    filters[static_cast<std::size_t>(i)] = make_filter(cutoff, std::min(wanted, most_taps));
-  }
+  for (std::size_t quality = 0; quality < designs.size(); ++quality)
+    for (int i = 0; i < filter_count; ++i) {
+      const Design& design = designs[quality];
+      const double cutoff = std::exp2(-static_cast<double>(i) / filters_per_octave);
+      const int longer = static_cast<int>(std::ceil(design.taps / cutoff / tap_granule - 1e-9)) * tap_granule;
+      const int taps = i <= filters_at_base_cost ? design.taps : std::min(longer, most_taps);
+      filters[quality][static_cast<std::size_t>(i)] = make_filter(cutoff, taps, design);
+    }
   return filters;
 }
 
@@ -71,7 +87,7 @@ const Filters& filters() {
 
 void prepare_filters() { filters(); }
 
-const ResampleFilter& filter_for(std::uint64_t step) {
+kernels::FilterRows filter_for(std::uint64_t step, Quality quality) {
   // The least i with 2^(i/4) >= ratio, by comparison so that it is the same everywhere.
   static constexpr std::array<double, filter_count> tops = {
       1.0, 1.189207115002721, 1.4142135623730951, 1.681792830507429, 2.0, 2.378414230005442, 2.8284271247461903, 3.363585661014858,
@@ -79,34 +95,12 @@ const ResampleFilter& filter_for(std::uint64_t step) {
   const double ratio = static_cast<double>(step) / static_cast<double>(unity_step);
   std::size_t i = 0;
   while (i + 1 < filter_count && ratio > tops[i] * 1.0000001) ++i;
-  return filters()[i];
+  const Filter& filter = filters()[static_cast<std::size_t>(quality)][i];
+  return {filter.rows.data(), filter.taps, filter.phase_bits};
 }
 
 std::uint64_t step_for(double ratio) {
   return static_cast<std::uint64_t>(std::llround(std::clamp(ratio, slowest_ratio, fastest_ratio) * static_cast<double>(unity_step)));
-}
-
-void resample(const ResampleFilter& filter, const float* source, std::uint64_t position, std::uint64_t step, std::int64_t step_change,
-              float* out, int count) {
-  constexpr int fraction_bits = position_bits - phase_bits;
-  const int taps = filter.taps;
-  const float* const origin = source - (taps / 2 - 1);
-  for (int i = 0; i < count; ++i) {
-    const auto low = static_cast<std::uint32_t>(position);
-    const float* x = origin + (position >> position_bits);
-    const float* a = &filter.rows[static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(taps)];
-    const float* b = a + taps;
-    const float between = static_cast<float>(low & ((1U << fraction_bits) - 1)) * (1.0F / (1U << fraction_bits));
-    std::array<float, 8> sums{};  // eight sums at a time: the order that vector units add in, too
-    for (int tap = 0; tap < taps; tap += 8)
-      for (int lane = 0; lane < 8; ++lane) {
-        const int t = tap + lane;
-        sums[static_cast<std::size_t>(lane)] += (a[t] + between * (b[t] - a[t])) * x[t];
-      }
-    out[i] = ((sums[0] + sums[4]) + (sums[2] + sums[6])) + ((sums[1] + sums[5]) + (sums[3] + sums[7]));
-    position += step;
-    step += static_cast<std::uint64_t>(step_change);
-  }
 }
 
 }  // namespace tidewater

@@ -44,7 +44,9 @@ Audio decode_file(const std::string& path) {
   if (info.channels < 1 || info.channels > 2) throw Error(fmt::format("it has {} channels; mix it down to one or two", info.channels));
   if (info.samplerate < lowest_rate || info.samplerate > highest_rate)
     throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", info.samplerate, lowest_rate, highest_rate));
-  Audio audio{info.channels, Hertz{static_cast<double>(info.samplerate)}, {}};
+  const int subtype = info.format & SF_FORMAT_SUBMASK;
+  const bool sixteen_bits = subtype == SF_FORMAT_PCM_16 || subtype == SF_FORMAT_PCM_S8 || subtype == SF_FORMAT_PCM_U8;
+  Audio audio{info.channels, Hertz{static_cast<double>(info.samplerate)}, {}, sixteen_bits};
   const auto width = static_cast<std::size_t>(info.channels);
   const auto most = static_cast<std::size_t>(frames(longest_clip, audio.rate).value) * width;
   // A header can lie about the length: what is read decides, a piece at a time.

@@ -10,6 +10,7 @@ struct Audio {
   int channels = 1;
   Hertz rate;
   std::vector<float> samples;  ///< interleaved; full scale is 1
+  bool sixteen_bits = false;   ///< every sample is a multiple of 1/32768
 };
 
 /// The longest clip that is held in memory.

@@ -6,13 +6,19 @@
 #include <type_traits>
 #include <variant>
 
+#include "dsp/resample.hpp"
+#include "dsp/state_filter.hpp"
+
 namespace tidewater {
 
 /// Samples of one clip, as the mixer reads them. `reach` zeros may be read before and after each channel.
 /// Whoever starts a voice keeps the samples alive until the voice is reported finished.
 struct ClipSamples {
-  std::array<const float*, 2> channel{};  ///< the second is null for mono
+  std::array<const float*, 2> floats{};         ///< the second is null for mono; both where the clip has 16 bits
+  std::array<const std::int16_t*, 2> shorts{};  ///< the same
   std::int64_t frames = 0;
+
+  bool mono() const { return floats[1] == nullptr && shorts[1] == nullptr; }
 };
 
 struct StartVoice {
@@ -22,7 +28,12 @@ struct StartVoice {
   std::int64_t start_frame = 0;  ///< on the mixer's clock; in the past means at once
   std::uint64_t step = 0;        ///< source frames per output frame, 32 bits below the point
   std::int64_t fade_in = 0;      ///< frames
+  std::int64_t position = 0;     ///< source frame to begin at; beyond the end of a loop it goes round
   float gain = 1;                ///< amplitude
+  float side = 0;                ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
+  float low_pass = 0;            ///< hertz; 0 for none
+  float high_pass = 0;
+  Quality quality = Quality::standard;
   bool loop = false;
 };
 
@@ -44,6 +55,21 @@ struct SetVoiceStep {
   std::int64_t ramp = 0;
 };
 
+struct SetVoiceSide {
+  std::uint32_t voice = 0;
+  float side = 0;
+  std::int64_t ramp = 0;
+};
+
+/// Of a voice or a group; 0 Hz takes the filter out.
+struct SetFilter {
+  std::uint32_t index = 0;
+  bool group = false;
+  StateFilter::Kind kind = StateFilter::Kind::low_pass;
+  float hertz = 0;
+  std::int64_t ramp = 0;
+};
+
 /// Groups are numbered so that a parent comes before its children; 0 is the master.
 struct DefineGroup {
   std::uint32_t group = 0;
@@ -57,12 +83,13 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, DefineGroup, SetGroupGain>;
+using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetFilter, DefineGroup, SetGroupGain>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {
   std::uint32_t voice = 0;
-  std::int64_t frame = 0;  ///< the first frame without it
+  std::int64_t frame = 0;     ///< the first frame without it
+  std::int64_t position = 0;  ///< source frame it had reached
 };
 
 }  // namespace tidewater

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -13,12 +14,15 @@ constexpr std::size_t command_capacity = 4096;
 
 }  // namespace
 
-Mixer::Mixer(std::uint32_t voices)
-    : voices_(voices),
+Mixer::Mixer(const MixerOptions& options)
+    : options_(options),
+      limiter_(options.rate),
+      voices_(options.voices),
       groups_(std::make_unique<Group[]>(most_groups)),
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(command_capacity),
-      finished_(voices + 1) {  // a voice is started again only after its last report was taken, so this never overflows
+      finished_(options.voices + 1),  // a voice is started again only after its last report was taken: never overflows
+      to_skip_(options.limiter ? Limiter::delay : 0) {
   groups_[0].used = true;
   prepare_filters();
 }
@@ -34,13 +38,23 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
 void Mixer::carry_out(const Command& command) noexcept {
   const auto active = [this](std::uint32_t voice) { return voice < voices_.size() && voices_[voice].active(); };
   if (const auto* start = std::get_if<StartVoice>(&command)) {
-    voices_[start->voice].start(*start, rendered_);
+    voices_[start->voice].start(*start, rendered_, options_.rate);
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
     if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
     if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp);
   } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
     if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp);
+  } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
+    if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp);
+  } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
+    if (filter->group) {
+      Group& group = groups_[filter->index];
+      (filter->kind == StateFilter::Kind::low_pass ? group.low_pass : group.high_pass)
+          .tune(static_cast<double>(filter->hertz), options_.rate, filter->ramp);
+    } else if (active(filter->index)) {
+      voices_[filter->index].set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp);
+    }
   } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
     groups_[define->group].parent = define->parent;
     groups_[define->group].gain = Ramp::at(define->gain);
@@ -50,57 +64,88 @@ void Mixer::carry_out(const Command& command) noexcept {
   }
 }
 
-void Mixer::mix_group_into_parent(std::uint32_t index) noexcept {
+void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   Group& group = groups_[index];
-  const double before = group.gain.value;
-  const double after = group.gain.advance(quantum);
-  const auto from = static_cast<float>(before);
-  const auto slope = static_cast<float>((after - before) / quantum);
+  StereoBus& bus = group.bus;
   StereoBus& to = index == 0 ? output_ : groups_[group.parent].bus;
-  float peak = 0;
-  float power = 0;
-  for (int i = 0; i < quantum; ++i) {
-    const float gain = from + slope * static_cast<float>(i);
-    const float left = group.bus.left[i] * gain;
-    const float right = group.bus.right[i] * gain;
-    to.left[i] += left;
-    to.right[i] += right;
-    peak = std::max({peak, std::abs(left), std::abs(right)});
-    power += left * left + right * right;
-  }
   Meter& meter = meters_[index];
-  if (peak > meter.peak.load(std::memory_order_relaxed)) meter.peak.store(peak, std::memory_order_relaxed);
+  float peak = meter.peak.load(std::memory_order_relaxed);
+  float power = 0;
+  for (int at = 0; at < frames; at += quantum) {
+    for (StateFilter* filter : {&group.low_pass, &group.high_pass})
+      if (filter->active()) filter->run(bus.left + at, bus.right + at, quantum);
+    const double before = group.gain.value;
+    const double after = group.gain.advance(quantum);
+    const kernels::Slope gain{static_cast<float>(before), static_cast<float>((after - before) / quantum)};
+    const auto left = kernels::add_and_measure(bus.left + at, gain, to.left + at, quantum);
+    const auto right = kernels::add_and_measure(bus.right + at, gain, to.right + at, quantum);
+    peak = std::max({peak, left.peak, right.peak});
+    power = left.power + right.power;
+  }
+  meter.peak.store(peak, std::memory_order_relaxed);
   meter.rms.store(std::sqrt(power / (2 * quantum)), std::memory_order_relaxed);
 }
 
-void Mixer::render_quantum() noexcept {
+void Mixer::render_run(int frames) noexcept {
   Command command;
   while (commands_.try_dequeue(command)) carry_out(command);
+  const auto bytes = static_cast<std::size_t>(frames) * sizeof(float);
+  const auto clear = [bytes](StereoBus& bus) {
+    std::memset(bus.left, 0, bytes);
+    std::memset(bus.right, 0, bytes);
+  };
   for (std::uint32_t g = 0; g < most_groups; ++g)
-    if (groups_[g].used) std::memset(&groups_[g].bus, 0, sizeof(StereoBus));
-  std::memset(&output_, 0, sizeof output_);
-  for (std::uint32_t v = 0; v < voices_.size(); ++v) {
-    if (!voices_[v].active()) continue;
-    const std::int64_t end = voices_[v].mix_into(groups_[voices_[v].group()].bus, rendered_);
-    if (end >= 0) finished_.try_enqueue(VoiceFinished{v, end});
-  }
+    if (groups_[g].used) clear(groups_[g].bus);
+  clear(output_);
+  mix_voices(frames);
   for (std::uint32_t g = most_groups; g-- > 0;)
-    if (groups_[g].used) mix_group_into_parent(g);
-  rendered_ += quantum;
-  output_left_ = quantum;
+    if (groups_[g].used) mix_group_into_parent(g, frames);
+  if (options_.layout == Layout::mono) {
+    constexpr float fold = 0.70710678F;
+    for (int i = 0; i < frames; ++i) output_.left[i] = output_.right[i] = (output_.left[i] + output_.right[i]) * fold;
+  }
+  if (options_.limiter)
+    for (int at = 0; at < frames; at += quantum) limiter_.run(output_.left + at, output_.right + at, quantum);
+  rendered_ += frames;
+  next_frame_.store(rendered_, std::memory_order_release);
+  const int skipped = std::min(to_skip_, frames);
+  to_skip_ -= skipped;
+  output_size_ = frames;
+  output_left_ = frames - skipped;
+}
+
+void Mixer::mix_voices(int frames) noexcept {
+  constexpr std::size_t ahead = 3;  // voices whose memory is on its way while one is mixed
+  for (std::size_t v = 0; v < voices_.size(); ++v) {
+    if (v + 2 * ahead < voices_.size()) __builtin_prefetch(&voices_[v + 2 * ahead]);
+    if (v + ahead < voices_.size() && voices_[v + ahead].active()) voices_[v + ahead].prefetch();
+    Voice& voice = voices_[v];
+    if (!voice.active()) continue;
+    const std::int64_t end = voice.mix_into(groups_[voice.group()].bus, rendered_, frames);
+    if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position()});
+  }
+}
+
+void Mixer::hand_out(float* to, int from, int count) const noexcept {
+  const int width = channels(options_.layout);
+  for (int i = from; i < from + count; ++i, to += width) {
+    to[0] = output_.left[i];
+    if (width > 1) to[1] = output_.right[i];
+    for (int channel = 2; channel < width; ++channel) to[channel] = 0;
+  }
 }
 
 void Mixer::render(std::span<float> out) noexcept {
-  const auto wanted = static_cast<std::int64_t>(out.size() / output_channels);
-  float* to = out.data();
+  const auto width = static_cast<std::int64_t>(channels(options_.layout));
+  const auto wanted = static_cast<std::int64_t>(out.size()) / width;
   for (std::int64_t done = 0; done < wanted;) {
-    if (output_left_ == 0) render_quantum();
-    const int from = quantum - output_left_;
-    const int count = static_cast<int>(std::min<std::int64_t>(output_left_, wanted - done));
-    for (int i = from; i < from + count; ++i) {
-      *to++ = output_.left[i];
-      *to++ = output_.right[i];
+    while (output_left_ == 0) {
+      // The fewest quanta that hold what is still wanted: never ahead of need by more than part of one.
+      const std::int64_t needed = wanted - done + to_skip_;
+      render_run(static_cast<int>(std::min<std::int64_t>(most_run, (needed + quantum - 1) / quantum * quantum)));
     }
+    const int count = static_cast<int>(std::min<std::int64_t>(output_left_, wanted - done));
+    hand_out(out.data() + done * width, output_size_ - output_left_, count);
     output_left_ -= count;
     done += count;
   }

@@ -12,13 +12,21 @@
 #include <span>
 #include <vector>
 
+#include "dsp/limiter.hpp"
 #include "mix/command.hpp"
 #include "mix/voice.hpp"
+#include "tidewater/layout.hpp"
 
 namespace tidewater {
 
-inline constexpr int output_channels = 2;
 inline constexpr std::uint32_t most_groups = 64;
+
+struct MixerOptions {
+  std::uint32_t voices = 64;
+  double rate = 48000;
+  Layout layout = Layout::stereo;
+  bool limiter = false;
+};
 
 /// How loud a group was, as amplitudes.
 struct GroupMeter {
@@ -28,17 +36,20 @@ struct GroupMeter {
 
 class Mixer {
  public:
-  explicit Mixer(std::uint32_t voices);
+  explicit Mixer(const MixerOptions& options);
 
   /// False when the queue is full: keep the command, and send it again later, in order.
   bool post(const Command& command);
   bool poll(VoiceFinished& report);
 
-  /// Fills interleaved stereo: the size must be even. Any size gives the same samples in the end.
+  /// Fills interleaved frames of the layout. Any size gives the same samples in the end.
   void render(std::span<float> out) noexcept;
 
   /// Frames handed out by `render` so far. Thread: any.
   std::int64_t clock() const { return clock_.load(std::memory_order_acquire); }
+
+  /// The first frame that a command posted now can still change: what lies before has been mixed. Thread: any.
+  std::int64_t next_frame() const { return next_frame_.load(std::memory_order_acquire); }
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
@@ -47,6 +58,8 @@ class Mixer {
   struct Group {
     StereoBus bus;
     Ramp gain = Ramp::at(1);
+    StateFilter low_pass{StateFilter::Kind::low_pass};
+    StateFilter high_pass{StateFilter::Kind::high_pass};
     std::uint32_t parent = 0;
     bool used = false;
   };
@@ -55,18 +68,25 @@ class Mixer {
     std::atomic<float> rms{0};
   };
 
-  void render_quantum() noexcept;
+  void render_run(int frames) noexcept;
+  void mix_voices(int frames) noexcept;
+  void hand_out(float* to, int from, int count) const noexcept;
   void carry_out(const Command& command) noexcept;
-  void mix_group_into_parent(std::uint32_t index) noexcept;
+  void mix_group_into_parent(std::uint32_t index, int frames) noexcept;
 
+  MixerOptions options_;
+  Limiter limiter_;
   std::vector<Voice> voices_;
   std::unique_ptr<Group[]> groups_;
   std::unique_ptr<Meter[]> meters_;
   moodycamel::ReaderWriterQueue<Command> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   StereoBus output_{};
+  int output_size_ = 0;        ///< frames in `output_`
   int output_left_ = 0;        ///< frames of `output_` not handed out yet
-  std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum ahead of the clock
+  int to_skip_ = 0;            ///< frames that the limiter's delay puts before the first
+  std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
+  std::atomic<std::int64_t> next_frame_{0};
   std::atomic<std::int64_t> clock_{0};
 };
 

@@ -4,32 +4,36 @@
 #include <array>
 
 #include "dsp/fade.hpp"
+#include "dsp/kernels.hpp"
 #include "dsp/pan.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
 namespace {
 
-constexpr std::size_t longest_window = quantum * static_cast<std::size_t>(fastest_ratio) + 2 * reach + 16;
+constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(fastest_ratio) + 2 * reach + 16;
 
-void add_ramped(const float* source, float* bus, double from, double to, int count) {
-  const auto first = static_cast<float>(from);
-  const auto step = static_cast<float>((to - from) / count);
-  for (int i = 0; i < count; ++i) bus[i] += source[i] * (first + step * static_cast<float>(i));
-}
+kernels::Slope slope(double from, double to, int count) { return {static_cast<float>(from), static_cast<float>((to - from) / count)}; }
 
 }  // namespace
 
-void Voice::start(const StartVoice& command, std::int64_t now) {
+void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   *this = Voice{};
   clip_ = command.clip;
+  loop_ = command.loop && command.clip.frames > 0;
+  position_ = static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position)) << position_bits;
+  wrap_position();
   step_ = Ramp::at(static_cast<double>(command.step));
-  gain_ = Ramp::at(command.gain);
+  gain_ = Ramp::at(static_cast<double>(command.gain));
+  side_ = Ramp::at(static_cast<double>(command.side));
   start_frame_ = std::max(command.start_frame, now);
   fade_in_length_ = command.fade_in;
+  quality_ = command.quality;
   group_ = command.group;
-  loop_ = command.loop && command.clip.frames > 0;
   active_ = true;
+  low_pass_.tune(static_cast<double>(command.low_pass), rate, 0);
+  high_pass_.tune(static_cast<double>(command.high_pass), rate, 0);
+  pan_ = gains(1);
 }
 
 void Voice::stop(std::int64_t fade) {
@@ -41,6 +45,15 @@ void Voice::stop(std::int64_t fade) {
   fade_out_left_ = fade;
 }
 
+void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp) {
+  (kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_).tune(static_cast<double>(hertz), rate, ramp);
+}
+
+std::int64_t Voice::position() const {
+  const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
+  return loop_ ? whole % clip_.frames : whole;
+}
+
 double Voice::fade_at(std::int64_t frames_from_now) const {
   double level = 1;
   if (fade_in_done_ + frames_from_now < fade_in_length_)
@@ -50,10 +63,17 @@ double Voice::fade_at(std::int64_t frames_from_now) const {
   return level;
 }
 
+Voice::Gains Voice::gains(double level) const {
+  if (!clip_.mono()) return {level * std::min(1.0, 1 - side_.value), level * std::min(1.0, 1 + side_.value)};
+  const StereoGains pan = equal_power(side_.value);
+  return {level * static_cast<double>(pan.left), level * static_cast<double>(pan.right)};
+}
+
 int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const {
   if (loop_) return wanted;
   const std::uint64_t end = static_cast<std::uint64_t>(clip_.frames) << position_bits;
   std::uint64_t at = position_;
+  if (at + step * static_cast<std::uint64_t>(wanted) <= end && step_change <= 0) return wanted;
   int count = 0;
   while (count < wanted && at < end) {
     at += step;
@@ -63,35 +83,48 @@ int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int 
   return count;
 }
 
-const float* Voice::unrolled(int channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const {
-  const float* samples = clip_.channel[static_cast<std::size_t>(channel)];
+template <class Sample>
+const Sample* Voice::unrolled(const Sample* samples, std::int64_t first, std::int64_t length, std::span<Sample> scratch) const {
   // Before the first seam, what precedes the head is the clip's own silence.
   if (!loop_ || first + length <= clip_.frames) return samples + first;
+  std::int64_t at = first < 0 ? first : first % clip_.frames;
   for (std::int64_t i = 0; i < length; ++i) {
-    const std::int64_t at = first + i;
-    scratch[static_cast<std::size_t>(i)] = at < 0 ? 0.0F : samples[at % clip_.frames];
+    scratch[static_cast<std::size_t>(i)] = samples[at];
+    if (++at == clip_.frames) at = 0;
   }
   return scratch.data();
 }
 
-void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
-  std::array<float*, 2> out = {left, right};
+template <class Sample>
+void Voice::read_channel(const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const {
   const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
-  const std::uint64_t part = position_ & (unity_step - 1);
+  std::array<Sample, longest_window> scratch;
+  const bool exact = walk.step == unity_step && walk.step_change == 0 && walk.position == 0;
+  if (exact) {
+    const Sample* source = unrolled<Sample>(samples, whole, span, scratch);
+    if constexpr (std::is_same_v<Sample, float>)
+      std::copy_n(source, count, out);
+    else
+      kernels::widen(source, out, count);
+    return;
+  }
+  const auto fastest = std::max(walk.step, walk.step + static_cast<std::uint64_t>(walk.step_change) * static_cast<std::uint64_t>(count));
+  const kernels::FilterRows filter = filter_for(fastest, quality_);
+  const std::int64_t before = filter.taps / 2;
+  kernels::resample(filter, unrolled<Sample>(samples, whole - before, span + 2 * before, scratch) + before, walk, out, count);
+}
+
+void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
+  const kernels::Walk walk{position_ & (unity_step - 1), step, step_change};
   const auto steps = static_cast<std::uint64_t>(count);
   const std::uint64_t travelled = step * steps + static_cast<std::uint64_t>(step_change) * (steps * (steps - 1) / 2);
-  std::array<float, longest_window> scratch;
-  const bool exact = step == unity_step && step_change == 0 && part == 0;
-  const auto span = static_cast<std::int64_t>((part + travelled) >> position_bits) + 1;
-  const ResampleFilter& filter = filter_for(std::max(step, step + static_cast<std::uint64_t>(step_change) * steps));
-  const std::int64_t before = exact ? 0 : filter.taps / 2;
-  for (int channel = 0; channel < 2 && clip_.channel[static_cast<std::size_t>(channel)] != nullptr; ++channel) {
-    const float* source = unrolled(channel, whole - before, span + 2 * before, scratch) + before;
-    float* to = out[static_cast<std::size_t>(channel)];
-    if (exact)
-      std::copy_n(source, count, to);
-    else
-      resample(filter, source, part, step, step_change, to, count);
+  const auto span = static_cast<std::int64_t>((walk.position + travelled) >> position_bits) + 1;
+  for (std::size_t channel = 0; channel < 2; ++channel) {
+    float* to = channel == 0 ? left : right;
+    if (clip_.floats[channel] != nullptr)
+      read_channel(clip_.floats[channel], walk, span, count, to);
+    else if (clip_.shorts[channel] != nullptr)
+      read_channel(clip_.shorts[channel], walk, span, count, to);
   }
   position_ += travelled;
 }
@@ -101,17 +134,34 @@ void Voice::wrap_position() {
   // One round is kept, so that what lies before the seam is still the loop's end and not the silence before its head.
   const std::uint64_t round = static_cast<std::uint64_t>(clip_.frames) << position_bits;
   const std::uint64_t kept = (static_cast<std::uint64_t>(reach) << position_bits) + round;
-  if (position_ > kept) position_ -= (position_ - kept) / round * round;
+  if (position_ > kept) position_ -= (position_ - kept + round - 1) / round * round;
 }
 
-std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now) {
+bool Voice::steady() const {
+  return !step_.moving() && !gain_.moving() && !side_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
+}
+
+std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now, int frames) {
+  if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
+  for (int at = 0; at < frames;) {
+    // What moves is followed a quantum at a time, on the clock's own grid.
+    const bool whole = steady() && start_frame_ <= now + at;
+    const int piece = whole ? frames - at : quantum;
+    const std::int64_t end = mix_piece(bus.left + at, bus.right + at, now + at, piece);
+    if (end >= 0) return end;
+    at += piece;
+  }
+  return -1;
+}
+
+std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t now, int frames) {
   const std::int64_t offset = std::max<std::int64_t>(0, start_frame_ - now);
   if (offset > 0 && fade_out_length_ > 0) {
     active_ = false;  // stopped before it was heard
     return now;
   }
-  if (offset >= quantum) return -1;
-  int count = quantum - static_cast<int>(offset);
+  if (offset >= frames) return -1;
+  int count = frames - static_cast<int>(offset);
   if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, fade_out_left_));
 
   const auto step = static_cast<std::uint64_t>(step_.value);
@@ -121,17 +171,31 @@ std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now) {
   const bool ended = heard < count || (fade_out_length_ > 0 && fade_out_left_ <= count);
 
   if (heard > 0) {
-    alignas(64) std::array<float, quantum> left;
-    alignas(64) std::array<float, quantum> right;
-    read_source(step, step_change, heard, left.data(), right.data());
-    const double from = gain_.value * fade_at(0);
+    alignas(64) std::array<float, most_run> made_left;
+    alignas(64) std::array<float, most_run> made_right;
+    const float* left = made_left.data();
+    const bool mono = clip_.mono();
+    const bool filtered = low_pass_.active() || high_pass_.active();
+    const float* exact = filtered || !mono || step_change != 0 ? nullptr : exact_source(heard);
+    if (exact != nullptr) {
+      left = exact;
+      position_ += static_cast<std::uint64_t>(heard) << position_bits;
+    } else {
+      read_source(step, step_change, heard, made_left.data(), made_right.data());
+    }
+    if (low_pass_.active()) low_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
+    if (high_pass_.active()) high_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
+
+    const double level_before = gain_.value * fade_at(0);
+    const Gains before{level_before * pan_.left, level_before * pan_.right};
     step_.advance(heard);
-    const double to = gain_.advance(heard) * fade_at(heard);
-    const bool mono = clip_.channel[1] == nullptr;
-    const StereoGains centre = mono ? equal_power(0) : StereoGains{1, 1};
-    add_ramped(left.data(), bus.left + offset, from * static_cast<double>(centre.left), to * static_cast<double>(centre.left), heard);
-    add_ramped(mono ? left.data() : right.data(), bus.right + offset, from * static_cast<double>(centre.right),
-               to * static_cast<double>(centre.right), heard);
+    const double level_after = gain_.advance(heard) * fade_at(heard);
+    if (side_.moving()) {
+      side_.advance(heard);
+      pan_ = gains(1);
+    }
+    add_to(left_bus + offset, right_bus + offset, left, mono ? left : made_right.data(), before,
+           {level_after * pan_.left, level_after * pan_.right}, heard);
     fade_in_done_ += heard;
     if (fade_out_length_ > 0) fade_out_left_ -= heard;
   }
@@ -139,6 +203,38 @@ std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now) {
   if (!ended) return -1;
   active_ = false;
   return now + offset + heard;
+}
+
+void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, Gains before, Gains after, int count) const {
+  const auto left_slope = slope(before.left, after.left, count);
+  const auto right_slope = slope(before.right, after.right, count);
+  if (left == right) {
+    kernels::add(left, left_slope, right_slope, bus_left, bus_right, count);
+  } else {
+    kernels::add(left, left_slope, bus_left, count);
+    kernels::add(right, right_slope, bus_right, count);
+  }
+}
+
+/// The clip's own samples, where they are what is heard.
+const float* Voice::exact_source(int count) const {
+  const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
+  if (clip_.floats[0] == nullptr || static_cast<std::uint64_t>(step_.value) != unity_step || (position_ & (unity_step - 1)) != 0)
+    return nullptr;
+  const std::int64_t at = loop_ ? whole % clip_.frames : whole;
+  return at + count <= clip_.frames ? clip_.floats[0] + at : nullptr;
+}
+
+void Voice::prefetch() const {
+  constexpr std::ptrdiff_t line = 64;
+  const auto bytes_a_frame = static_cast<std::ptrdiff_t>(clip_.floats[0] != nullptr ? sizeof(float) : sizeof(std::int16_t));
+  const auto* memory =
+      clip_.floats[0] != nullptr ? reinterpret_cast<const char*>(clip_.floats[0]) : reinterpret_cast<const char*>(clip_.shorts[0]);
+  if (memory == nullptr) return;
+  std::int64_t whole = static_cast<std::int64_t>(position_ >> position_bits);
+  if (loop_ && whole >= clip_.frames) whole -= clip_.frames;
+  const char* first = memory + whole * bytes_a_frame;
+  for (int i = 0; i < 8; ++i) __builtin_prefetch(first + i * line);  // the processor's own prefetching takes over from there
 }
 
 }  // namespace tidewater

@@ -13,43 +13,69 @@ inline constexpr int quantum = 64;
 /// A cut shorter than this clicks: 5 ms at 48 kHz.
 inline constexpr std::int64_t shortest_fade = 240;
 
-/// One quantum of one stereo bus.
+/// Most frames that are mixed in one go, a whole number of quanta: voices that do not change cost less in long runs.
+inline constexpr int most_run = 512;
+
 struct StereoBus {
-  alignas(64) float left[quantum];
-  alignas(64) float right[quantum];
+  alignas(64) float left[most_run];
+  alignas(64) float right[most_run];
 };
 
 /// One clip being mixed. Everything it needs is inside; it never allocates.
 class Voice {
  public:
-  void start(const StartVoice& command, std::int64_t now);
+  void start(const StartVoice& command, std::int64_t now, double rate);
   void stop(std::int64_t fade);
-  void set_gain(float gain, std::int64_t ramp) { gain_.go(gain, ramp); }
+  void set_gain(float gain, std::int64_t ramp) { gain_.go(static_cast<double>(gain), ramp); }
   void set_step(std::uint64_t step, std::int64_t ramp) { step_.go(static_cast<double>(step), ramp); }
+  void set_side(float side, std::int64_t ramp) { side_.go(static_cast<double>(side), ramp); }
+  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp);
 
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
+  /// Source frames since the clip's head; a loop has gone round.
+  std::int64_t position() const;
 
-  /// Adds the quantum that begins at frame `now` to the bus. Returns the frame the voice ended at, or -1.
-  std::int64_t mix_into(StereoBus& bus, std::int64_t now);
+  /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame the voice ended
+  /// at, or -1. In how many runs frames are mixed makes no difference to any sample.
+  std::int64_t mix_into(StereoBus& bus, std::int64_t now, int frames);
+  /// Asks for the memory that the next run will read.
+  void prefetch() const;
 
  private:
+  struct Gains {
+    double left, right;
+  };
+
+  bool steady() const;
+  std::int64_t mix_piece(float* left, float* right, std::int64_t now, int frames);
+  void add_to(float* bus_left, float* bus_right, const float* left, const float* right, Gains before, Gains after, int count) const;
+  const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
   void read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right);
-  const float* unrolled(int channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const;
+  template <class Sample>
+  void read_channel(const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const;
+  template <class Sample>
+  const Sample* unrolled(const Sample* samples, std::int64_t first, std::int64_t length, std::span<Sample> scratch) const;
   void wrap_position();
   double fade_at(std::int64_t frames_from_now) const;
+  Gains gains(double level) const;
 
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
   Ramp step_;
   Ramp gain_;
+  Ramp side_;
+  Gains pan_{1, 1};
   std::int64_t start_frame_ = 0;
   std::int64_t fade_in_length_ = 0;
   std::int64_t fade_in_done_ = 0;
   std::int64_t fade_out_length_ = 0;  ///< 0 while nobody stopped it
   std::int64_t fade_out_left_ = 0;
+  StateFilter low_pass_{StateFilter::Kind::low_pass};
+  StateFilter high_pass_{StateFilter::Kind::high_pass};
   std::uint32_t group_ = 0;
+  Quality quality_ = Quality::standard;
   bool loop_ = false;
   bool active_ = false;
 };

@@ -27,10 +27,17 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
 
   LivePlayback& playback = playbacks[voice];
   playback = {&sound, &clip, id, gain, {}, pitch, nullptr};
-  const std::int64_t now = mixer.clock();
-  const std::int64_t starts = now + frames_of(response.delay);
-  send(StartVoice{voice, sound.group, clip.view(), starts, step_of(playback, {}), frames_of(design.fade_in),
-                  static_cast<float>(amplitude(gain)), design.loop});
+  const std::int64_t starts = std::max(mixer.next_frame(), mixer.clock() + frames_of(response.delay));
+  StartVoice command;
+  command.voice = voice;
+  command.group = sound.group;
+  command.clip = clip.view();
+  command.start_frame = starts;
+  command.step = step_of(playback, {});
+  command.fade_in = frames_of(design.fade_in);
+  command.gain = static_cast<float>(amplitude(gain));
+  command.loop = design.loop;
+  send(command);
   ++stats.started;
   stats.most_playing = std::max(stats.most_playing, ++stats.playing);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, voice, id);

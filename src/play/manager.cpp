@@ -79,6 +79,8 @@ void SoundManager::render(std::span<float> out) noexcept { state_->mixer.render(
 
 Frames SoundManager::clock() const { return {state_->mixer.clock()}; }
 
+Layout SoundManager::layout() const { return state_->options.layout; }
+
 Hertz SoundManager::rate() const { return state_->options.rate; }
 
 Stats SoundManager::stats() const {

@@ -16,7 +16,7 @@ constexpr std::uint32_t most_voices = 4096;
 ManagerState::ManagerState(ManagerOptions given)
     : options(std::move(given)),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
-      mixer(2 * (options.voices = std::clamp(options.voices, 1U, most_voices))),
+      mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       playbacks(2 * static_cast<std::size_t>(options.voices)) {
   for (auto voice = static_cast<std::uint32_t>(playbacks.size()); voice-- > 0;) free_voices.push_back(voice);
   JournalEntry& head = note(Kind::head);

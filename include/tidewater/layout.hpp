@@ -1,0 +1,19 @@
+#pragma once
+
+namespace tidewater {
+
+/// Channels of the output, interleaved in the order of WAVE files: left, right, centre, low, then the surrounds.
+/// Sounds on the screen stand between the front pair; mono folds the pair at equal power.
+enum class Layout { mono, stereo, surround_5_1, surround_7_1 };
+
+constexpr int channels(Layout layout) {
+  switch (layout) {
+    case Layout::mono: return 1;
+    case Layout::stereo: return 2;
+    case Layout::surround_5_1: return 6;
+    case Layout::surround_7_1: return 8;
+  }
+  return 2;
+}
+
+}  // namespace tidewater

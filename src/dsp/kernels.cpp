@@ -1,0 +1,299 @@
+#include "dsp/kernels.hpp"
+
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "dsp/kernels.cpp"
+#include <hwy/foreach_target.h>  // compiles this file once for each instruction set
+#include <hwy/highway.h>
+
+#include <type_traits>
+
+HWY_BEFORE_NAMESPACE();
+namespace tidewater::kernels::HWY_NAMESPACE {
+
+namespace hn = hwy::HWY_NAMESPACE;
+
+// Sixteen taps are the least, so no vector may be wider.
+using Floats = hn::CappedTag<float, 16>;
+// Sums of several frames are finished together, crosswise: as many frames as these have lanes.
+using Sums = hn::CappedTag<float, 8>;
+
+HWY_INLINE hn::Vec<Floats> load(Floats d, const float* from) { return hn::LoadU(d, from); }
+HWY_INLINE hn::Vec<Floats> load(Floats d, const std::int16_t* from) {
+  const hn::Rebind<std::int16_t, Floats> narrow;
+  const hn::Rebind<std::int32_t, Floats> wide;
+  return hn::ConvertTo(d, hn::PromoteTo(wide, hn::LoadU(narrow, from)));
+}
+
+constexpr float scale_of(const float*) { return 1.0F; }
+constexpr float scale_of(const std::int16_t*) { return 1.0F / 32768; }
+
+/// Folds a vector to the lanes of `Sums`, with the same sum.
+template <class V>
+HWY_INLINE hn::Vec<Sums> folded(V v) {
+#if HWY_TARGET == HWY_SCALAR
+  return v;
+#else
+  if constexpr (std::is_same_v<V, hn::Vec<Sums> >) {
+    return v;
+  } else {
+    const hn::Half<hn::DFromV<V> > half;
+    return folded(hn::Add(hn::LowerHalf(half, v), hn::UpperHalf(half, v)));
+  }
+#endif
+}
+
+/// Lane k of the result is the sum of vector k's lanes.
+HWY_INLINE hn::Vec<Sums> sum_each(const hn::Vec<Sums>* v) {
+  const Sums d;
+#if HWY_TARGET == HWY_SCALAR
+  (void)d;
+  return v[0];
+#else
+  const auto across = [d](hn::Vec<Sums> a, hn::Vec<Sums> b) { return hn::Add(hn::InterleaveLower(d, a, b), hn::InterleaveUpper(d, a, b)); };
+  const hn::Repartition<double, Sums> pairs;
+  const auto across_pairs = [d, pairs](hn::Vec<Sums> a, hn::Vec<Sums> b) {
+    const auto x = hn::BitCast(pairs, a);
+    const auto y = hn::BitCast(pairs, b);
+    return hn::Add(hn::BitCast(d, hn::InterleaveLower(pairs, x, y)), hn::BitCast(d, hn::InterleaveUpper(pairs, x, y)));
+  };
+  if constexpr (hn::MaxLanes(Sums()) == 8) {
+    const auto halves = [d](hn::Vec<Sums> a, hn::Vec<Sums> b) {
+      return hn::Add(hn::ConcatLowerLower(d, b, a), hn::ConcatUpperUpper(d, b, a));
+    };
+    return across_pairs(across(halves(v[0], v[4]), halves(v[1], v[5])), across(halves(v[2], v[6]), halves(v[3], v[7])));
+  } else {
+    return across_pairs(across(v[0], v[1]), across(v[2], v[3]));
+  }
+#endif
+}
+
+/// `taps` is known while compiling for the two common lengths, or 0.
+template <int taps_known, class Sample>
+void resample_taps(const FilterRows& filter, const Sample* source, const Walk& walk, float* HWY_RESTRICT out, int count) {
+  const Floats d;
+  const Sums sums;
+  const hn::Rebind<std::int32_t, Sums> integers;
+  constexpr int batch = static_cast<int>(hn::MaxLanes(Sums()));
+  const int taps = taps_known != 0 ? taps_known : filter.taps;
+  const Sample* const origin = source - (taps / 2 - 1);
+  const int fraction_bits = 32 - filter.phase_bits;
+  const auto mask = hn::Set(integers, static_cast<std::int32_t>((1U << fraction_bits) - 1));
+  const auto fraction_scale = hn::Set(sums, 1.0F / static_cast<float>(1U << fraction_bits));
+  const auto scale = hn::Set(sums, scale_of(source));
+  std::uint64_t position = walk.position;
+  std::uint64_t step = walk.step;
+
+  for (int i = 0; i < count; i += batch) {
+    HWY_ALIGN std::int32_t lows[batch];
+    HWY_ALIGN float between[batch];
+    HWY_ALIGN float finished[batch];
+    const Sample* x[batch];
+    // Beyond the end the last frame is made again and thrown away: every frame is added up in the same order.
+    const int wanted = count - i < batch ? count - i : batch;
+    for (int k = 0; k < batch; ++k) {
+      lows[k] = static_cast<std::int32_t>(position);
+      x[k] = origin + (position >> 32U);
+      if (k + 1 < wanted) {
+        position += step;
+        step += static_cast<std::uint64_t>(walk.step_change);
+      }
+    }
+    position += step;
+    step += static_cast<std::uint64_t>(walk.step_change);
+    hn::Store(hn::Mul(hn::ConvertTo(sums, hn::And(hn::Load(integers, lows), mask)), fraction_scale), sums, between);
+
+    hn::Vec<Sums> frames[batch];
+    for (int k = 0; k < batch; ++k) {
+      const float* HWY_RESTRICT a =
+          filter.rows + static_cast<std::size_t>(static_cast<std::uint32_t>(lows[k]) >> fraction_bits) * static_cast<std::size_t>(taps);
+      const float* HWY_RESTRICT b = a + taps;
+      const auto mix = hn::Set(d, between[k]);
+      auto sum = hn::Zero(d);
+      for (int tap = 0; tap < taps; tap += static_cast<int>(hn::MaxLanes(d))) {
+        const auto from = hn::LoadU(d, a + tap);
+        sum = hn::MulAdd(hn::MulAdd(mix, hn::Sub(hn::LoadU(d, b + tap), from), from), load(d, x[k] + tap), sum);
+      }
+      frames[k] = folded(sum);
+    }
+    const auto all = hn::Mul(sum_each(frames), scale);
+    if (wanted == batch) {
+      hn::StoreU(all, sums, out + i);
+    } else {
+      hn::Store(all, sums, finished);
+      for (int k = 0; k < wanted; ++k) out[i + k] = finished[k];
+    }
+  }
+}
+
+template <class Sample>
+void resample_any(const FilterRows& filter, const Sample* source, const Walk& walk, float* out, int count) {
+  if (filter.taps == 16)
+    resample_taps<16>(filter, source, walk, out, count);
+  else if (filter.taps == 32)
+    resample_taps<32>(filter, source, walk, out, count);
+  else
+    resample_taps<0>(filter, source, walk, out, count);
+}
+
+void resample_floats(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
+  resample_any(filter, source, walk, out, count);
+}
+void resample_shorts(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
+  resample_any(filter, source, walk, out, count);
+}
+
+void widen_shorts(const std::int16_t* source, float* HWY_RESTRICT out, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const auto scale = hn::Set(d, 1.0F / 32768);
+  int i = 0;
+  for (; i + lanes <= count; i += lanes) hn::StoreU(hn::Mul(load(d, source + i), scale), d, out + i);
+  for (; i < count; ++i) out[i] = static_cast<float>(source[i]) * (1.0F / 32768);
+}
+
+/// Gains of as many frames as there are lanes, from frame `at` on.
+HWY_INLINE hn::Vec<Floats> gains(Slope gain, int at) {
+  const Floats d;
+  const auto frame = hn::Add(hn::Iota(d, 0), hn::Set(d, static_cast<float>(at)));
+  return hn::MulAdd(frame, hn::Set(d, gain.change), hn::Set(d, gain.first));
+}
+HWY_INLINE float gain_at(Slope gain, int at) { return gain.first + gain.change * static_cast<float>(at); }
+
+void add_one(const float* HWY_RESTRICT source, Slope gain, float* HWY_RESTRICT bus, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  int i = 0;
+  for (; i + lanes <= count; i += lanes)
+    hn::StoreU(hn::MulAdd(hn::LoadU(d, source + i), gains(gain, i), hn::LoadU(d, bus + i)), d, bus + i);
+  for (; i < count; ++i) bus[i] += source[i] * gain_at(gain, i);
+}
+
+void add_two(const float* HWY_RESTRICT source, Slope left_gain, Slope right_gain, float* HWY_RESTRICT left, float* HWY_RESTRICT right,
+             int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  int i = 0;
+  for (; i + lanes <= count; i += lanes) {
+    const auto x = hn::LoadU(d, source + i);
+    hn::StoreU(hn::MulAdd(x, gains(left_gain, i), hn::LoadU(d, left + i)), d, left + i);
+    hn::StoreU(hn::MulAdd(x, gains(right_gain, i), hn::LoadU(d, right + i)), d, right + i);
+  }
+  for (; i < count; ++i) {
+    left[i] += source[i] * gain_at(left_gain, i);
+    right[i] += source[i] * gain_at(right_gain, i);
+  }
+}
+
+Level add_measured(const float* HWY_RESTRICT source, Slope gain, float* HWY_RESTRICT bus, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  auto peaks = hn::Zero(d);
+  auto powers = hn::Zero(d);
+  int i = 0;
+  for (; i + lanes <= count; i += lanes) {
+    const auto x = hn::Mul(hn::LoadU(d, source + i), gains(gain, i));
+    hn::StoreU(hn::Add(hn::LoadU(d, bus + i), x), d, bus + i);
+    peaks = hn::Max(peaks, hn::Abs(x));
+    powers = hn::MulAdd(x, x, powers);
+  }
+  Level level{hn::GetLane(hn::MaxOfLanes(d, peaks)), hn::GetLane(hn::SumOfLanes(d, powers))};
+  for (; i < count; ++i) {
+    const float x = source[i] * gain_at(gain, i);
+    bus[i] += x;
+    level.peak = level.peak < (x < 0 ? -x : x) ? (x < 0 ? -x : x) : level.peak;
+    level.power += x * x;
+  }
+  return level;
+}
+
+const char* this_target() { return hwy::TargetName(HWY_TARGET); }
+
+}  // namespace tidewater::kernels::HWY_NAMESPACE
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+namespace tidewater::kernels {
+
+HWY_EXPORT(resample_floats);
+HWY_EXPORT(resample_shorts);
+HWY_EXPORT(widen_shorts);
+HWY_EXPORT(add_one);
+HWY_EXPORT(add_two);
+HWY_EXPORT(add_measured);
+HWY_EXPORT(this_target);
+
+void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
+  HWY_DYNAMIC_DISPATCH(resample_floats)(filter, source, walk, out, count);
+}
+void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
+  HWY_DYNAMIC_DISPATCH(resample_shorts)(filter, source, walk, out, count);
+}
+void widen(const std::int16_t* source, float* out, int count) { HWY_DYNAMIC_DISPATCH(widen_shorts)(source, out, count); }
+void add(const float* source, Slope gain, float* bus, int count) { HWY_DYNAMIC_DISPATCH(add_one)(source, gain, bus, count); }
+void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count) {
+  HWY_DYNAMIC_DISPATCH(add_two)(source, left_gain, right_gain, left, right, count);
+}
+Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
+  return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
+}
+const char* target_name() { return HWY_DYNAMIC_DISPATCH(this_target)(); }
+
+namespace scalar {
+namespace {
+
+template <class Sample>
+void resample_any(const FilterRows& filter, const Sample* source, Walk walk, float scale, float* out, int count) {
+  const int fraction_bits = 32 - filter.phase_bits;
+  const Sample* const origin = source - (filter.taps / 2 - 1);
+  for (int i = 0; i < count; ++i) {
+    const auto low = static_cast<std::uint32_t>(walk.position);
+    const Sample* x = origin + (walk.position >> 32U);
+    const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(filter.taps);
+    const float* b = a + filter.taps;
+    const float between = static_cast<float>(low & ((1U << fraction_bits) - 1)) / static_cast<float>(1U << fraction_bits);
+    float sum = 0;
+    for (int tap = 0; tap < filter.taps; ++tap) sum += (a[tap] + between * (b[tap] - a[tap])) * static_cast<float>(x[tap]);
+    out[i] = sum * scale;
+    walk.position += walk.step;
+    walk.step += static_cast<std::uint64_t>(walk.step_change);
+  }
+}
+
+}  // namespace
+
+void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
+  resample_any(filter, source, walk, 1.0F, out, count);
+}
+void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
+  resample_any(filter, source, walk, 1.0F / 32768, out, count);
+}
+void widen(const std::int16_t* source, float* out, int count) {
+  for (int i = 0; i < count; ++i) out[i] = static_cast<float>(source[i]) / 32768;
+}
+void add(const float* source, Slope gain, float* bus, int count) {
+  for (int i = 0; i < count; ++i) bus[i] += source[i] * (gain.first + gain.change * static_cast<float>(i));
+}
+void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count) {
+  scalar::add(source, left_gain, left, count);
+  scalar::add(source, right_gain, right, count);
+}
+Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
+  Level level;
+  for (int i = 0; i < count; ++i) {
+    const float x = source[i] * (gain.first + gain.change * static_cast<float>(i));
+    bus[i] += x;
+    level.peak = std::max(level.peak, std::abs(x));
+    level.power += x * x;
+  }
+  return level;
+}
+
+}  // namespace scalar
+}  // namespace tidewater::kernels
+
+#endif  // HWY_ONCE

@@ -1,0 +1,64 @@
+#pragma once
+/// Inner loops over samples, in vector code that is chosen at run time for the processor (Highway), each with a scalar
+/// twin that means the same. Any target agrees with its twin to 24-bit rounding; one machine always agrees with itself.
+///
+/// Thread: any. None allocates or throws.
+
+#include <cstdint>
+
+namespace tidewater::kernels {
+
+/// Polyphase rows of a resampling filter: `taps` weights a row, a multiple of 16, and the next row behind it.
+struct FilterRows {
+  const float* rows = nullptr;
+  int taps = 0;
+  int phase_bits = 0;
+};
+
+/// Where to read and how fast: 32 bits below the point; `step` grows by `step_change` each frame.
+struct Walk {
+  std::uint64_t position = 0;
+  std::uint64_t step = 0;
+  std::int64_t step_change = 0;
+};
+
+/// `count` frames of `source` at another speed. `source` points at the sample of position 0; taps/2 samples must be
+/// readable before the first and after the last position. 16-bit samples count as x / 32768.
+void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
+void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
+
+/// out[i] = source[i] / 32768
+void widen(const std::int16_t* source, float* out, int count);
+
+/// A gain that moves in a straight line: first + i * change at frame i.
+struct Slope {
+  float first = 1;
+  float change = 0;
+};
+
+/// bus[i] += source[i] * gain(i)
+void add(const float* source, Slope gain, float* bus, int count);
+/// The same into two buses at once.
+void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count);
+
+/// Highest magnitude and sum of squares of what was added.
+struct Level {
+  float peak = 0;
+  float power = 0;
+};
+Level add_and_measure(const float* source, Slope gain, float* bus, int count);
+
+/// The twins, for tests.
+namespace scalar {
+void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
+void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
+void widen(const std::int16_t* source, float* out, int count);
+void add(const float* source, Slope gain, float* bus, int count);
+void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count);
+Level add_and_measure(const float* source, Slope gain, float* bus, int count);
+}  // namespace scalar
+
+/// The instruction set in use: "AVX2", "SSE4", ...
+const char* target_name();
+
+}  // namespace tidewater::kernels
