@@ -15,7 +15,7 @@ Bank small_bank() {
   auto data = std::make_shared<BankData>();
   data->name = "bench";
   data->rate = {48000};
-  data->groups.push_back({"master", 0, {}, false});
+  data->groups.emplace_back().name = "master";
   for (int i = 0; i < 8; ++i) data->clips.push_back(make_clip("clips/number-" + std::to_string(i), 1, std::vector<float>(64, 0.1F)));
   BankSound sound;
   sound.name = "step";

@@ -59,6 +59,10 @@ TEST_CASE("a recorded journal, played again with the same book and seed, gives t
     if (i == 7) hum.bend(Semitones{-5}, Seconds{0.3});
     if (i == 9) stage.manager->set_gain("effects", Decibels{-7.3}, Seconds{0.11});
     if (i == 11) hum.set_gain(Decibels{4.4}, Seconds{0.2});
+    if (i == 10) hum.set_pan(Pan{-0.37}, Seconds{0.1});
+    if (i == 14) hum.set_low_pass(Hertz{900});
+    if (i == 16) stage.manager->set_high_pass("effects", Hertz{300}, Seconds{0.05});
+    if (i == 22) stage.manager->set_high_pass("effects", Hertz{0});
     if (i == 12) stage.raise("missing");
     if (i == 13) stage.manager->set_mute("effects", true);
     if (i == 15) stage.manager->set_mute("effects", false);

@@ -1,6 +1,9 @@
 #include <catch2/catch.hpp>
+#include <cmath>
+#include <tuple>
 
 #include "stage.hpp"
+#include "tidewater/audio_file.hpp"
 #include "tidewater/error.hpp"
 
 using namespace tidewater;
@@ -188,4 +191,98 @@ TEST_CASE("a stereo clip keeps its sides") {
   const Take take = stage.render(Seconds{0.3});
   CHECK(take.rms() == Approx(0.5 * centre).epsilon(0.01));
   for (std::size_t i = 0; i < take.frames(); ++i) REQUIRE(take.right(i) == 0);
+}
+
+TEST_CASE("a sound stands where its book or its handle puts it, at equal power") {
+  Stage stage("[sounds.a]\nclips=[\"long.wav\"]\npan=\"100 % left\"\n[events.a]\nstart=\"a\"\n");
+  Playback a = stage.raise("a").playback();
+  const auto sides = [&] {
+    const Take take = stage.render(Seconds{0.3}).part(0.1, 0.2);
+    double left = 0;
+    double right = 0;
+    for (std::size_t i = 0; i < take.frames(); ++i) {
+      left = std::max(left, std::abs(static_cast<double>(take.left(i))));
+      right = std::max(right, std::abs(static_cast<double>(take.right(i))));
+    }
+    return std::pair{left, right};
+  };
+  auto [left, right] = sides();
+  CHECK(left == Approx(0.5).epsilon(0.001));
+  CHECK(right == Approx(0).margin(1e-6));
+  a.set_pan(*read_pan("50 % right").value);
+  std::tie(left, right) = sides();
+  CHECK(left * left + right * right == Approx(0.25).epsilon(0.002));
+  CHECK(right > 2 * left);
+}
+
+TEST_CASE("filters of a book, a playback and a group take away what they should") {
+  Stage stage(
+      "[groups.dull]\nlow-pass=\"250 "
+      "Hz\"\n[sounds.a]\nclips=[\"tone.wav\"]\nloop=true\n[sounds.b]\ngroup=\"dull\"\nclips=[\"tone.wav\"]\nloop=true\n"
+      "[sounds.c]\nclips=[\"tone.wav\"]\nhigh-pass=\"4 "
+      "kHz\"\nloop=true\n[events.a]\nstart=\"a\"\n[events.b]\nstart=\"b\"\n[events.c]\nstart=\"c\"\n");
+  const auto level = [&] { return decibels(stage.render(Seconds{0.4}).part(0.2, 0.2).peak() / (0.5 * centre)).value; };
+  for (const auto* dulled : {"b", "c"}) {
+    Playback playback = stage.raise(dulled).playback();
+    CHECK(level() == Approx(-24.1).margin(0.6));
+    playback.stop();
+    stage.render(Seconds{0.1});
+  }
+  Playback a = stage.raise("a").playback();
+  CHECK(level() == Approx(0).margin(0.01));
+  a.set_low_pass(Hertz{1000});
+  CHECK(level() == Approx(-3).margin(0.1));
+  a.set_low_pass(Hertz{0});
+  CHECK(level() == Approx(0).margin(0.05));
+  stage.manager->set_high_pass("master", Hertz{4000});
+  CHECK(level() == Approx(-24.1).margin(0.6));
+}
+
+TEST_CASE("sixteen-bit clips stay at sixteen bits, and are the same samples") {
+  Folder folder;
+  write_stage_clips(folder);
+  AudioFileWriter file(folder.path("clips/short.wav"), test_rate, 1, SampleFormat::pcm_16);
+  file.write(sine(1000, 0.5, 1, 0.5));
+  file.close();
+  const auto play = [&](const std::string& clip, const std::string& more) {
+    folder.write("book.toml", book_head + "[sounds.a]\nclips=[\"" + clip + "\"]\n" + more + "[events.a]\nstart=\"a\"\n");
+    const Bank bank = compile_book(folder.path("book.toml"));
+    SoundManager manager;
+    manager.load(bank);
+    manager.raise("a");
+    Take take;
+    take.samples.resize(48000);
+    manager.render(take.samples);
+    return std::pair{take, bank.sample_bytes()};
+  };
+  for (const std::string more : {"", "pitch=\"1 st\"\n"}) {
+    const auto [shorts, small] = play("short.wav", more);
+    const auto [floats, large] = play("tone.wav", more);
+    CHECK(small * 2 == large);
+    for (std::size_t i = 0; i < floats.samples.size(); ++i) REQUIRE(shorts.samples[i] == Approx(floats.samples[i]).margin(1.0 / 32768));
+  }
+}
+
+TEST_CASE("every layout has the sound in its front pair, and mono folds it at equal power") {
+  for (const auto layout : {Layout::mono, Layout::stereo, Layout::surround_5_1, Layout::surround_7_1}) {
+    const auto width = static_cast<std::size_t>(channels(layout));
+    Stage stage(tones, {.layout = layout});
+    stage.raise("hum");
+    std::vector<float> out(4800 * width);
+    stage.manager->render(out);
+    std::vector<float> peaks(width);
+    for (std::size_t i = 0; i < out.size(); ++i) peaks[i % width] = std::max(peaks[i % width], std::abs(out[i]));
+    CHECK(peaks[0] == Approx(width == 1 ? 0.5 : 0.5 * centre).epsilon(0.001));
+    if (width > 1) CHECK(peaks[1] == Approx(peaks[0]));
+    for (std::size_t channel = 2; channel < width; ++channel) CHECK(peaks[channel] == 0);
+  }
+}
+
+TEST_CASE("however much plays, the output keeps below -1 dBTP, and below it is left alone") {
+  Stage stage(tones);
+  for (int i = 0; i < 20; ++i) stage.raise("tone");
+  const Take take = stage.render(Seconds{0.5});
+  CHECK(take.peak() < amplitude(Decibels{-1}));
+  CHECK(take.part(0.1, 0.2).peak() > amplitude(Decibels{-2}));
+  CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-3));
 }

@@ -29,6 +29,16 @@ TEST_CASE("times are read in milliseconds, seconds and minutes") {
   CHECK(read_seconds("2 min").value->value == 120);
 }
 
+TEST_CASE("frequencies and places are read") {
+  CHECK(read_hertz("2 kHz").value == Hertz{2000});
+  CHECK_THAT(read_hertz("800").problem, Contains("write \"800 Hz\" or \"800 kHz\""));
+  CHECK_THAT(read_hertz("1 Hz").problem, Contains("outside"));
+  CHECK(read_pan("centre").value == Pan{0});
+  CHECK(read_pan("30 % left").value == Pan{-0.3});
+  CHECK(read_pan_range("20 % left .. 100% right").value == Range<Pan>{{-0.2}, {1}});
+  CHECK_THAT(read_pan("30 %").problem, Contains("no place between the speakers"));
+}
+
 TEST_CASE("a quantity that cannot be read says why and what to write") {
   struct Case {
     std::string text, problem;

@@ -25,20 +25,23 @@ struct PlaybackId {
 
 struct JournalEntry {
   enum class Kind {
-    head,      ///< first of all: book, rate, seed, voices
-    load,      ///< request: a bank
-    unload,    ///< request: a bank
-    raise,     ///< request: an event
-    stop,      ///< request: one playback, with `fade`
-    gain,      ///< request: level of one playback or group, with `fade` as the time it takes
-    bend,      ///< request: pitch of one playback
-    mute,      ///< request: a group on or off
-    stop_all,  ///< request: everything, with `fade`
-    decision,  ///< what became of a request: `outcome`
-    fading,    ///< a playback was told to go: `how`, over `fade`
-    ended,     ///< a playback is over: `how`
-    notice,    ///< something worth knowing that nobody asked: `why`
-    end,       ///< last of all: the journal is whole up to here
+    head,       ///< first of all: book, rate, seed, voices
+    load,       ///< request: a bank
+    unload,     ///< request: a bank
+    raise,      ///< request: an event
+    stop,       ///< request: one playback, with `fade`
+    gain,       ///< request: level of one playback or group, with `fade` as the time it takes
+    bend,       ///< request: pitch of one playback
+    pan,        ///< request: place of one playback
+    low_pass,   ///< request: filter of one playback or group, at `frequency`
+    high_pass,  ///< request: the same
+    mute,       ///< request: a group on or off
+    stop_all,   ///< request: everything, with `fade`
+    decision,   ///< what became of a request: `outcome`
+    fading,     ///< a playback was told to go: `how`, over `fade`
+    ended,      ///< a playback is over: `how`
+    notice,     ///< something worth knowing that nobody asked: `why`
+    end,        ///< last of all: the journal is whole up to here
   };
 
   Kind kind = Kind::notice;
@@ -51,6 +54,8 @@ struct JournalEntry {
   std::string how;  ///< of an end: "finished", "stopped" or "outranked"
   Decibels gain;
   Semitones pitch;
+  Pan pan;
+  Hertz frequency;
   Seconds fade;
   bool on = false;
   std::uint32_t voice = 0;

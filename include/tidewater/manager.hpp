@@ -21,6 +21,7 @@
 #include "tidewater/layout.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
+#include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -33,7 +34,8 @@ struct ManagerOptions {
   std::uint64_t seed = 1;     ///< same banks, same requests, same seed: same samples
   JournalSink journal = {};   ///< hears every request and every decision
   Layout layout = Layout::stereo;
-  bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
+  Quality quality = Quality::standard;  ///< of sounds whose book does not say
+  bool limiter = true;                  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
@@ -49,6 +51,11 @@ class Playback {
   void stop(Seconds fade = {});
   /// On top of the level drawn at the start; reached over `time`.
   void set_gain(Decibels gain, Seconds time = Seconds{0.02});
+  /// From left to right at equal power; of a stereo clip the balance.
+  void set_pan(Pan pan, Seconds time = Seconds{0.02});
+  /// Second-order filters, in place of those of its book; 0 Hz takes one out.
+  void set_low_pass(Hertz frequency, Seconds time = Seconds{0.02});
+  void set_high_pass(Hertz frequency, Seconds time = Seconds{0.02});
   /// Bends the pitch by `shift` relative to the one drawn at the start; reached over `time`.
   void bend(Semitones shift, Seconds time = Seconds{0.02});
 
@@ -114,6 +121,9 @@ class SoundManager {
   /// Levels of groups, smoothed over `time`. "master" is above all.
   Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
   Outcome set_mute(Name group, bool mute);
+  /// Second-order filters over all of a group; 0 Hz takes one out.
+  Outcome set_low_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
+  Outcome set_high_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
   /// Fades out all that plays.
   void stop_all(Seconds fade = {});
 

@@ -47,6 +47,12 @@ struct Hertz {
   friend constexpr auto operator<=>(Hertz, Hertz) = default;
 };
 
+/// Where a sound stands on the screen: -1 is left, 0 the centre, 1 right.
+struct Pan {
+  double value = 0;
+  friend constexpr auto operator<=>(Pan, Pan) = default;
+};
+
 struct Metres {
   double value = 0;
   friend constexpr auto operator<=>(Metres, Metres) = default;
@@ -89,7 +95,11 @@ struct Read {
 /// `read_seconds`   "60 ms", "1.5 s", "2 min"; from zero to one hour
 Read<Decibels> read_decibels(std::string_view text);
 Read<Semitones> read_semitones(std::string_view text);
+/// `read_hertz`     "800 Hz", "2 kHz"; from 10 Hz to 100 kHz
+/// `read_pan`       "centre", "30 % left", "100 % right"
 Read<Seconds> read_seconds(std::string_view text);
+Read<Hertz> read_hertz(std::string_view text);
+Read<Pan> read_pan(std::string_view text);
 
 /// From `low` to `high`, both included. A range is drawn anew at each start, evenly in the unit's own scale.
 template <class T>
@@ -102,11 +112,14 @@ struct Range {
 /// Each reads "a .. b", or one value for a range of nothing. "-2 .. 2 st" gives the unit once for both ends.
 Read<Range<Decibels>> read_decibel_range(std::string_view text);
 Read<Range<Semitones>> read_semitone_range(std::string_view text);
+Read<Range<Pan>> read_pan_range(std::string_view text);
 
 /// Text that the readers above take back to the very same value: "-6.5 dB", "silent", "2 st", "0.06 s".
 std::string to_text(Decibels level);
 std::string to_text(Semitones interval);
 std::string to_text(Seconds time);
+std::string to_text(Hertz frequency);
+std::string to_text(Pan pan);
 
 inline namespace literals {
 constexpr Decibels operator""_dB(long double v) { return {static_cast<double>(v)}; }

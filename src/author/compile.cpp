@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <functional>
 #include <map>
@@ -52,6 +53,19 @@ std::map<std::string, std::uint32_t> numbered(const Items& items) {
   return numbers;
 }
 
+/// The sound's own, or that of the nearest group above it that has one.
+std::optional<Quality> quality_of(const BookSound& sound, const Book& book) {
+  std::string name = sound.group;
+  std::string quality = sound.quality;
+  while (quality.empty() && !name.empty()) {
+    const auto group = std::find_if(book.groups.begin(), book.groups.end(), [&](const BookGroup& g) { return g.name == name; });
+    quality = group->quality;
+    name = group->parent;
+  }
+  if (quality.empty()) return std::nullopt;
+  return quality == "fine" ? Quality::fine : Quality::standard;
+}
+
 }  // namespace
 
 std::vector<Problem> check_clips(const Book& book) {
@@ -74,7 +88,8 @@ Bank compile(const Book& book, const CompileOptions& options) {
 
   const auto groups = numbered(book.groups);
   for (const auto& group : book.groups)
-    data->groups.push_back({group.name, group.parent.empty() ? 0 : groups.at(group.parent), group.gain, group.muted});
+    data->groups.push_back(
+        {group.name, group.parent.empty() ? 0 : groups.at(group.parent), group.gain, group.muted, group.low_pass, group.high_pass});
 
   for (const auto& sound : book.sounds) {
     BankSound made;
@@ -84,6 +99,10 @@ Bank compile(const Book& book, const CompileOptions& options) {
     made.pick = sound.pick == "shuffle" ? Pick::shuffle : sound.pick == "random" ? Pick::random : Pick::in_order;
     made.gain = sound.gain;
     made.pitch = sound.pitch;
+    made.pan = sound.pan;
+    made.low_pass = sound.low_pass;
+    made.high_pass = sound.high_pass;
+    made.quality = quality_of(sound, book);
     made.loop = sound.loop;
     made.fade_in = sound.fade_in;
     made.fade_out = sound.fade_out;

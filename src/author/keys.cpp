@@ -11,6 +11,10 @@ const std::vector<BookKey>& book_keys() {
       {"groups", "gain", "level", "\"0 dB\"", "\"-3 dB\"", "Level of everything in the group."},
       {"groups", "mute", "true or false", "false", "true", "Begins muted: its sounds run on unheard."},
 
+      {"groups", "low-pass", "frequency", "none", "\"800 Hz\"", "Takes away what is above: 12 dB an octave."},
+      {"groups", "high-pass", "frequency", "none", "\"60 Hz\"", "Takes away what is below: 12 dB an octave."},
+      {"groups", "quality", "standard or fine", "the parent's", "\"fine\"", "For the sounds in the group that do not say themselves."},
+
       {"sounds", "group", "name of a group", "\"master\"", "\"effects\"", "The volume group that the sound belongs to."},
       {"sounds", "clips", "list of files or patterns", "", "[\"gangway-*.flac\"]",
        "The clips to pick from, relative to the folder of clips. `*` and `?` stand for any text and any one letter within a file's or "
@@ -21,6 +25,12 @@ const std::vector<BookKey>& book_keys() {
       {"sounds", "gain", "level or range", "\"0 dB\"", "\"-9 dB .. -6 dB\"", "Level; a range is drawn anew at each start, evenly in dB."},
       {"sounds", "pitch", "pitch or range", "\"0 st\"", "\"-1 st .. 1 st\"",
        "Pitch; a range is drawn anew at each start, evenly in semitones. Speed goes with it."},
+      {"sounds", "pan", "place or range", "\"centre\"", "\"30 % left .. 30 % right\"",
+       "Where it stands between the speakers, at equal power; drawn anew at each start. Of a stereo clip it is the balance."},
+      {"sounds", "low-pass", "frequency", "none", "\"2 kHz\"", "Takes away what is above: 12 dB an octave."},
+      {"sounds", "high-pass", "frequency", "none", "\"120 Hz\"", "Takes away what is below: 12 dB an octave."},
+      {"sounds", "quality", "standard or fine", "the group's", "\"fine\"",
+       "How it is interpolated when its pitch varies: `fine` costs half as much again and is 30 dB cleaner."},
       {"sounds", "loop", "true or false", "false", "true", "Plays the whole clip round and round until it is stopped."},
       {"sounds", "fade-in", "time", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."},
       {"sounds", "fade-out", "time", "\"0 s\"", "\"1.2 s\"",

@@ -47,7 +47,8 @@ class Reader {
     if (!folder.exists())
       problems_.add(folder_place_,
                     fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
-    book_.groups.push_back({"master", "", {}, false, problems_.whole_file()});
+    book_.groups.emplace_back().name = "master";
+    book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { read_sound(key, t, folder); });
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
@@ -127,6 +128,14 @@ class Reader {
       problem(*node, fmt::format("{}: {}", key, result.problem));
   }
 
+  void read_quality(const toml::table& table, std::string& into) {
+    const auto* quality = text(table, "quality");
+    if (quality == nullptr) return;
+    if (*quality != "standard" && *quality != "fine")
+      problem(*table.get("quality"), fmt::format("'{}' is no quality; write \"standard\" or \"fine\"", *quality));
+    into = *quality;
+  }
+
   void read_head() {
     folder_place_ = problems_.whole_file();
     std::string clips = "clips";
@@ -151,7 +160,10 @@ class Reader {
   void read_group(const toml::key& key, const toml::table& table) {
     check_keys(table, fmt::format("group '{}'", key.str()), keys_of("groups"));
     const bool master = key.str() == "master";
-    BookGroup group{std::string(key.str()), master ? "" : "master", {}, false, problems_.at(key)};
+    BookGroup group;
+    group.name = key.str();
+    group.parent = master ? "" : "master";
+    group.place = problems_.at(key);
     if (const auto* parent = text(table, "parent")) {
       if (master)
         problem(*table.get("parent"), "the master has no parent: every other group is below it");
@@ -160,6 +172,9 @@ class Reader {
     }
     read_quantity(table, "gain", read_decibels, group.gain);
     read_bool(table, "mute", group.muted);
+    read_quantity(table, "low-pass", read_hertz, group.low_pass);
+    read_quantity(table, "high-pass", read_hertz, group.high_pass);
+    read_quality(table, group.quality);
     if (master)
       book_.groups.front() = std::move(group);
     else if (book_.groups.size() > most_groups_in_book)
@@ -185,6 +200,10 @@ class Reader {
     }
     read_quantity(table, "gain", read_decibel_range, sound.gain);
     read_quantity(table, "pitch", read_semitone_range, sound.pitch);
+    read_quantity(table, "pan", read_pan_range, sound.pan);
+    read_quantity(table, "low-pass", read_hertz, sound.low_pass);
+    read_quantity(table, "high-pass", read_hertz, sound.high_pass);
+    read_quality(table, sound.quality);
     read_bool(table, "loop", sound.loop);
     read_quantity(table, "fade-in", read_seconds, sound.fade_in);
     read_quantity(table, "fade-out", read_seconds, sound.fade_out);

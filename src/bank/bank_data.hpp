@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -35,6 +36,10 @@ struct BankSound {
   Pick pick = Pick::shuffle;
   Range<Decibels> gain;
   Range<Semitones> pitch;
+  Range<Pan> pan;
+  Hertz low_pass;  ///< 0 for none
+  Hertz high_pass;
+  std::optional<Quality> quality;  ///< none: the manager's
   bool loop = false;
   Seconds fade_in;
   Seconds fade_out;
@@ -59,6 +64,8 @@ struct BankGroup {
   std::uint32_t parent = 0;
   Decibels gain;
   bool muted = false;
+  Hertz low_pass;
+  Hertz high_pass;
 };
 
 struct BankData {

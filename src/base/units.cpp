@@ -156,12 +156,44 @@ Read<Seconds> read_seconds(std::string_view text) {
   return {time, {}};
 }
 
+Read<Hertz> read_hertz(std::string_view text) {
+  const auto q = split(text);
+  Hertz frequency;
+  if (q && q->unit == "Hz")
+    frequency = {q->number};
+  else if (q && q->unit == "kHz")
+    frequency = {q->number * 1000};
+  else
+    return bad_unit<Hertz>(text, q, "frequency", {"Hz", "kHz"});
+  if (frequency < Hertz{10} || frequency > Hertz{100'000}) return wrong<Hertz>(fmt::format("\"{}\" is outside 10 Hz to 100 kHz", text));
+  return {frequency, {}};
+}
+
+Read<Pan> read_pan(std::string_view text) {
+  text = trimmed(text);
+  if (text == "centre") return {Pan{}, {}};
+  const auto q = split(text);
+  const auto sided = [&](std::string_view side) {
+    return q && q->unit.starts_with('%') && trimmed(q->unit.substr(1)) == side && q->number >= 0 && q->number <= 100;
+  };
+  if (sided("left")) return {Pan{-q->number / 100}, {}};
+  if (sided("right")) return {Pan{q->number / 100}, {}};
+  return wrong<Pan>(fmt::format("\"{}\" is no place between the speakers; write \"centre\", \"30 % left\" or \"100 % right\"", text));
+}
+
 Read<Range<Decibels>> read_decibel_range(std::string_view text) { return read_range<Decibels>(text, read_decibels); }
 
 Read<Range<Semitones>> read_semitone_range(std::string_view text) { return read_range<Semitones>(text, read_semitones); }
 
+Read<Range<Pan>> read_pan_range(std::string_view text) { return read_range<Pan>(text, read_pan); }
+
 std::string to_text(Decibels level) { return level == silence ? "silent" : shortest(level.value) + " dB"; }
 std::string to_text(Semitones interval) { return shortest(interval.value) + " st"; }
+std::string to_text(Hertz frequency) { return shortest(frequency.value) + " Hz"; }
+std::string to_text(Pan pan) {
+  if (pan.value == 0) return "centre";
+  return shortest(std::abs(pan.value) * 100) + (pan.value < 0 ? " % left" : " % right");
+}
 std::string to_text(Seconds time) { return shortest(time.value) + " s"; }
 
 }  // namespace tidewater

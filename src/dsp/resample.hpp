@@ -7,11 +7,9 @@
 #include <cstdint>
 
 #include "dsp/kernels.hpp"
+#include "tidewater/quality.hpp"
 
 namespace tidewater {
-
-/// How a pitch-varied voice is interpolated: 16 taps, or 32 for twice the cost and 30 dB less noise.
-enum class Quality : std::uint8_t { standard, fine };
 
 inline constexpr int position_bits = 32;
 inline constexpr std::uint64_t unity_step = std::uint64_t{1} << position_bits;

@@ -21,13 +21,17 @@ void ManagerState::load(const Bank& bank) {
 
   note(Kind::load).bank = data.name;
   std::vector<std::uint32_t> numbers;
+  const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && banks.empty(); };
   for (const auto& group : data.groups) {
     const auto known = groups.size();
     const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
     numbers.push_back(number);
     if (number == known) send(DefineGroup{number, groups[number].parent, static_cast<float>(groups[number].own_amplitude())});
-    const bool first_to_set_master = number == 0 && banks.empty();
-    if (first_to_set_master) {
+    const bool its_own = number == known || first_to_set_master(number);
+    for (const auto& [kind, frequency] :
+         {std::pair{StateFilter::Kind::low_pass, group.low_pass}, {StateFilter::Kind::high_pass, group.high_pass}})
+      if (its_own && frequency > Hertz{0}) send(SetFilter{number, true, kind, static_cast<float>(frequency.value), 0});
+    if (first_to_set_master(number)) {
       groups.set_gain(0, group.gain);
       groups.set_mute(0, group.muted);
       send_group(0, {});

@@ -19,6 +19,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   const BankClip& clip = sound.bank->clips[design.clips[sound.picker.next(sound.random)]];
   const Decibels gain{sound.random.between(design.gain.low.value, design.gain.high.value)};
   const Semitones pitch{sound.random.between(design.pitch.low.value, design.pitch.high.value)};
+  const Pan pan{sound.random.between(design.pan.low.value, design.pan.high.value)};
 
   const double level = amplitude(clip.level + gain) * groups[sound.group].heard;
   const std::uint32_t voice = take_voice(level, design.name);
@@ -36,6 +37,10 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   command.step = step_of(playback, {});
   command.fade_in = frames_of(design.fade_in);
   command.gain = static_cast<float>(amplitude(gain));
+  command.side = static_cast<float>(pan.value);
+  command.low_pass = static_cast<float>(design.low_pass.value);
+  command.high_pass = static_cast<float>(design.high_pass.value);
+  command.quality = design.quality.value_or(options.quality);
   command.loop = design.loop;
   send(command);
   ++stats.started;
@@ -54,6 +59,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   entry.group = groups[sound.group].name;
   entry.gain = gain;
   entry.pitch = pitch;
+  entry.pan = pan;
   entry.voice = voice;
   entry.starts = {starts};
   entry.fade_in = design.fade_in;
@@ -109,8 +115,8 @@ std::uint32_t ManagerState::take_voice(double level, const std::string& newcomer
     if (quietest == nullptr) return none;
     leave(*quietest, {}, "outranked", fmt::format("its voice went to '{}', which is not quieter", newcomer));
   }
-  const std::uint32_t voice = free_voices.back();
-  free_voices.pop_back();
+  const std::uint32_t voice = free_voices.top();
+  free_voices.pop();
   return voice;
 }
 

@@ -31,6 +31,8 @@ inline JournalEntry& EntryList::add(JournalEntry::Kind kind, Frames at) {
   entry.outcome = Outcome::done;
   entry.gain = {};
   entry.pitch = {};
+  entry.pan = {};
+  entry.frequency = {};
   entry.fade = entry.fade_in = {};
   entry.on = entry.loop = false;
   entry.voice = 0;

@@ -35,6 +35,7 @@ Json decision(const JournalEntry& e) {
   if (plays(e.outcome)) {
     json["gain"] = tidewater::to_text(e.gain);
     json["pitch"] = tidewater::to_text(e.pitch);
+    if (e.pan.value != 0) json["pan"] = tidewater::to_text(e.pan);
     json["voice"] = e.voice;
     json["starts"] = e.starts.value;
     if (e.fade_in > Seconds{}) json["fade-in"] = tidewater::to_text(e.fade_in);
@@ -64,6 +65,19 @@ Json json_of(const JournalEntry& e) {
     case Kind::bend: {
       Json json = target_of(e, "bend");
       json["pitch"] = to_text(e.pitch);
+      json["time"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::pan: {
+      Json json = target_of(e, "pan");
+      json["pan"] = to_text(e.pan);
+      json["time"] = to_text(e.fade);
+      return json;
+    }
+    case Kind::low_pass:
+    case Kind::high_pass: {
+      Json json = target_of(e, e.kind == Kind::low_pass ? "low-pass" : "high-pass");
+      json["frequency"] = e.frequency.value > 0 ? to_text(e.frequency) : "none";
       json["time"] = to_text(e.fade);
       return json;
     }

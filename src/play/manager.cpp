@@ -65,6 +65,16 @@ Outcome SoundManager::set_mute(Name group, bool mute) {
   return state_->set_mute(group, mute);
 }
 
+Outcome SoundManager::set_low_pass(Name group, Hertz frequency, Seconds time) {
+  const Lock lock(state_->mutex);
+  return state_->set_filter(group, StateFilter::Kind::low_pass, frequency, time);
+}
+
+Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
+  const Lock lock(state_->mutex);
+  return state_->set_filter(group, StateFilter::Kind::high_pass, frequency, time);
+}
+
 void SoundManager::stop_all(Seconds fade) {
   const Lock lock(state_->mutex);
   state_->stop_all(fade);
@@ -112,6 +122,24 @@ void Playback::set_gain(Decibels gain, Seconds time) {
   if (manager_ == nullptr) return;
   const Lock lock(manager_->mutex);
   manager_->set_gain(*this, gain, time);
+}
+
+void Playback::set_pan(Pan pan, Seconds time) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->set_pan(*this, pan, time);
+}
+
+void Playback::set_low_pass(Hertz frequency, Seconds time) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->set_filter(*this, StateFilter::Kind::low_pass, frequency, time);
+}
+
+void Playback::set_high_pass(Hertz frequency, Seconds time) {
+  if (manager_ == nullptr) return;
+  const Lock lock(manager_->mutex);
+  manager_->set_filter(*this, StateFilter::Kind::high_pass, frequency, time);
 }
 
 void Playback::bend(Semitones shift, Seconds time) {

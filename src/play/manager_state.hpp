@@ -4,9 +4,11 @@
 /// mixer_link.cpp the traffic with the audio thread and the journal.
 
 #include <deque>
+#include <functional>
 #include <list>
 #include <memory>
 #include <mutex>
+#include <queue>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -58,9 +60,17 @@ struct ManagerState {
   void stop(const Playback& handle, Seconds fade);
   void set_gain(const Playback& handle, Decibels gain, Seconds time);
   void bend(const Playback& handle, Semitones shift, Seconds time);
+  void set_pan(const Playback& handle, Pan pan, Seconds time);
+  void set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time);
   void stop_all(Seconds fade);
   Outcome set_gain(Name group, Decibels gain, Seconds time);
   Outcome set_mute(Name group, bool mute);
+  Outcome set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time);
+  /// Notes the request, filled in, and acts on what it names, or decides why not.
+  template <class Fill, class Act>
+  void change(JournalEntry::Kind kind, const Playback& handle, Seconds time, Fill fill, Act act);
+  template <class Fill, class Act>
+  Outcome change(JournalEntry::Kind kind, Name group, Seconds time, Fill fill, Act act);
   LivePlayback* find(const Playback& handle);
   Playback find(PlaybackId id);
 
@@ -72,7 +82,7 @@ struct ManagerState {
   void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
   double level_of(const LivePlayback& playback) const;
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
-  Outcome send_group(std::uint32_t group, Seconds time);
+  void send_group(std::uint32_t group, Seconds time);
   std::string why_unknown(Name event) const;
 
   // Banks.
@@ -100,7 +110,8 @@ struct ManagerState {
   std::unordered_map<std::uint64_t, LiveEvent> events;
   std::unordered_map<std::string, std::string> forgotten;  ///< event to the unloaded bank that had it
   std::vector<LivePlayback> playbacks;
-  std::vector<std::uint32_t> free_voices;
+  /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
+  std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   std::deque<Command> backlog;
   EntryList entries;
   EntryList handed_on;

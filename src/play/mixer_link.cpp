@@ -18,7 +18,7 @@ ManagerState::ManagerState(ManagerOptions given)
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       playbacks(2 * static_cast<std::size_t>(options.voices)) {
-  for (auto voice = static_cast<std::uint32_t>(playbacks.size()); voice-- > 0;) free_voices.push_back(voice);
+  for (std::uint32_t voice = 0; voice < playbacks.size(); ++voice) free_voices.push(voice);
   JournalEntry& head = note(Kind::head);
   head.rate = options.rate;
   head.seed = options.seed;
@@ -41,7 +41,7 @@ void ManagerState::take_reports() {
     entry.sound = playback.sound->design->name;
     entry.how = playback.leaving == nullptr ? "finished" : playback.leaving;
     playback.sound = nullptr;
-    free_voices.push_back(report.voice);
+    free_voices.push(report.voice);
   }
 }
 

@@ -26,8 +26,9 @@ struct RequestName {
   Kind kind;
 };
 constexpr std::array request_names = {
-    RequestName{"raise", Kind::raise}, RequestName{"stop", Kind::stop},     RequestName{"gain", Kind::gain},
-    RequestName{"bend", Kind::bend},   RequestName{"mute", Kind::mute},     RequestName{"stop-all", Kind::stop_all},
+    RequestName{"raise", Kind::raise}, RequestName{"stop", Kind::stop},         RequestName{"gain", Kind::gain},
+    RequestName{"bend", Kind::bend},   RequestName{"mute", Kind::mute},         RequestName{"stop-all", Kind::stop_all},
+    RequestName{"pan", Kind::pan},     RequestName{"low-pass", Kind::low_pass}, RequestName{"high-pass", Kind::high_pass},
     RequestName{"load", Kind::load},   RequestName{"unload", Kind::unload},
 };
 
@@ -125,14 +126,28 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
       line.text("gain");
       entry.gain = line.quantity("gain", read_decibels, Decibels{});
       break;
+    case Kind::pan:
+      entry.playback = line.playback();
+      line.text("pan");
+      entry.pan = line.quantity("pan", read_pan, Pan{});
+      break;
+    case Kind::low_pass:
+    case Kind::high_pass:
+      if (line.has("group"))
+        entry.group = line.text("group");
+      else
+        entry.playback = line.playback();
+      if (line.text("frequency") != "none") entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
+      break;
     case Kind::mute:
       entry.group = line.text("group");
       entry.on = line.truth("mute");
       break;
     default: break;
   }
-  entry.fade = known->kind == Kind::gain || known->kind == Kind::bend ? line.quantity("time", read_seconds, smooth)
-                                                                      : line.quantity("fade", read_seconds, Seconds{});
+  const bool smoothed = known->kind == Kind::gain || known->kind == Kind::bend || known->kind == Kind::pan ||
+                        known->kind == Kind::low_pass || known->kind == Kind::high_pass;
+  entry.fade = smoothed ? line.quantity("time", read_seconds, smooth) : line.quantity("fade", read_seconds, Seconds{});
   return entry;
 }
 

@@ -61,6 +61,19 @@ class Player {
       case Kind::unload: manager_.unload(r.bank); break;
       case Kind::stop: playback(r).stop(r.fade); break;
       case Kind::bend: playback(r).bend(r.pitch, r.fade); break;
+      case Kind::pan: playback(r).set_pan(r.pan, r.fade); break;
+      case Kind::low_pass:
+        if (r.group.empty())
+          playback(r).set_low_pass(r.frequency, r.fade);
+        else
+          manager_.set_low_pass(Name(r.group), r.frequency, r.fade);
+        break;
+      case Kind::high_pass:
+        if (r.group.empty())
+          playback(r).set_high_pass(r.frequency, r.fade);
+        else
+          manager_.set_high_pass(Name(r.group), r.frequency, r.fade);
+        break;
       case Kind::mute: manager_.set_mute(Name(r.group), r.on); break;
       case Kind::stop_all: manager_.stop_all(r.fade); break;
       case Kind::gain:

@@ -57,41 +57,69 @@ Playback ManagerState::find(PlaybackId id) {
   return {this, known == playbacks.end() ? 0 : index_of(*known), id};
 }
 
-void ManagerState::stop(const Playback& handle, Seconds fade) {
-  JournalEntry& asked = note(Kind::stop);
+template <class Fill, class Act>
+void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
+  JournalEntry& asked = note(kind);
   asked.playback = handle.id_;
-  asked.fade = fade;
+  asked.fade = time;
+  fill(asked);
   if (LivePlayback* playback = find(handle))
-    leave(*playback, fade, "stopped");
+    act(*playback);
   else
     decide(Outcome::already_ended, handle.id_, {});
 }
 
-void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
-  JournalEntry& asked = note(Kind::gain);
-  asked.playback = handle.id_;
-  asked.gain = gain;
+template <class Fill, class Act>
+Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act act) {
+  JournalEntry& asked = note(kind);
+  asked.group = group.text();
   asked.fade = time;
-  LivePlayback* playback = find(handle);
-  if (playback == nullptr) {
-    decide(Outcome::already_ended, handle.id_, {});
-    return;
-  }
-  playback->own_gain = gain;
-  send(SetVoiceGain{index_of(*playback), static_cast<float>(amplitude(playback->drawn_gain + gain)), frames_of(time)});
+  fill(asked);
+  const auto index = groups.find(group);
+  if (index == Groups::none)
+    return decide(Outcome::unknown_group, {},
+                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
+  act(index);
+  return Outcome::done;
+}
+
+void ManagerState::stop(const Playback& handle, Seconds fade) {
+  change(
+      Kind::stop, handle, fade, [](JournalEntry&) {}, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
+}
+
+void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
+  change(
+      Kind::gain, handle, time, [&](JournalEntry& asked) { asked.gain = gain; },
+      [&](LivePlayback& playback) {
+        playback.own_gain = gain;
+        send(SetVoiceGain{index_of(playback), static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
+      });
 }
 
 void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
-  JournalEntry& asked = note(Kind::bend);
-  asked.playback = handle.id_;
-  asked.pitch = shift;
-  asked.fade = time;
-  LivePlayback* playback = find(handle);
-  if (playback == nullptr) {
-    decide(Outcome::already_ended, handle.id_, {});
-    return;
-  }
-  send(SetVoiceStep{index_of(*playback), step_of(*playback, shift), frames_of(time)});
+  change(
+      Kind::bend, handle, time, [&](JournalEntry& asked) { asked.pitch = shift; },
+      [&](LivePlayback& playback) {
+        send(SetVoiceStep{index_of(playback), step_of(playback, shift), frames_of(time)});
+      });
+}
+
+void ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
+  change(
+      Kind::pan, handle, time, [&](JournalEntry& asked) { asked.pan = pan; },
+      [&](LivePlayback& playback) {
+        send(SetVoiceSide{index_of(playback), static_cast<float>(std::clamp(pan.value, -1.0, 1.0)), frames_of(time)});
+      });
+}
+
+void ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  change(
+      kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, handle, time,
+      [&](JournalEntry& asked) { asked.frequency = frequency; },
+      [&](LivePlayback& playback) {
+        send(SetFilter{index_of(playback), false, kind, static_cast<float>(frequency.value), frames_of(time)});
+      });
 }
 
 void ManagerState::stop_all(Seconds fade) {
@@ -101,33 +129,34 @@ void ManagerState::stop_all(Seconds fade) {
 }
 
 Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
-  JournalEntry& asked = note(Kind::gain);
-  asked.group = group.text();
-  asked.gain = gain;
-  asked.fade = time;
-  const auto index = groups.find(group);
-  if (index == Groups::none)
-    return decide(Outcome::unknown_group, {},
-                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
-  groups.set_gain(index, gain);
-  return send_group(index, time);
+  return change(
+      Kind::gain, group, time, [&](JournalEntry& asked) { asked.gain = gain; },
+      [&](std::uint32_t index) {
+        groups.set_gain(index, gain);
+        send_group(index, time);
+      });
 }
 
 Outcome ManagerState::set_mute(Name group, bool mute) {
-  JournalEntry& asked = note(Kind::mute);
-  asked.group = group.text();
-  asked.on = mute;
-  const auto index = groups.find(group);
-  if (index == Groups::none)
-    return decide(Outcome::unknown_group, {},
-                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
-  groups.set_mute(index, mute);
-  return send_group(index, Seconds{0.02});
+  return change(
+      Kind::mute, group, {}, [&](JournalEntry& asked) { asked.on = mute; },
+      [&](std::uint32_t index) {
+        groups.set_mute(index, mute);
+        send_group(index, Seconds{0.02});
+      });
 }
 
-Outcome ManagerState::send_group(std::uint32_t group, Seconds time) {
+Outcome ManagerState::set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  return change(
+      kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, group, time,
+      [&](JournalEntry& asked) { asked.frequency = frequency; },
+      [&](std::uint32_t index) {
+        send(SetFilter{index, true, kind, static_cast<float>(frequency.value), frames_of(time)});
+      });
+}
+
+void ManagerState::send_group(std::uint32_t group, Seconds time) {
   send(SetGroupGain{group, static_cast<float>(groups[group].own_amplitude()), frames_of(time)});
-  return Outcome::done;
 }
 
 }  // namespace tidewater

@@ -36,6 +36,9 @@ struct BookGroup {
   std::string parent;  ///< empty for the master alone
   Decibels gain;
   bool muted = false;
+  Hertz low_pass;  ///< 0 for none
+  Hertz high_pass;
+  std::string quality;  ///< empty: the parent's
   Place place;
 };
 
@@ -52,6 +55,10 @@ struct BookSound {
   std::string pick = "shuffle";
   Range<Decibels> gain;
   Range<Semitones> pitch;
+  Range<Pan> pan;
+  Hertz low_pass;  ///< 0 for none
+  Hertz high_pass;
+  std::string quality;  ///< empty: the group's
   bool loop = false;
   Seconds fade_in;
   Seconds fade_out;
