@@ -1,6 +1,9 @@
 #include <catch2/catch.hpp>
+#include <cmath>
 
+#include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/replay.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -20,6 +23,25 @@ gain = "-30 dB"
 clips = ["hum.wav"]
 loop = true
 gain = "-40 dB"
+[sounds.shot]
+clips = ["tone.wav"]
+gain = "-45 dB"
+[sounds.long]
+clips = ["long.wav", "longer.wav"]
+gain = "-10 dB"
+[sounds.important]
+clips = ["hum.wav"]
+gain = "-20 dB"
+rank = 8
+loop = true
+[events.shot]
+start = "shot"
+[events.long]
+start = "long"
+[events.important]
+start = "important"
+[events.hush]
+responses = [ { stop = "important" }, { stop = "loud" } ]
 [events.loud]
 start = "loud"
 [events.soft]
@@ -30,31 +52,136 @@ start = "softest"
 
 }  // namespace
 
-TEST_CASE("when the pool is full the quietest yields, with a fade, and the journal says to whom") {
+TEST_CASE("when the pool is full the quietest loses its voice, with a fade, and the journal says to whom") {
   Stage stage(book, {.voices = 3});
   stage.raise("loud");
-  Playback softest = stage.raise("softest").playback();
+  const Playback shot = stage.raise("shot").playback();
   stage.raise("soft");
   stage.render(Seconds{0.1});
   CHECK(stage.raise("loud").outcome == Outcome::started);
   CHECK(stage.render(Seconds{0.2}).steepest() < 0.06);
-  CHECK(softest.ended());
+  CHECK(shot.ended());
   const auto fading = stage.entries(JournalEntry::Kind::fading);
   REQUIRE(fading.size() == 1);
-  CHECK(fading[0].sound == "softest");
+  CHECK(fading[0].sound == "shot");
   CHECK(fading[0].how == "outranked");
-  CHECK_THAT(fading[0].why, Contains("went to 'loud'"));
+  CHECK_THAT(fading[0].why, Contains("went to 'loud', which is not quieter"));
   CHECK(stage.manager->stats().playing == 3);
 }
 
-TEST_CASE("a newcomer quieter than all is refused, in words") {
+TEST_CASE("a short newcomer quieter than all is refused, in words; a loop begins dormant") {
   Stage stage(book, {.voices = 2});
   stage.raise("loud");
-  stage.raise("soft");
-  CHECK(stage.raise("softest").outcome == Outcome::pool_full);
+  stage.raise("loud");
+  CHECK(stage.raise("shot").outcome == Outcome::pool_full);
   stage.render(Seconds{0.1});
-  CHECK(stage.why() == "all 2 voices are taken by louder sounds");
-  CHECK(stage.manager->stats().refused == 1);
+  CHECK_THAT(stage.why(), Contains("all 2 voices are taken by sounds that are louder or outrank it"));
+  CHECK(stage.raise("soft").outcome == Outcome::dormant);
+  CHECK(stage.manager->stats().dormant == 1);
+}
+
+TEST_CASE("rank goes before loudness") {
+  Stage stage(book, {.voices = 1});
+  const Playback loud = stage.raise("loud").playback();
+  CHECK(stage.raise("important").outcome == Outcome::started);
+  stage.render(Seconds{0.1});
+  CHECK(stage.entries(JournalEntry::Kind::fading).at(0).how == "dormant");
+  CHECK_FALSE(loud.ended());
+  CHECK(stage.raise("loud").outcome == Outcome::dormant);
+}
+
+TEST_CASE("a loop that lost its voice comes back by itself, faded in, at its right place in time") {
+  // A clip whose place can be heard: its frequency rises steadily.
+  Folder folder;
+  std::vector<float> sweep(96000);
+  double phase = 0;
+  for (std::size_t i = 0; i < sweep.size(); ++i) {
+    phase += (500 + 1000 * static_cast<double>(i) / 96000) / 48000;
+    sweep[i] = static_cast<float>(0.1 * std::sin(2 * 3.14159265358979 * phase));
+  }
+  write_stage_clips(folder);
+  folder.write_clip("clips/sweep.wav", sweep);
+  folder.write("book.toml", book_head + book + "[sounds.sweep]\nclips=[\"sweep.wav\"]\nloop=true\n[events.sweep]\nstart=\"sweep\"\n");
+  const Bank bank = compile_book(folder.path("book.toml"));
+  const auto listen = [&](bool disturbed) {
+    SoundManager manager({.voices = 1});
+    manager.load(bank);
+    Take take;
+    manager.raise("sweep");
+    Playback loud;
+    for (int frame = 0; frame < 90; ++frame) {
+      if (disturbed && frame == 20) loud = manager.raise("loud").playback();
+      if (disturbed && frame == 50) loud.stop();
+      manager.update(Seconds{1.0 / 60});
+      std::vector<float> block(1600);
+      manager.render(block);
+      take.samples.insert(take.samples.end(), block.begin(), block.end());
+    }
+    return take;
+  };
+  const Take alone = listen(false);
+  const Take disturbed = listen(true);
+  CHECK(disturbed.steepest() < 0.08);
+  // Well after it woke it is sample for sample where it would have been.
+  for (std::size_t i = 53 * 800; i < alone.frames(); ++i) REQUIRE(disturbed.left(i) == Approx(alone.left(i)).margin(1e-6));
+}
+
+TEST_CASE("voices do not flutter between sounds of nearly the same level") {
+  Stage stage(book, {.voices = 1});
+  Playback first = stage.raise("soft").playback();
+  Playback second = stage.raise("soft").playback();
+  for (int i = 0; i < 100; ++i) {
+    (i % 2 == 0 ? first : second).set_gain(Decibels{1.5});
+    (i % 2 == 0 ? second : first).set_gain(Decibels{0});
+    stage.render(Seconds{0.02});
+  }
+  CHECK(stage.entries(JournalEntry::Kind::woke).empty());
+  first.set_gain(Decibels{6});
+  stage.render(Seconds{0.1});
+  CHECK(stage.entries(JournalEntry::Kind::woke).size() == 1);
+}
+
+TEST_CASE("ten thousand dormant playbacks can be held, bent, stopped and unloaded") {
+  Stage stage(book, {.voices = 4});
+  for (int i = 0; i < 4; ++i) stage.raise("important");
+  std::vector<Playback> many;
+  for (int i = 0; i < 10000; ++i) many.push_back(stage.raise("softest").playback());
+  CHECK(stage.manager->stats().dormant == 10000);
+  stage.render(Seconds{0.1});
+  many[77].bend(Semitones{3});
+  many[78].stop();
+  CHECK(many[78].ended());
+  CHECK(stage.manager->stats().dormant == 9999);
+  stage.manager->unload("stage");
+  stage.render(Seconds{0.1});
+  CHECK(stage.manager->stats().dormant == 0);
+  CHECK(stage.manager->stats().playing == 0);
+}
+
+TEST_CASE("a long sound that sleeps past its end is over; a crowded minute replays bit for bit") {
+  Stage stage(book, {.voices = 2});
+  Take original;
+  const auto hear = [&](double time) {
+    const Take take = stage.render(Seconds{time});
+    original.samples.insert(original.samples.end(), take.samples.begin(), take.samples.end());
+  };
+  Random random(4);
+  const char* events[] = {"loud", "soft", "shot", "long", "important", "hush"};
+  for (int i = 0; i < 150; ++i) {
+    stage.raise(events[random.below(6)]);
+    hear(random.between(0.01, 0.3));
+  }
+  stage.manager->stop_all();
+  hear(0.2);
+  CHECK(stage.entries(JournalEntry::Kind::woke).size() > 5);
+  stage.manager.reset();
+  std::string text;
+  for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
+  const JournalScript script = parse_journal(text, "j");
+  std::vector<float> again;
+  SoundManager manager(options_of(script));
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { again.insert(again.end(), block.begin(), block.end()); });
+  CHECK(again == original.samples);
 }
 
 TEST_CASE("among equals the oldest yields") {
@@ -63,7 +190,7 @@ TEST_CASE("among equals the oldest yields") {
   Playback second = stage.raise("loud").playback();
   stage.raise("loud");
   stage.render(Seconds{0.1});
-  CHECK(first.ended());
+  CHECK(stage.entries(JournalEntry::Kind::fading).at(0).playback == first.id());
   CHECK_FALSE(second.ended());
 }
 
@@ -74,9 +201,11 @@ TEST_CASE("hundreds of starts in one frame end in playbacks or in words, and eve
   const auto stats = stage.manager->stats();
   CHECK(stats.started + stats.refused == 500);
   CHECK(stats.playing == 16);
+  CHECK(stats.dormant > 100);
   stage.manager->stop_all();
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().playing == 0);
   CHECK(stage.manager->stats().fading == 0);
+  CHECK(stage.manager->stats().dormant == 0);
   for (int i = 0; i < 16; ++i) CHECK(stage.raise("loud").outcome == Outcome::started);
 }

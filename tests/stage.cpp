@@ -47,6 +47,7 @@ void write_stage_clips(const Folder& folder) {
   folder.write_clip("clips/tone.wav", sine(1000, 0.5, 1, 0.5));
   folder.write_clip("clips/low.wav", sine(250, 0.5, 1, 0.5));
   folder.write_clip("clips/long.wav", sine(500, 2, 1, 0.5));
+  folder.write_clip("clips/longer.wav", sine(300, 6, 1, 0.5));
   folder.write_clip("clips/hum.wav", sine(500, 0.2, 1, 0.5));
   folder.write_clip("clips/quiet.wav", sine(1000, 0.5, 1, 0.05));
   for (int i = 1; i <= 5; ++i) folder.write_clip("clips/n-" + std::to_string(i) + ".wav", sine(200 * i, 0.1, 1, 0.5));

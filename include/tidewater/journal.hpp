@@ -39,7 +39,9 @@ struct JournalEntry {
     stop_all,   ///< request: everything, with `fade`
     decision,   ///< what became of a request: `outcome`
     fading,     ///< a playback was told to go: `how`, over `fade`
+    woke,       ///< a dormant playback has a voice again
     ended,      ///< a playback is over: `how`
+    updates,    ///< request: the game called `update` `times` times from here on, `every` frames apart
     notice,     ///< something worth knowing that nobody asked: `why`
     end,        ///< last of all: the journal is whole up to here
   };
@@ -51,12 +53,14 @@ struct JournalEntry {
   std::string bank, event, sound, clip, group;
   Outcome outcome = Outcome::done;
   std::string why;  ///< in words, where something was refused or is worth explaining
-  std::string how;  ///< of an end: "finished", "stopped" or "outranked"
+  std::string how;  ///< of an end: "finished", "stopped", "outranked" or "unloaded"; of a fade also "dormant"
   Decibels gain;
   Semitones pitch;
   Pan pan;
   Hertz frequency;
   Seconds fade;
+  Frames every;
+  std::uint64_t times = 0;
   bool on = false;
   std::uint32_t voice = 0;
   Frames starts;      ///< of a playback: its first frame, after the delay

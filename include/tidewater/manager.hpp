@@ -30,7 +30,7 @@ struct ManagerState;
 
 struct ManagerOptions {
   Hertz rate{48000};          ///< of what `render` gives
-  std::uint32_t voices = 64;  ///< sounding at once, from 1 to 4096; when all are taken the quietest yields
+  std::uint32_t voices = 64;  ///< sounding at once, from 1 to 4096; when all are taken the least important yields
   std::uint64_t seed = 1;     ///< same banks, same requests, same seed: same samples
   JournalSink journal = {};   ///< hears every request and every decision
   Layout layout = Layout::stereo;
@@ -85,6 +85,7 @@ struct Raised {
 struct Stats {
   std::uint32_t playing = 0;       ///< playbacks that sound, or wait for their delay
   std::uint32_t most_playing = 0;  ///< the most there were at once
+  std::uint32_t dormant = 0;       ///< playbacks that keep their place without a voice
   std::uint32_t fading = 0;        ///< playbacks that were told to go and are still heard
   std::uint64_t raised = 0;
   std::uint64_t started = 0;

@@ -7,10 +7,11 @@ namespace tidewater {
 enum class Outcome {
   started,           ///< a playback began, or will after its delay
   silent,            ///< a playback began, but nobody hears it for now: a group above it is muted or at no level
+  dormant,           ///< a playback began without a voice: others are more important; it is heard when that changes
   done,              ///< a stop or a change was carried out
   nothing_to_stop,   ///< the sound to be stopped was not playing
   already_ended,     ///< the playback's handle is of a sound that has ended
-  pool_full,         ///< every voice was taken by something louder
+  pool_full,         ///< every voice was taken by something louder or of higher rank
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group
   unknown_playback,  ///< a journal speaks of a playback that this rendering never had
@@ -21,7 +22,7 @@ enum class Outcome {
 std::string_view to_text(Outcome outcome);
 
 /// True where something plays because of the request.
-constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent; }
+constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent || outcome == Outcome::dormant; }
 
 /// True where there was nothing left to do: what was to be stopped or changed was not playing.
 constexpr bool idle(Outcome outcome) { return outcome == Outcome::nothing_to_stop || outcome == Outcome::already_ended; }

@@ -17,13 +17,21 @@
 
 namespace tidewater {
 
+/// When a game called `update`: `times` times, the first at `first`.
+struct UpdateRun {
+  Frames first;
+  Frames every;
+  std::uint64_t times = 0;
+};
+
 /// The requests of a journal, in order; what was decided is left out.
 struct JournalScript {
   Hertz rate{48000};
   std::uint64_t seed = 1;
   std::uint32_t voices = 64;
   std::vector<JournalEntry> requests;
-  std::optional<Frames> end;  ///< where the recording ended; none in a journal written by hand
+  std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
+  std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand
 
   /// Whether it says when the bank of this name is loaded.
   bool loads_bank(std::string_view bank) const;

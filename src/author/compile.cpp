@@ -100,6 +100,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     made.gain = sound.gain;
     made.pitch = sound.pitch;
     made.pan = sound.pan;
+    made.rank = sound.rank;
     made.low_pass = sound.low_pass;
     made.high_pass = sound.high_pass;
     made.quality = quality_of(sound, book);

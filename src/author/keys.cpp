@@ -31,6 +31,9 @@ const std::vector<BookKey>& book_keys() {
       {"sounds", "high-pass", "frequency", "none", "\"120 Hz\"", "Takes away what is below: 12 dB an octave."},
       {"sounds", "quality", "standard or fine", "the group's", "\"fine\"",
        "How it is interpolated when its pitch varies: `fine` costs half as much again and is 30 dB cleaner."},
+      {"sounds", "rank", "0 to 9", "5", "8",
+       "How important it is when voices are short: the lowest rank loses its voice first; among equals the quietest, then the oldest. "
+       "Loops and what is longer than two seconds keep their place and come back."},
       {"sounds", "loop", "true or false", "false", "true", "Plays the whole clip round and round until it is stopped."},
       {"sounds", "fade-in", "time", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."},
       {"sounds", "fade-out", "time", "\"0 s\"", "\"1.2 s\"",

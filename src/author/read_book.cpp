@@ -136,6 +136,16 @@ class Reader {
     into = *quality;
   }
 
+  void read_rank(const toml::table& table, int& into) {
+    const toml::node* node = table.get("rank");
+    if (node == nullptr) return;
+    const auto rank = node->is_integer() ? node->value_or<std::int64_t>(-1) : -1;
+    if (rank < 0 || rank > 9)
+      problem(*node, "'rank' must be a whole number from 0, the first to lose its voice, to 9");
+    else
+      into = static_cast<int>(rank);
+  }
+
   void read_head() {
     folder_place_ = problems_.whole_file();
     std::string clips = "clips";
@@ -204,6 +214,7 @@ class Reader {
     read_quantity(table, "low-pass", read_hertz, sound.low_pass);
     read_quantity(table, "high-pass", read_hertz, sound.high_pass);
     read_quality(table, sound.quality);
+    read_rank(table, sound.rank);
     read_bool(table, "loop", sound.loop);
     read_quantity(table, "fade-in", read_seconds, sound.fade_in);
     read_quantity(table, "fade-out", read_seconds, sound.fade_out);

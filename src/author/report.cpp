@@ -47,7 +47,7 @@ struct Report::State {
   Hertz rate;
   ebur128_state* meter = nullptr;
   std::int64_t frames = 0;
-  std::size_t raises = 0, started = 0, silent = 0, outranked = 0, looping = 0;
+  std::size_t raises = 0, started = 0, silent = 0, outranked = 0, dormant = 0, slept = 0, woke = 0;
   std::set<std::string> events;
   std::map<std::uint64_t, std::string> event_of;
   std::map<std::string, std::size_t> why_silent;
@@ -55,6 +55,11 @@ struct Report::State {
   std::vector<std::string> notices;
   std::uint32_t voices = 0, playing = 0, most = 0;
   std::set<PlaybackId> alive;
+
+  void sounds(PlaybackId id) {
+    alive.insert(id);
+    most = std::max(most, static_cast<std::uint32_t>(alive.size()));
+  }
 };
 
 Report::Report(Hertz rate) : state_(std::make_unique<State>()) {
@@ -83,15 +88,19 @@ void Report::take(const JournalEntry& entry) {
     case Kind::fading:
       s.alive.erase(entry.playback);
       if (entry.how == "outranked") ++s.outranked;
+      if (entry.how == "dormant") ++s.slept;
+      break;
+    case Kind::woke:
+      ++s.woke;
+      s.sounds(entry.playback);
       break;
     case Kind::ended: s.alive.erase(entry.playback); break;
     case Kind::notice: s.notices.push_back(entry.why); break;
     case Kind::decision:
       if (plays(entry.outcome)) {
-        ++(entry.outcome == Outcome::silent ? s.silent : s.started);
+        ++(entry.outcome == Outcome::dormant ? s.dormant : entry.outcome == Outcome::silent ? s.silent : s.started);
         if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
-        s.alive.insert(entry.playback);
-        s.most = std::max(s.most, static_cast<std::uint32_t>(s.alive.size()));
+        if (entry.outcome != Outcome::dormant) s.sounds(entry.playback);
       } else if (entry.outcome != Outcome::done) {
         const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
         ++(refused(entry.outcome)
@@ -130,6 +139,8 @@ std::string Report::text() const {
   if (!s.idle.empty()) out += listed("no effect", s.idle);
   out += fmt::format("  voices     {} at most, of {}{}\n", s.most, s.voices,
                      s.outranked == 0 ? "" : fmt::format("; {} gave way to louder sounds", s.outranked));
+  if (s.dormant + s.slept > 0)
+    out += fmt::format("  dormant    {} began without a voice, {} lost theirs, {} came back\n", s.dormant, s.slept, s.woke);
   out += fmt::format("  level      true peak {}, loudness {}\n", in_decibels(true_peak(), "dBTP"), in_decibels(loudness(), "LUFS"));
   for (const auto& notice : s.notices) out += fmt::format("  notice     {}\n", notice);
   return out;

@@ -37,6 +37,7 @@ struct BankSound {
   Range<Decibels> gain;
   Range<Semitones> pitch;
   Range<Pan> pan;
+  int rank = 5;    ///< from 0, first to lose its voice, to 9
   Hertz low_pass;  ///< 0 for none
   Hertz high_pass;
   std::optional<Quality> quality;  ///< none: the manager's

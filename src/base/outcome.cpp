@@ -6,6 +6,7 @@ std::string_view to_text(Outcome outcome) {
   switch (outcome) {
     case Outcome::started: return "started";
     case Outcome::silent: return "silent";
+    case Outcome::dormant: return "dormant";
     case Outcome::done: return "done";
     case Outcome::nothing_to_stop: return "nothing-to-stop";
     case Outcome::already_ended: return "already-ended";

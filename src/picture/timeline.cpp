@@ -255,6 +255,12 @@ class Drawing {
     canvas_.fill({colour.red, colour.green, colour.blue, bar.silent ? 0.15 : 0.62});
     outline();
     canvas_.stroke(colour, 1);
+    for (const auto& [asleep, awake] : bar.dormant) {
+      const double x = std::clamp(x_of(asleep), from, to);
+      const double width = std::clamp(x_of(awake), from, to) - x;
+      canvas_.rectangle(x, middle - half - 1, width, 2 * half + 2, band);
+      canvas_.line(x, middle, x + width, middle, colour, 1);
+    }
     const double pitch_y = middle - bar.pitch.value / widest_pitch_ * (height / 2 - 2);
     canvas_.line(from, pitch_y, std::max(from + 3, std::min(to, from + 40)), pitch_y, ink, 1.4);
     draw_label(bar, from, to, middle, height);
@@ -311,7 +317,8 @@ class Drawing {
   void draw_legend() {
     const double middle = size_.height - margin;
     std::string text = fmt::format(
-        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade. The line in a bar is its pitch: the row's top is "
+        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant. The line in a bar is "
+        "its pitch: the row's top is "
         "{:+.1f} st, its foot {:+.1f} st.",
         quietest_shown, widest_pitch_, -widest_pitch_);
     canvas_.text(margin, middle, text, {10, faint_ink});

@@ -55,18 +55,16 @@ void TimelineFacts::take(const JournalEntry& e) {
     case Kind::decision:
       if (plays(e.outcome)) {
         open_[e.playback] = bars_.size();
-        bars_.push_back({e.sound,
-                         e.clip,
-                         e.group,
-                         e.starts.value,
-                         -1,
-                         frames(e.fade_in, rate_).value,
-                         -1,
-                         e.gain,
-                         e.pitch,
-                         e.outcome == Outcome::silent,
-                         {},
-                         0});
+        Bar& bar = bars_.emplace_back();
+        bar.sound = e.sound;
+        bar.clip = e.clip;
+        bar.group = e.group;
+        bar.from = e.starts.value;
+        bar.fade_in = frames(e.fade_in, rate_).value;
+        bar.gain = e.gain;
+        bar.pitch = e.pitch;
+        bar.silent = e.outcome == Outcome::silent;
+        if (e.outcome == Outcome::dormant) bar.dormant.emplace_back(bar.from, -1);
       } else if (refused(e.outcome)) {
         const auto mark = mark_of_.find(e.raise);
         const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].event + ": ";
@@ -78,7 +76,15 @@ void TimelineFacts::take(const JournalEntry& e) {
       }
       break;
     case Kind::fading:
-      if (Bar* bar = find(e.playback)) bar->fades_from = e.at.value;
+      if (Bar* bar = find(e.playback)) {
+        if (e.how == "dormant")
+          bar->dormant.emplace_back(e.at.value, -1);
+        else
+          bar->fades_from = e.at.value;
+      }
+      break;
+    case Kind::woke:
+      if (Bar* bar = find(e.playback); bar != nullptr && !bar->dormant.empty()) bar->dormant.back().second = e.starts.value;
       break;
     case Kind::ended:
       if (Bar* bar = find(e.playback)) {
@@ -95,6 +101,8 @@ std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
   std::vector<Lane> lanes;
   for (Bar& bar : bars_) {
     if (bar.to < 0) bar.to = std::max(bar.from, end);
+    for (auto& span : bar.dormant)
+      if (span.second < 0) span.second = bar.to;
     Lane& lane = find_or_add(
         lanes, [&](const Lane& l) { return l.group == bar.group; }, Lane{bar.group, {}, 0});
     find_or_add(

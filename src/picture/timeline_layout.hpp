@@ -19,6 +19,8 @@ struct Bar {
   std::int64_t fades_from = -1;  ///< -1 where nothing stopped it
   Decibels gain;
   Semitones pitch;
+  /// Spans without a voice, from and to; the last may be open, with -1.
+  std::vector<std::pair<std::int64_t, std::int64_t>> dormant;
   bool silent = false;
   std::string how;  ///< of its end
   int slot = 0;     ///< below its row's top, where playbacks of one sound overlap

@@ -21,36 +21,40 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   const Semitones pitch{sound.random.between(design.pitch.low.value, design.pitch.high.value)};
   const Pan pan{sound.random.between(design.pan.low.value, design.pan.high.value)};
 
-  const double level = amplitude(clip.level + gain) * groups[sound.group].heard;
-  const std::uint32_t voice = take_voice(level, design.name);
-  if (voice == playbacks.size())
-    return decide(Outcome::pool_full, id, fmt::format("all {} voices are taken by louder sounds", options.voices));
+  LivePlayback& playback = take_slot();
+  playback.sound = &sound;
+  playback.clip = &clip;
+  playback.id = id;
+  playback.drawn_gain = gain;
+  playback.drawn_pitch = pitch;
+  playback.pan = pan;
+  playback.low_pass = design.low_pass;
+  playback.high_pass = design.high_pass;
+  playback.amplitude = amplitude(clip.level + gain);
+  playback.step = step_of(playback, {});
+  playback.since = std::max(mixer.next_frame(), mixer.clock() + frames_of(response.delay));
 
-  LivePlayback& playback = playbacks[voice];
-  playback = {&sound, &clip, id, gain, {}, pitch, nullptr};
-  const std::int64_t starts = std::max(mixer.next_frame(), mixer.clock() + frames_of(response.delay));
-  StartVoice command;
-  command.voice = voice;
-  command.group = sound.group;
-  command.clip = clip.view();
-  command.start_frame = starts;
-  command.step = step_of(playback, {});
-  command.fade_in = frames_of(design.fade_in);
-  command.gain = static_cast<float>(amplitude(gain));
-  command.side = static_cast<float>(pan.value);
-  command.low_pass = static_cast<float>(design.low_pass.value);
-  command.high_pass = static_cast<float>(design.high_pass.value);
-  command.quality = design.quality.value_or(options.quality);
-  command.loop = design.loop;
-  send(command);
+  const std::uint32_t voice = take_voice(playback);
+  if (voice == no_voice && !can_sleep(playback)) {
+    playback.sound = nullptr;
+    free_slots.push_back(playback.index);
+    return decide(Outcome::pool_full, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
+  }
+  const std::int64_t starts = playback.since;
+  if (voice == no_voice)
+    fall_asleep(playback, 0, starts);
+  else
+    give_voice(playback, voice, starts, frames_of(design.fade_in));
   ++stats.started;
-  stats.most_playing = std::max(stats.most_playing, ++stats.playing);
-  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, voice, id);
+  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, playback.index, id);
 
   const bool heard = groups[sound.group].heard > 0;
   JournalEntry& entry = note(Kind::decision);
-  entry.outcome = heard ? Outcome::started : Outcome::silent;
-  if (!heard) entry.why = groups.why_silent(sound.group);
+  entry.outcome = voice == no_voice ? Outcome::dormant : heard ? Outcome::started : Outcome::silent;
+  if (voice == no_voice)
+    entry.why = fmt::format("all {} voices are taken by sounds that are louder or outrank it; it keeps its place", options.voices);
+  else if (!heard)
+    entry.why = groups.why_silent(sound.group);
   entry.raise = id.raise;
   entry.playback = id;
   entry.event = event.text();
@@ -70,7 +74,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
 Outcome ManagerState::stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
   std::uint32_t stopped = 0;
   for (auto& playback : playbacks) {
-    if (playback.sound != &sound || playback.leaving != nullptr) continue;
+    if (playback.sound != &sound || playback.stage == Stage::leaving) continue;
     leave(playback, fade, "stopped");
     ++stopped;
   }
@@ -92,47 +96,6 @@ Outcome ManagerState::decide(Outcome outcome, PlaybackId id, std::string_view wh
   entry.playback = id;
   entry.why = why;
   return outcome;
-}
-
-double ManagerState::level_of(const LivePlayback& playback) const {
-  return amplitude(playback.clip->level + playback.drawn_gain + playback.own_gain) * groups[playback.sound->group].heard;
-}
-
-std::uint32_t ManagerState::take_voice(double level, const std::string& newcomer) {
-  const auto none = static_cast<std::uint32_t>(playbacks.size());
-  if (free_voices.empty()) return none;
-  if (stats.playing >= options.voices) {
-    LivePlayback* quietest = nullptr;
-    double least = level;
-    for (auto& playback : playbacks) {
-      if (playback.sound == nullptr || playback.leaving != nullptr) continue;
-      const double its = level_of(playback);
-      const bool older = quietest == nullptr || playback.id < quietest->id;
-      if (its > least || (its == least && !older)) continue;
-      quietest = &playback;
-      least = its;
-    }
-    if (quietest == nullptr) return none;
-    leave(*quietest, {}, "outranked", fmt::format("its voice went to '{}', which is not quieter", newcomer));
-  }
-  const std::uint32_t voice = free_voices.top();
-  free_voices.pop();
-  return voice;
-}
-
-void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why) {
-  if (playback.leaving == nullptr) {
-    --stats.playing;
-    ++stats.fading;
-    playback.leaving = how;
-  }
-  send(StopVoice{index_of(playback), frames_of(fade)});
-  JournalEntry& entry = note(Kind::fading);
-  entry.playback = playback.id;
-  entry.sound = playback.sound->design->name;
-  entry.fade = fade;
-  entry.how = how;
-  entry.why = why;
 }
 
 std::uint64_t ManagerState::step_of(const LivePlayback& playback, Semitones shift) const {

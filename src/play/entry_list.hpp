@@ -34,6 +34,8 @@ inline JournalEntry& EntryList::add(JournalEntry::Kind kind, Frames at) {
   entry.pan = {};
   entry.frequency = {};
   entry.fade = entry.fade_in = {};
+  entry.every = {};
+  entry.times = 0;
   entry.on = entry.loop = false;
   entry.voice = 0;
   entry.starts = at;

@@ -36,7 +36,7 @@ Json decision(const JournalEntry& e) {
     json["gain"] = tidewater::to_text(e.gain);
     json["pitch"] = tidewater::to_text(e.pitch);
     if (e.pan.value != 0) json["pan"] = tidewater::to_text(e.pan);
-    json["voice"] = e.voice;
+    if (e.outcome != Outcome::dormant) json["voice"] = e.voice;
     json["starts"] = e.starts.value;
     if (e.fade_in > Seconds{}) json["fade-in"] = tidewater::to_text(e.fade_in);
     if (e.loop) json["loop"] = true;
@@ -97,7 +97,10 @@ Json json_of(const JournalEntry& e) {
       if (!e.why.empty()) json["why"] = e.why;
       return json;
     }
+    case Kind::woke:
+      return {{"at", e.at.value}, {"woke", to_text(e.playback)}, {"sound", e.sound}, {"voice", e.voice}, {"starts", e.starts.value}};
     case Kind::ended: return {{"at", e.at.value}, {"ended", to_text(e.playback)}, {"sound", e.sound}, {"how", e.how}};
+    case Kind::updates: return {{"at", e.at.value}, {"updates", e.times}, {"every", e.every.value}};
     case Kind::notice: return {{"at", e.at.value}, {"notice", e.why}};
     case Kind::end: return {{"at", e.at.value}, {"end", true}};
   }

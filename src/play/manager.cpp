@@ -27,6 +27,7 @@ SoundManager::~SoundManager() {
   {
     const Lock lock(state_->mutex);
     state_->take_reports();
+    state_->note_updates();
     state_->note(JournalEntry::Kind::end);
   }
   hand_on_journal(*state_);

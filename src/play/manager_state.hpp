@@ -1,7 +1,7 @@
 #pragma once
 /// The control side behind SoundManager and Playback. Whoever calls a member holds the lock.
-/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, banks.cpp loading,
-/// mixer_link.cpp the traffic with the audio thread and the journal.
+/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, pool.cpp who gets a voice, banks.cpp
+/// loading, mixer_link.cpp the traffic with the audio thread and the journal.
 
 #include <deque>
 #include <functional>
@@ -19,6 +19,7 @@
 #include "play/groups.hpp"
 #include "play/picker.hpp"
 #include "tidewater/manager.hpp"
+#include "tidewater/replay.hpp"
 
 namespace tidewater {
 
@@ -42,14 +43,32 @@ struct LiveEvent {
   LiveBank* bank = nullptr;
 };
 
-/// One playback and the voice that it has: both have the same number.
+/// Where a playback stands with its voice.
+enum class Stage {
+  none,      ///< the slot is free
+  sounding,  ///< has a voice
+  settling,  ///< its voice fades; then it is dormant
+  dormant,   ///< keeps its place in time without a voice
+  leaving,   ///< its voice fades; then it is over
+};
+
 struct LivePlayback {
-  const LiveSound* sound = nullptr;  ///< null where the voice is free
+  const LiveSound* sound = nullptr;
   const BankClip* clip = nullptr;
   PlaybackId id;
+  std::uint32_t index = 0;
+  std::uint32_t voice = 0;  ///< but for dormant ones
+  Stage stage = Stage::none;
   Decibels drawn_gain, own_gain;
   Semitones drawn_pitch;
-  const char* leaving = nullptr;  ///< how it will have ended, once it was told to go
+  Pan pan;
+  Hertz low_pass, high_pass;
+  double amplitude = 0;  ///< of the clip at its level, before the groups
+  // Its place in the clip: `position` source frames at frame `since`, going on by `step` each frame.
+  double position = 0;
+  std::int64_t since = 0;
+  std::uint64_t step = 0;
+  const char* how = nullptr;  ///< it will have ended, once it was told to go
 };
 
 struct ManagerState {
@@ -78,12 +97,26 @@ struct ManagerState {
   Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, Name event, Raised& raised);
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, Name event, Raised& raised);
   Outcome stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event);
-  std::uint32_t take_voice(double level, const std::string& newcomer);
-  void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
-  double level_of(const LivePlayback& playback) const;
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
   void send_group(std::uint32_t group, Seconds time);
   std::string why_unknown(Name event) const;
+
+  // Who gets a voice.
+  static constexpr std::uint32_t no_voice = ~0U;
+  LivePlayback& take_slot();
+  std::uint32_t take_voice(const LivePlayback& newcomer);
+  LivePlayback* weakest_sounding();
+  double level_of(const LivePlayback& playback) const { return playback.amplitude * groups[playback.sound->group].heard; }
+  bool can_sleep(const LivePlayback& playback) const;
+  double position_at(const LivePlayback& playback, std::int64_t frame) const;
+  void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t start_frame, std::int64_t fade_in);
+  void put_to_sleep(LivePlayback& playback, std::string_view why);
+  void fall_asleep(LivePlayback& playback, double position, std::int64_t since);
+  void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
+  void end(LivePlayback& playback, std::int64_t frame, const char* how);
+  void tend_pool();
+  void wake(LivePlayback& playback);
+  void end_slept_out();
 
   // Banks.
   void load(const Bank& bank);
@@ -93,11 +126,13 @@ struct ManagerState {
 
   // The audio thread and the journal.
   void send(const Command& command);
+  void to_voice(const LivePlayback& playback, const Command& command);
   void take_reports();
   JournalEntry& note(JournalEntry::Kind kind);
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
-  std::uint32_t index_of(const LivePlayback& playback) const { return static_cast<std::uint32_t>(&playback - playbacks.data()); }
+  void count_update();
+  void note_updates();
   std::int64_t frames_of(Seconds time) const { return frames(time, options.rate).value; }
   std::uint64_t step_of(const LivePlayback& playback, Semitones shift) const;
 
@@ -109,13 +144,18 @@ struct ManagerState {
   std::list<LiveBank> banks;
   std::unordered_map<std::uint64_t, LiveEvent> events;
   std::unordered_map<std::string, std::string> forgotten;  ///< event to the unloaded bank that had it
-  std::vector<LivePlayback> playbacks;
+  std::deque<LivePlayback> playbacks;
+  std::vector<std::uint32_t> free_slots;
+  std::vector<LivePlayback*> owners;    ///< of each voice; null where it is free
+  std::vector<LivePlayback*> sleepers;  ///< the dormant ones, in no order that matters
+  std::int64_t pool_clock = 0;          ///< when the pool was last tended
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   std::deque<Command> backlog;
   EntryList entries;
   EntryList handed_on;
   Stats stats;
+  UpdateRun update_run;  ///< the one that is going on
   std::int64_t last_clock = 0;
   Seconds unrendered;
   bool told_unrendered = false;

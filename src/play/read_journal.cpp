@@ -157,6 +157,18 @@ void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
     script.rate = {line.number("rate", 8000, 192000, script.rate.value)};
     script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
     script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
+  } else if (line.has("updates")) {
+    const Frames first = line.at();
+    const Frames every{static_cast<std::int64_t>(line.number("every", 1, 1e9, 1))};
+    const auto times = static_cast<std::uint64_t>(line.number("updates", 1, 1e9, 1));
+    const double last = static_cast<double>(first.value) + static_cast<double>(every.value) * static_cast<double>(times - 1);
+    if (last > longest_hours * 3600 * script.rate.value) throw Error("the updates go on for longer than four hours");
+    if (!script.updates.empty()) {
+      const UpdateRun& before = script.updates.back();
+      if (first.value <= before.first.value + before.every.value * static_cast<std::int64_t>(before.times - 1))
+        throw Error("the updates begin before those of the line before have ended");
+    }
+    script.updates.push_back({first, every, times});
   } else if (line.has("end")) {
     script.end = line.at();
   } else if (line.has("request")) {
@@ -166,7 +178,7 @@ void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
                               script.requests.back().at.value));
     raises += entry.kind == Kind::raise ? 1 : 0;
     script.requests.push_back(std::move(entry));
-  } else if (!line.has("outcome") && !line.has("fading") && !line.has("ended") && !line.has("notice")) {
+  } else if (!line.has("outcome") && !line.has("fading") && !line.has("woke") && !line.has("ended") && !line.has("notice")) {
     throw Error(
         "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
         "\"a.name\"}");

@@ -1,6 +1,7 @@
 #include "tidewater/replay.hpp"
 
 #include <algorithm>
+#include <limits>
 #include <unordered_map>
 
 namespace tidewater {
@@ -19,26 +20,53 @@ class Player {
   void run() {
     if (!script_.loads_bank(bank_.name())) manager_.load(bank_);
     for (const auto& request : script_.requests) {
-      render_to(request.at);
+      play_to(request.at);
       carry_out(request);
     }
-    if (script_.end) return render_to(*script_.end);
+    manager_.update({});
+    if (script_.end) {
+      play_to(*script_.end);
+      manager_.update({});
+      return;
+    }
     const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
-    do {
-      render_to(std::min(latest, manager_.clock() + Frames{block}));
-    } while (sounding() && manager_.clock() < latest);
+    while (sounding() && manager_.clock() < latest) play_to(std::min(latest, manager_.clock() + Frames{block}));
   }
 
  private:
-  bool sounding() const { return manager_.stats().playing + manager_.stats().fading > 0; }
+  bool sounding() const {
+    const Stats stats = manager_.stats();
+    return stats.playing + stats.fading + stats.dormant > 0;
+  }
+
+  /// Renders up to a frame, with the game's updates on the way.
+  void play_to(Frames at) {
+    for (Frames next = next_update(); next <= at; next = next_update()) {
+      render_to(next);
+      manager_.update({});
+      ++updates_;
+    }
+    render_to(at);
+  }
+
+  /// The frame of the update that has not been made yet.
+  Frames next_update() {
+    while (run_ < script_.updates.size() && updates_ == script_.updates[run_].times) {
+      ++run_;
+      updates_ = 0;
+    }
+    constexpr std::int64_t updates_a_second = 60;
+    const auto count = static_cast<std::int64_t>(updates_);
+    if (script_.updates.empty()) return {static_cast<std::int64_t>(manager_.rate().value) * (count + 1) / updates_a_second};
+    if (run_ == script_.updates.size()) return {std::numeric_limits<std::int64_t>::max()};
+    return script_.updates[run_].first + Frames{script_.updates[run_].every.value * count};
+  }
 
   void render_to(Frames at) {
-    manager_.update({});
     std::vector<float> samples;
     for (std::int64_t left = at.value - manager_.clock().value; left > 0; left -= block) {
-      samples.resize(static_cast<std::size_t>(std::min(left, block)) * 2);
+      samples.resize(static_cast<std::size_t>(std::min(left, block)) * static_cast<std::size_t>(channels(manager_.layout())));
       manager_.render(samples);
-      manager_.update({});
       take_(samples);
     }
   }
@@ -91,6 +119,8 @@ class Player {
   SoundManager& manager_;
   const Take& take_;
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
+  std::size_t run_ = 0;        ///< of the script's updates
+  std::uint64_t updates_ = 0;  ///< made in this run
 };
 
 }  // namespace

@@ -54,7 +54,7 @@ Playback ManagerState::find(PlaybackId id) {
   const auto known =
       std::find_if(playbacks.begin(), playbacks.end(), [&](const LivePlayback& p) { return p.sound != nullptr && p.id == id; });
   // A handle of what is over still knows its name, so that its use is noted.
-  return {this, known == playbacks.end() ? 0 : index_of(*known), id};
+  return {this, known == playbacks.end() ? 0 : known->index, id};
 }
 
 template <class Fill, class Act>
@@ -93,7 +93,8 @@ void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time)
       Kind::gain, handle, time, [&](JournalEntry& asked) { asked.gain = gain; },
       [&](LivePlayback& playback) {
         playback.own_gain = gain;
-        send(SetVoiceGain{index_of(playback), static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
+        playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain + gain);
+        to_voice(playback, SetVoiceGain{playback.voice, static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
       });
 }
 
@@ -101,7 +102,11 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
   change(
       Kind::bend, handle, time, [&](JournalEntry& asked) { asked.pitch = shift; },
       [&](LivePlayback& playback) {
-        send(SetVoiceStep{index_of(playback), step_of(playback, shift), frames_of(time)});
+        const std::int64_t now = std::max(playback.since, mixer.next_frame());
+        playback.position = position_at(playback, now);
+        playback.since = now;
+        playback.step = step_of(playback, shift);
+        to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
       });
 }
 
@@ -109,17 +114,24 @@ void ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
   change(
       Kind::pan, handle, time, [&](JournalEntry& asked) { asked.pan = pan; },
       [&](LivePlayback& playback) {
-        send(SetVoiceSide{index_of(playback), static_cast<float>(std::clamp(pan.value, -1.0, 1.0)), frames_of(time)});
+        playback.pan = {std::clamp(pan.value, -1.0, 1.0)};
+        to_voice(playback, SetVoiceSide{playback.voice, static_cast<float>(playback.pan.value), frames_of(time)});
       });
 }
 
 void ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  const bool low = kind == StateFilter::Kind::low_pass;
   change(
-      kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, handle, time,
-      [&](JournalEntry& asked) { asked.frequency = frequency; },
+      low ? Kind::low_pass : Kind::high_pass, handle, time, [&](JournalEntry& asked) { asked.frequency = frequency; },
       [&](LivePlayback& playback) {
-        send(SetFilter{index_of(playback), false, kind, static_cast<float>(frequency.value), frames_of(time)});
+        (low ? playback.low_pass : playback.high_pass) = frequency;
+        to_voice(playback, SetFilter{playback.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
       });
+}
+
+/// A sleeper takes the change along when it wakes.
+void ManagerState::to_voice(const LivePlayback& playback, const Command& command) {
+  if (playback.stage != Stage::dormant) send(command);
 }
 
 void ManagerState::stop_all(Seconds fade) {

@@ -56,6 +56,7 @@ struct BookSound {
   Range<Decibels> gain;
   Range<Semitones> pitch;
   Range<Pan> pan;
+  int rank = 5;
   Hertz low_pass;  ///< 0 for none
   Hertz high_pass;
   std::string quality;  ///< empty: the group's

@@ -1,0 +1,209 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <tuple>
+
+#include "dsp/resample.hpp"
+#include "play/manager_state.hpp"
+
+namespace tidewater {
+
+using Kind = JournalEntry::Kind;
+
+namespace {
+
+/// What is shorter than this is not worth waiting for once it has lost its voice.
+constexpr Seconds worth_keeping{2};
+/// A sleeper must be this much louder than a sounding one of its rank to take its voice: 3 dB, so that voices do not flutter.
+constexpr double clearly_louder = 1.4125375446227544;
+constexpr int most_swaps = 8;  // at a time
+
+}  // namespace
+
+LivePlayback& ManagerState::take_slot() {
+  if (free_slots.empty()) {
+    LivePlayback& slot = playbacks.emplace_back();
+    slot.index = static_cast<std::uint32_t>(playbacks.size() - 1);
+    return slot;
+  }
+  LivePlayback& slot = playbacks[free_slots.back()];
+  free_slots.pop_back();
+  const std::uint32_t index = slot.index;
+  slot = LivePlayback();
+  slot.index = index;
+  return slot;
+}
+
+LivePlayback* ManagerState::weakest_sounding() {
+  LivePlayback* weakest = nullptr;
+  for (LivePlayback* playback : owners) {
+    if (playback == nullptr || playback->stage != Stage::sounding) continue;
+    const auto key = [this](const LivePlayback& p) { return std::tuple(p.sound->design->rank, level_of(p), p.id); };
+    if (weakest == nullptr || key(*playback) < key(*weakest)) weakest = playback;
+  }
+  return weakest;
+}
+
+std::uint32_t ManagerState::take_voice(const LivePlayback& newcomer) {
+  if (free_voices.empty()) return no_voice;
+  if (stats.playing >= options.voices) {
+    LivePlayback* weakest = weakest_sounding();
+    const int rank = newcomer.sound->design->rank;
+    if (weakest == nullptr || rank < weakest->sound->design->rank) return no_voice;
+    if (rank == weakest->sound->design->rank && level_of(newcomer) < level_of(*weakest)) return no_voice;
+    put_to_sleep(*weakest, fmt::format("its voice went to '{}', which {}", newcomer.sound->design->name,
+                                       rank > weakest->sound->design->rank ? "outranks it" : "is not quieter"));
+  }
+  const std::uint32_t voice = free_voices.top();
+  free_voices.pop();
+  return voice;
+}
+
+double ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
+  const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, frame - playback.since));
+  const double position = playback.position + elapsed * static_cast<double>(playback.step) / static_cast<double>(unity_step);
+  return playback.sound->design->loop ? std::fmod(position, static_cast<double>(playback.clip->frames)) : position;
+}
+
+bool ManagerState::can_sleep(const LivePlayback& playback) const {
+  if (playback.sound->design->loop) return true;
+  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, mixer.next_frame());
+  return left * static_cast<double>(unity_step) / static_cast<double>(playback.step) > static_cast<double>(frames_of(worth_keeping));
+}
+
+void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t start_frame, std::int64_t fade_in) {
+  const BankSound& design = *playback.sound->design;
+  playback.position = position_at(playback, start_frame);
+  playback.since = start_frame;
+  playback.voice = voice;
+  playback.stage = Stage::sounding;
+  owners[voice] = &playback;
+  StartVoice command;
+  command.voice = voice;
+  command.group = playback.sound->group;
+  command.clip = playback.clip->view();
+  command.start_frame = start_frame;
+  command.position = std::llround(playback.position);
+  command.step = playback.step;
+  command.fade_in = fade_in;
+  command.gain = static_cast<float>(amplitude(playback.drawn_gain + playback.own_gain));
+  command.side = static_cast<float>(playback.pan.value);
+  command.low_pass = static_cast<float>(playback.low_pass.value);
+  command.high_pass = static_cast<float>(playback.high_pass.value);
+  command.quality = design.quality.value_or(options.quality);
+  command.loop = design.loop;
+  send(command);
+  stats.most_playing = std::max(stats.most_playing, ++stats.playing);
+}
+
+/// Takes the voice of a sounding playback: it sleeps where it is worth it, and is over where it is not.
+void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
+  if (!can_sleep(playback)) {
+    leave(playback, {}, "outranked", why);
+    return;
+  }
+  playback.stage = Stage::settling;
+  --stats.playing;
+  ++stats.dormant;
+  send(StopVoice{playback.voice, 0});
+  JournalEntry& entry = note(Kind::fading);
+  entry.playback = playback.id;
+  entry.sound = playback.sound->design->name;
+  entry.how = "dormant";
+  entry.why = why;
+}
+
+/// From now on it only keeps its place.
+void ManagerState::fall_asleep(LivePlayback& playback, double position, std::int64_t since) {
+  if (playback.stage != Stage::settling) ++stats.dormant;
+  playback.stage = Stage::dormant;
+  playback.position = position;
+  playback.since = since;
+  sleepers.push_back(&playback);
+}
+
+void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why) {
+  if (playback.stage == Stage::dormant) {
+    std::erase(sleepers, &playback);
+    --stats.dormant;
+    end(playback, mixer.clock(), how);
+    return;
+  }
+  if (playback.stage == Stage::sounding) --stats.playing;
+  if (playback.stage == Stage::settling) --stats.dormant;
+  if (playback.stage != Stage::leaving) {
+    ++stats.fading;
+    playback.stage = Stage::leaving;
+    playback.how = how;
+  }
+  send(StopVoice{playback.voice, frames_of(fade)});
+  JournalEntry& entry = note(Kind::fading);
+  entry.playback = playback.id;
+  entry.sound = playback.sound->design->name;
+  entry.fade = fade;
+  entry.how = how;
+  entry.why = why;
+}
+
+void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* how) {
+  JournalEntry& entry = note(Kind::ended);
+  entry.at = {frame};
+  entry.playback = playback.id;
+  entry.sound = playback.sound->design->name;
+  entry.how = how;
+  playback.sound = nullptr;
+  playback.stage = Stage::none;
+  free_slots.push_back(playback.index);
+}
+
+void ManagerState::wake(LivePlayback& playback) {
+  const std::uint32_t voice = take_voice(playback);
+  if (voice == no_voice) return;
+  std::erase(sleepers, &playback);
+  --stats.dormant;
+  give_voice(playback, voice, std::max(mixer.next_frame(), playback.since), shortest_fade);
+  JournalEntry& entry = note(Kind::woke);
+  entry.playback = playback.id;
+  entry.sound = playback.sound->design->name;
+  entry.voice = voice;
+  entry.starts = {playback.since};
+}
+
+/// Sleepers that have come to their end without being heard again.
+void ManagerState::end_slept_out() {
+  const std::int64_t now = mixer.next_frame();
+  for (std::size_t i = sleepers.size(); i-- > 0;) {
+    LivePlayback& playback = *sleepers[i];
+    if (playback.sound->design->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;
+    sleepers[i] = sleepers.back();
+    sleepers.pop_back();
+    --stats.dormant;
+    end(playback, now, "finished");
+  }
+}
+
+/// Once for each step of the clock, at the first call of the game: whether that is an update or a raise makes no
+/// difference to what is heard.
+void ManagerState::tend_pool() {
+  if (mixer.clock() == pool_clock) return;
+  pool_clock = mixer.clock();
+  end_slept_out();
+  for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
+    const auto key = [this](const LivePlayback* p) { return std::tuple(p->sound->design->rank, level_of(*p), p->id); };
+    LivePlayback& best = **std::max_element(sleepers.begin(), sleepers.end(), [&](auto* a, auto* b) { return key(a) < key(b); });
+    if (level_of(best) <= 0) return;
+    if (stats.playing >= options.voices) {
+      const LivePlayback* weakest = weakest_sounding();
+      if (weakest == nullptr) return;
+      const int rank = best.sound->design->rank;
+      const int its_rank = weakest->sound->design->rank;
+      if (rank < its_rank || (rank == its_rank && level_of(best) <= clearly_louder * level_of(*weakest))) return;
+    }
+    const auto before = sleepers.size();
+    wake(best);
+    if (sleepers.size() == before) return;  // every voice still fades
+  }
+}
+
+}  // namespace tidewater
