@@ -24,6 +24,11 @@ Bank small_bank() {
   sound.gain = {{-9}, {-6}};
   data->sounds.push_back(sound);
   for (int i = 0; i < 500; ++i) data->events.push_back({"event." + std::to_string(i), {{BankResponse::Kind::start, 0, {}, {}}}});
+  sound.name = "loop";
+  sound.loop = true;
+  sound.gain = {{-6}, {-6}};
+  data->sounds.push_back(sound);
+  data->events.push_back({"event.loop", {{BankResponse::Kind::start, 1, {}, {}}}});
   return Bank(std::move(data));
 }
 
@@ -62,6 +67,23 @@ void raise_and_start(benchmark::State& state, bool with_journal) {
   }
 }
 
+/// An update while one loud loop has the only voice and ten thousand quiet ones are dormant.
+void update_with_sleepers(benchmark::State& state) {
+  ManagerOptions options;
+  options.voices = 1;
+  SoundManager manager(std::move(options));
+  manager.load(small_bank());
+  for (int i = 0; i < 10001; ++i) manager.raise("event.loop");
+  std::vector<float> block(128);
+  for (auto _ : state) {
+    state.PauseTiming();
+    manager.render(block);
+    state.ResumeTiming();
+    manager.update(Seconds{});
+  }
+}
+
+BENCHMARK(update_with_sleepers)->Name("update with 10,000 dormant playbacks, a call/ours");
 BENCHMARK(lock_and_look_up)->Name("raise, a call/yardstick");
 BENCHMARK_CAPTURE(raise_and_start, silent, false)->Name("raise, a call/ours");
 BENCHMARK_CAPTURE(raise_and_start, noted, true)->Name("raise with a journal, a call/ours");

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include "stage.hpp"
+#include "tidewater/picture/stress_chart.hpp"
 #include "tidewater/picture/timeline.hpp"
 
 using namespace tidewater;
@@ -21,4 +22,17 @@ TEST_CASE("a timeline is drawn as PNG and as SVG, with its names and reasons in 
   CHECK_THROWS_WITH(timeline.draw(stage.folder.path("t.gif"), ""), Contains("use .png or .svg"));
   CHECK_THROWS_WITH(timeline.draw("/nowhere/t.png", ""), Contains("cannot be written"));
   Timeline(test_rate).draw(stage.folder.path("none.png"), "nothing happened");
+}
+
+TEST_CASE("voices held are read off between the measured points, and drawn") {
+  StressResult result;
+  result.deadline = Seconds{0.01};
+  result.curves.push_back(
+      {"unity", {{100, Seconds{0.001}, {}, {}, {}}, {300, Seconds{0.003}, {}, {}, {}}, {900, Seconds{0.009}, {}, {}, {}}}});
+  CHECK(result.curves[0].voices_within(0.5, result.deadline) == 500);
+  CHECK(result.curves[0].voices_within(0.05, result.deadline) == 50);
+  CHECK(result.curves[0].voices_within(0.95, result.deadline) == 900);
+  const Folder folder;
+  draw_stress(result, folder.path("s.svg"), "how many");
+  CHECK_THAT(folder.read("s.svg"), Contains("<svg"));
 }

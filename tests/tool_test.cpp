@@ -108,3 +108,15 @@ TEST_CASE("render plays a journal written by hand, and a broken one leaves nothi
   CHECK_THAT(bad.err, Contains("j.jsonl:2: is not a JSON object"));
   CHECK_FALSE(fs::exists(tool.path("out")));
 }
+
+#ifndef TIDEWATER_SANITIZED
+TEST_CASE("stress prints how many voices of each kind are held") {
+  const Tool tool;
+  const Ran ran = tool("stress --block 64 --picture " + tool.path("s.png"));
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("held at 50 %") && Contains("unity pitch") && Contains("varied, standard") && Contains("varied, fine") &&
+                          Contains("varied, filtered") && Contains("64 frames at 48000 Hz: 1.33 ms each"));
+  CHECK(fs::file_size(tool.path("s.png")) > 1000);
+  CHECK(tool("stress --block 7").exit == 2);
+}
+#endif

@@ -39,4 +39,11 @@ struct RenderCall {
 };
 int render(const RenderCall& call);
 
+struct StressCall {
+  int block = 256;
+  double rate = 48000;
+  std::string picture;
+};
+int stress(const StressCall& call);
+
 }  // namespace tidewater::tool

@@ -57,6 +57,13 @@ int run(int argc, char** argv) {
   render_command->footer(
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
 
+  StressCall stress_call;
+  auto* stress_command = app.add_subcommand("stress", "How many voices does this machine hold? Takes up to half a minute");
+  stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
+  stress_command->add_option("--rate", stress_call.rate, "Frames a second (default 48000)")->check(CLI::Range(8000, 192000));
+  stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)");
+  stress_command->footer("Example:\n  tidewater stress --block 128 --picture out/stress.png");
+
   try {
     app.parse(argc, argv);
     if (!every.empty()) {
@@ -71,6 +78,7 @@ int run(int argc, char** argv) {
   }
 
   if (*check_command) return check(check_call);
+  if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*render_seed) render_call.seed = seed;
   return render(render_call);

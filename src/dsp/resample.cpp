@@ -21,7 +21,7 @@ constexpr int filters_per_octave = 4;
 constexpr int filter_count = 3 * filters_per_octave + 1;  // cutoffs from x1 down to x1/8
 // Ordinary variation, up to x1.41, keeps the taps of unity speed and their cost.
 constexpr int filters_at_base_cost = 2;
-constexpr int tap_granule = 16;  // the widest vector
+constexpr int tap_granule = 16;  // two vectors
 
 double bessel_i0(double x) {
   double sum = 1;

@@ -83,6 +83,7 @@ double Canvas::text(double x, double y, std::string_view text, const TextStyle& 
   cairo_move_to(cairo_, left, y - height / 2.0);
   cairo_set_source_rgba(cairo_, style.colour.red, style.colour.green, style.colour.blue, style.colour.alpha);
   pango_cairo_show_layout(cairo_, layout_);
+  cairo_new_path(cairo_);  // the next line must not begin here
   return width;
 }
 

@@ -1,0 +1,44 @@
+#pragma once
+/// How many voices does this machine hold? Adds voices to a mixer until its block's deadline is missed.
+
+#include <cstdint>
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "tidewater/quality.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct StressOptions {
+  int block = 256;  ///< frames
+  Hertz rate{48000};
+};
+
+/// One measurement: that many voices, and how long a block took, in seconds.
+struct StressPoint {
+  std::uint32_t voices = 0;
+  Seconds median, percentile_99, percentile_999, longest;
+};
+
+/// One kind of voice, with ever more of them.
+struct StressCurve {
+  std::string kind;
+  std::vector<StressPoint> points;
+
+  /// Most voices whose median block stays within this part of the deadline, between two measured points in a straight
+  /// line; the last point's where even that does.
+  std::uint32_t voices_within(double part, Seconds deadline) const;
+};
+
+struct StressResult {
+  Seconds deadline;  ///< a block's length
+  std::vector<StressCurve> curves;
+  std::string instructions;  ///< the vector instruction set in use
+};
+
+/// Takes 10 s to 30 s, on the calling thread. `progress` hears each measurement.
+StressResult stress(const StressOptions& options, const std::function<void(const std::string& kind, const StressPoint&)>& progress);
+
+}  // namespace tidewater
