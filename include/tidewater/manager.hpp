@@ -125,6 +125,8 @@ class SoundManager {
   /// Second-order filters over all of a group; 0 Hz takes one out.
   Outcome set_low_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
   Outcome set_high_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
+  /// Writes a line of one's own into the journal, as a notice: what a person should know when reading it.
+  void note(std::string_view text);
   /// Fades out all that plays.
   void stop_all(Seconds fade = {});
 

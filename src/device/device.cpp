@@ -3,6 +3,13 @@
 #include <SDL.h>
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <future>
+#include <optional>
+#include <thread>
+
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -25,17 +32,133 @@ void fill(void* manager, Uint8* bytes, int length) {
   static_cast<SoundManager*>(manager)->render({reinterpret_cast<float*>(bytes), samples});
 }
 
+/// A device of the sound system that is playing, or none.
+class Opened {
+ public:
+  Opened() = default;
+  ~Opened() { close(); }
+  Opened(const Opened&) = delete;
+  Opened& operator=(const Opened&) = delete;
+
+  /// What went wrong, or empty. It is silent until `play`.
+  std::string open(SoundManager& manager, const DeviceOptions& options) {
+    SDL_AudioSpec wanted{};
+    wanted.freq = static_cast<int>(manager.rate().value);
+    wanted.format = AUDIO_F32SYS;
+    wanted.channels = static_cast<Uint8>(channels(manager.layout()));
+    wanted.samples = static_cast<Uint16>(std::clamp(options.block, 32, 8192));
+    wanted.callback = fill;
+    wanted.userdata = &manager;
+    const char* name = options.name.empty() ? nullptr : options.name.c_str();
+    SDL_AudioSpec got{};
+    device_ = SDL_OpenAudioDevice(name, 0, &wanted, &got, SDL_AUDIO_ALLOW_SAMPLES_CHANGE);
+    if (device_ == 0) return SDL_GetError();
+    frames_ = got.samples;
+    rate_ = got.freq;
+    system_ = SDL_GetCurrentAudioDriver();
+    return {};
+  }
+
+  /// From here on the sound system's thread renders.
+  void play() { SDL_PauseAudioDevice(device_, 0); }
+
+  void close() {
+    if (device_ != 0) SDL_CloseAudioDevice(device_);
+    device_ = 0;
+  }
+
+  bool gone() const { return device_ != 0 && SDL_GetAudioDeviceStatus(device_) == SDL_AUDIO_STOPPED; }
+  int frames() const { return frames_; }
+  int rate() const { return rate_; }
+  const std::string& system() const { return system_; }
+
+ private:
+  SDL_AudioDeviceID device_ = 0;
+  int frames_ = 0;
+  int rate_ = 1;
+  std::string system_;
+};
+
 }  // namespace
 
+/// Opens, watches and opens again. The watcher's thread renders while there is no device; never both at once.
 struct Device::State {
-  SoundSystem system;
-  SDL_AudioDeviceID device = 0;
-  SDL_AudioSpec spec{};
-  std::string name;
+  State(SoundManager& its_manager, const DeviceOptions& its_options) : manager(its_manager), options(its_options) {
+    system.emplace();
+    if (const std::string problem = opened.open(manager, options); !problem.empty())
+      throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
+                              options.name.empty() ? "that the system prefers" : "'" + options.name + "'", problem));
+    opened.play();
+    watcher = std::thread([this] { watch(); });
+  }
 
   ~State() {
-    if (device != 0) SDL_CloseAudioDevice(device);
+    quit = true;
+    watcher.join();
+    opened.close();
   }
+
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+
+  void watch() {
+    constexpr auto glance = std::chrono::milliseconds(50);
+    while (!quit) {
+      std::this_thread::sleep_for(glance);
+      if (!opened.gone()) continue;
+      connected = false;
+      opened.close();
+      system.reset();
+      manager.note("the sound device is gone; sounds go on unheard until it is back");
+      play_unheard();
+    }
+  }
+
+  /// Renders at the pace of the wall clock, and tries for a device now and then: on another thread, for that can take
+  /// seconds.
+  void play_unheard() {
+    using Clock = std::chrono::steady_clock;
+    constexpr auto patience = std::chrono::milliseconds(500);
+    std::vector<float> block(static_cast<std::size_t>(opened.frames() * channels(manager.layout())));
+    const auto length =
+        std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(static_cast<double>(opened.frames()) / opened.rate()));
+    std::future<bool> attempt;
+    auto next = Clock::now();
+    auto next_try = next;
+    while (!quit) {
+      manager.render(block);
+      next += length;
+      std::this_thread::sleep_until(next);
+      if (!attempt.valid() && Clock::now() >= next_try) attempt = std::async(std::launch::async, [this] { return reopen(); });
+      if (!attempt.valid() || attempt.wait_for(std::chrono::seconds(0)) != std::future_status::ready) continue;
+      if (attempt.get()) {
+        opened.play();
+        connected = true;
+        manager.note("the sound device is back");
+        return;
+      }
+      next_try = Clock::now() + patience;
+    }
+  }
+
+  bool reopen() {
+    try {
+      system.emplace();
+    } catch (const Error&) {
+      return false;  // no sound server yet
+    }
+    if (opened.open(manager, options).empty()) return true;
+    system.reset();
+    return false;
+  }
+
+  SoundManager& manager;
+  DeviceOptions options;
+  std::optional<SoundSystem> system;
+  Opened opened;
+  std::atomic<bool> connected{true};
+  std::atomic<bool> quit{false};
+  std::thread watcher;
 };
 
 std::vector<std::string> device_names() {
@@ -46,32 +169,20 @@ std::vector<std::string> device_names() {
   return names;
 }
 
-Device::Device(SoundManager& manager, const DeviceOptions& options) : state_(std::make_unique<State>()) {
-  SDL_AudioSpec wanted{};
-  wanted.freq = static_cast<int>(manager.rate().value);
-  wanted.format = AUDIO_F32SYS;
-  wanted.channels = static_cast<Uint8>(channels(manager.layout()));
-  wanted.samples = static_cast<Uint16>(std::clamp(options.block, 32, 8192));
-  wanted.callback = fill;
-  wanted.userdata = &manager;
-  const char* name = options.name.empty() ? nullptr : options.name.c_str();
-  state_->device = SDL_OpenAudioDevice(name, 0, &wanted, &state_->spec, SDL_AUDIO_ALLOW_SAMPLES_CHANGE);
-  if (state_->device == 0)
-    throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
-                            options.name.empty() ? "that the system prefers" : "'" + options.name + "'", SDL_GetError()));
-  state_->name = options.name.empty() ? "preferred device" : options.name;
-  SDL_PauseAudioDevice(state_->device, 0);
-}
+Device::Device(SoundManager& manager, const DeviceOptions& options) : state_(std::make_unique<State>(manager, options)) {}
 
 Device::~Device() = default;
 
-int Device::block() const { return state_->spec.samples; }
+int Device::block() const { return state_->opened.frames(); }
 
-Seconds Device::latency() const { return {2.0 * state_->spec.samples / state_->spec.freq}; }
+Seconds Device::latency() const { return {2.0 * state_->opened.frames() / state_->opened.rate()}; }
+
+bool Device::connected() const { return state_->connected; }
 
 std::string Device::description() const {
-  return fmt::format("{}, {}, {} Hz, blocks of {} frames", SDL_GetCurrentAudioDriver(), state_->name, state_->spec.freq,
-                     state_->spec.samples);
+  return fmt::format("{}, {}, {} Hz, blocks of {} frames", state_->opened.system(),
+                     state_->options.name.empty() ? "preferred device" : state_->options.name, state_->opened.rate(),
+                     state_->opened.frames());
 }
 
 }  // namespace tidewater

@@ -76,6 +76,11 @@ Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
   return state_->set_filter(group, StateFilter::Kind::high_pass, frequency, time);
 }
 
+void SoundManager::note(std::string_view text) {
+  const Lock lock(state_->mutex);
+  state_->note(JournalEntry::Kind::notice).why = text;
+}
+
 void SoundManager::stop_all(Seconds fade) {
   const Lock lock(state_->mutex);
   state_->stop_all(fade);

@@ -25,7 +25,11 @@ struct DeviceOptions {
 /// Names of the outputs that can be opened. Thread: the main thread.
 std::vector<std::string> device_names();
 
-/// While it lives, a thread of the sound system calls `manager.render`: nothing else may. The manager must outlive it.
+/// While it lives, a thread of its own or of the sound system calls `manager.render`: nothing else may. The manager must
+/// outlive it.
+///
+/// When the card or the sound server goes away, the game's sound goes on unheard, at its pace, and comes back as soon as
+/// a device can be opened again; the journal has a notice of both.
 class Device {
  public:
   /// Throws Error where there is no device or it cannot be opened. Thread: the main thread.
@@ -39,6 +43,8 @@ class Device {
   /// From `raise` to the card's own buffer, at worst: one block being played and one being filled.
   /// What the card and the sound server add behind it cannot be asked.
   Seconds latency() const;
+  /// False while the device is gone.
+  bool connected() const;
   /// The sound system and device in use, for a log.
   std::string description() const;
 
