@@ -149,6 +149,10 @@ TEST_CASE("what is wrong in a journal is told line by line") {
         Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
         Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
         Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
+        Case{"{\"at\":9,\"updates\":1e9,\"every\":1e9}", "longer than four hours"},
+        Case{"{\"at\":9,\"updates\":0}", "must be a number from 1"},
+        Case{"{\"at\":0,\"request\":\"low-pass\",\"group\":\"a\",\"frequency\":\"800\"}", "lacks a unit"},
+        Case{"{\"at\":0,\"request\":\"pan\",\"playback\":\"1.1\",\"pan\":\"left\"}", "no place between the speakers"},
         Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"}}) {
     INFO(line);
     const std::string good = "{\"at\":0,\"request\":\"raise\",\"event\":\"a\"}\n";

@@ -63,7 +63,9 @@ std::uint32_t ManagerState::take_voice(const LivePlayback& newcomer) {
 double ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
   const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, frame - playback.since));
   const double position = playback.position + elapsed * static_cast<double>(playback.step) / static_cast<double>(unity_step);
-  return playback.sound->design->loop ? std::fmod(position, static_cast<double>(playback.clip->frames)) : position;
+  if (!playback.sound->design->loop) return position;
+  const auto round = static_cast<double>(playback.clip->frames);
+  return position - std::floor(position / round) * round;
 }
 
 bool ManagerState::can_sleep(const LivePlayback& playback) const {
