@@ -41,12 +41,12 @@ class Table : public benchmark::BenchmarkReporter {
   }
   void Finalize() override {
     fmt::print(stderr, "\n");
-    fmt::print("| {:<46} | {:>12} | {:>12} | {:>6} |\n| {:-<46} | {:->12} | {:->12} | {:->6} |\n", "what", "yardstick", "ours", "ratio", "",
+    fmt::print("| {:<62} | {:>12} | {:>12} | {:>6} |\n| {:-<62} | {:->12} | {:->12} | {:->6} |\n", "what", "yardstick", "ours", "ratio", "",
                ":", ":", ":");
     for (const auto& what : order_) {
       const Row& row = rows_[what];
       const auto cell = [](double ns) { return ns == 0 ? std::string("-") : fmt::format("{:.2f} ns", ns); };
-      fmt::print("| {:<46} | {:>12} | {:>12} | {:>6} |\n", what, cell(row.yardstick), cell(row.ours),
+      fmt::print("| {:<62} | {:>12} | {:>12} | {:>6} |\n", what, cell(row.yardstick), cell(row.ours),
                  row.yardstick == 0 || row.ours == 0 ? "-" : fmt::format("{:.2f}", row.ours / row.yardstick));
     }
   }

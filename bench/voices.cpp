@@ -1,3 +1,5 @@
+#include <samplerate.h>
+
 #include <array>
 #include <cmath>
 #include <vector>
@@ -66,6 +68,28 @@ void bare_kernel(benchmark::State& state, Quality quality) {
   bench::count_frames(state, static_cast<double>(block) * voices);
 }
 
+/// libsamplerate's fastest sinc, as one would use it for a voice: one converter, fed as it asks.
+void libsamplerate_fastest(benchmark::State& state) {
+  int error = 0;
+  SRC_STATE* converter = src_new(SRC_SINC_FASTEST, 1, &error);
+  std::array<float, block> out;
+  const float* source = clips().front().view().floats[0];
+  long at = 0;
+  for (auto _ : state) {
+    SRC_DATA data{};
+    data.data_in = source + at;
+    data.input_frames = 400;
+    data.data_out = out.data();
+    data.output_frames = block;
+    data.src_ratio = 1 / 1.05;
+    src_process(converter, &data);
+    at = (at + data.input_frames_used) % 16384;
+    benchmark::DoNotOptimize(out.data());
+  }
+  src_delete(converter);
+  bench::count_frames(state, block);
+}
+
 void whole_engine(benchmark::State& state, double speed, Quality quality) {
   Mixer mixer({.voices = voices});
   for (std::uint32_t v = 0; v < voices; ++v) {
@@ -90,6 +114,8 @@ BENCHMARK(plain_loop)->Name("unity voice, a frame/yardstick");
 BENCHMARK_CAPTURE(whole_engine, unity, 1.0, Quality::standard)->Name("unity voice, a frame/ours");
 BENCHMARK_CAPTURE(bare_kernel, standard, Quality::standard)->Name("varied voice, standard (16 taps), a frame/yardstick");
 BENCHMARK_CAPTURE(whole_engine, standard, 1.05, Quality::standard)->Name("varied voice, standard (16 taps), a frame/ours");
+BENCHMARK(libsamplerate_fastest)->Name("varied voice, fine, beside libsamplerate's fastest sinc/yardstick");
+BENCHMARK_CAPTURE(whole_engine, fine_again, 1.05, Quality::fine)->Name("varied voice, fine, beside libsamplerate's fastest sinc/ours");
 BENCHMARK_CAPTURE(bare_kernel, fine, Quality::fine)->Name("varied voice, fine (32 taps), a frame/yardstick");
 BENCHMARK_CAPTURE(whole_engine, fine, 1.05, Quality::fine)->Name("varied voice, fine (32 taps), a frame/ours");
 

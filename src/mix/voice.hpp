@@ -80,4 +80,6 @@ class Voice {
   bool active_ = false;
 };
 
+static_assert(sizeof(Voice) <= 1024, "a thousand voices must fit into a megabyte");
+
 }  // namespace tidewater
