@@ -110,3 +110,16 @@ TEST_CASE("a filter may be swept as fast as one likes") {
   }
   for (const float x : samples) REQUIRE(std::abs(x) < 4);
 }
+
+TEST_CASE("a filter that is taken out opens, and then rests") {
+  StateFilter filter(StateFilter::Kind::high_pass);
+  CHECK_FALSE(filter.active());
+  filter.tune(500, 48000, 0);
+  auto samples = sine(100, 0.1);
+  filter.run(samples.data(), nullptr, static_cast<int>(samples.size()));
+  CHECK(Take{samples}.peak() < 0.9);
+  filter.tune(0, 48000, 480);
+  samples = sine(100, 0.1);
+  filter.run(samples.data(), nullptr, 960);
+  CHECK_FALSE(filter.active());
+}
