@@ -56,8 +56,9 @@ void write_stage_clips(const Folder& folder) {
   folder.write_clip("clips/wide.wav", wide, 2);
 }
 
-Stage::Stage(const std::string& book, ManagerOptions options) {
+Stage::Stage(const std::string& book, ManagerOptions options, const std::function<void(const Folder&)>& more_clips) {
   write_stage_clips(folder);
+  if (more_clips) more_clips(folder);
   folder.write("book.toml", book_head + book);
   bank = std::make_unique<Bank>(compile_book(folder.path("book.toml"), {options.rate}));
   options.journal = [this](const JournalEntry& entry) { journal.push_back(entry); };

@@ -2,6 +2,7 @@
 /// A folder of made-up clips, a book of one's own, and a manager that plays it offline.
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -37,7 +38,7 @@ class Folder {
 class Stage {
  public:
   /// `book` is all but its head.
-  explicit Stage(const std::string& book, ManagerOptions options = {});
+  explicit Stage(const std::string& book, ManagerOptions options = {}, const std::function<void(const Folder&)>& more_clips = {});
 
   Raised raise(Name event) { return manager->raise(event); }
   /// One update, then the next `length` of sound in game frames of 1/60 s, with an update after each.

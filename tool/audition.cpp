@@ -121,10 +121,14 @@ int audition(const AuditionCall& call) {
   Rendering rendering({call.output, {}, call.picture}, rate);
   Table table;
   {
-    SoundManager manager({rate, 64, call.seed, [&, sink = rendering.sink()](const JournalEntry& entry) {
-                            table.take(entry);
-                            sink(entry);
-                          }});
+    SoundManager manager({.rate = rate,
+                          .seed = call.seed,
+                          .journal =
+                              [&, sink = rendering.sink()](const JournalEntry& entry) {
+                                table.take(entry);
+                                sink(entry);
+                              },
+                          .offline = !call.device});
     std::signal(SIGINT, [](int) { interrupted = 1; });
     manager.load(bank);
     if (call.device) {

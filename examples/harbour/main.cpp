@@ -60,10 +60,13 @@ void render(const Bank& bank, const std::filesystem::path& folder) {
   Report report(bank.rate());
   const auto began = Clock::now();
   {
-    SoundManager manager({.rate = bank.rate(), .journal = [&](const JournalEntry& entry) {
-                            journal.write(entry);
-                            report.take(entry);
-                          }});
+    SoundManager manager({.rate = bank.rate(),
+                          .journal =
+                              [&](const JournalEntry& entry) {
+                                journal.write(entry);
+                                report.take(entry);
+                              },
+                          .offline = true});
     manager.load(bank);
     std::vector<float> samples(static_cast<std::size_t>(bank.rate().value) / frames_a_second * 2);
     play(manager, [&] {

@@ -35,7 +35,11 @@ struct ManagerOptions {
   JournalSink journal = {};   ///< hears every request and every decision
   Layout layout = Layout::stereo;
   Quality quality = Quality::standard;  ///< of sounds whose book does not say
-  bool limiter = true;                  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
+                                        /// `render` itself reads what streams from disk, as it needs it: for rendering on one thread, where
+                                        /// nothing may come
+  /// late. False for a sound card: then a thread of the manager's own reads ahead.
+  bool offline = false;
+  bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
@@ -87,6 +91,8 @@ struct Stats {
   std::uint32_t most_playing = 0;  ///< the most there were at once
   std::uint32_t dormant = 0;       ///< playbacks that keep their place without a voice
   std::uint32_t fading = 0;        ///< playbacks that were told to go and are still heard
+  std::uint32_t late = 0;          ///< times that a stream had to fade out because the disk was late
+
   std::uint64_t raised = 0;
   std::uint64_t started = 0;
   std::uint64_t refused = 0;

@@ -7,6 +7,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 
 #include "author/bring_to_rate.hpp"
 #include "bank/bank_data.hpp"
@@ -22,23 +23,54 @@ std::string lines(const std::vector<Problem>& problems) {
   return all;
 }
 
+/// What is longer than this plays from disk, unless the book says otherwise.
+constexpr Seconds longest_in_memory{30};
+constexpr Seconds head_length{0.25};
+constexpr Seconds shortest_streamed{1};
+
 struct ClipUse {
   Place place;
   bool loop = false;
+  bool in_memory = false;  ///< a sound wants it there
+  bool streamed = false;   ///< a sound wants it from disk
+  bool undecided = false;  ///< a sound leaves it to the length
 };
+
+/// One clip of a bank in memory, and the same from disk.
+struct ClipNumbers {
+  std::optional<std::uint32_t> in_memory, streamed;
+  bool long_one = false;
+};
+
+BankClip streamed_clip(std::string path, std::string file, Audio audio) {
+  const auto width = static_cast<std::size_t>(audio.channels);
+  const auto all = static_cast<std::int64_t>(audio.samples.size() / width);
+  const std::int64_t head = frames(head_length, audio.rate).value;
+  const Decibels level = make_clip({}, audio.channels, audio.samples).level;
+  audio.samples.resize(static_cast<std::size_t>(head) * width);
+  BankClip clip = make_clip(std::move(path), audio.channels, audio.samples);
+  clip.frames = all;
+  clip.level = level;
+  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), audio.channels, audio.rate, all, head});
+  return clip;
+}
+
+std::string clip_file(const Book& book, const std::string& path) { return (std::filesystem::path(book.clips_folder) / path).string(); }
 
 /// Decodes each clip once, hands it on, and gathers what cannot be played.
 std::vector<Problem> each_clip(const Book& book, const std::function<void(const std::string&, const ClipUse&, Audio)>& take) {
   std::map<std::string, ClipUse> uses;
   for (const auto& sound : book.sounds)
     for (const auto& clip : sound.clips) {
-      auto& use = uses.try_emplace(clip.path, ClipUse{clip.place, false}).first->second;
+      auto& use = uses.try_emplace(clip.path, ClipUse{.place = clip.place}).first->second;
       use.loop = use.loop || sound.loop;
+      if (sound.stream) (*sound.stream ? use.streamed : use.in_memory) = true;
+      use.undecided = use.undecided || !sound.stream;
     }
   std::vector<Problem> problems;
   for (const auto& [path, use] : uses) {
     try {
-      take(path, use, decode_file((std::filesystem::path(book.clips_folder) / path).string()));
+      take(path, use, decode_file(clip_file(book, path)));
     } catch (const Error& error) {
       problems.push_back({use.place, fmt::format("clip '{}': {}", path, error.what())});
     }
@@ -77,11 +109,19 @@ Bank compile(const Book& book, const CompileOptions& options) {
   data->name = book.name;
   data->rate = options.rate;
 
-  std::map<std::string, std::uint32_t> clips;
+  std::map<std::string, ClipNumbers> clips;
   const auto problems = each_clip(book, [&](const std::string& path, const ClipUse& use, Audio audio) {
+    ClipNumbers& numbers = clips[path];
+    const bool may_stream = audio.length() >= shortest_streamed;
+    const bool long_one = numbers.long_one = audio.length() > longest_in_memory;
+    if (may_stream && (use.streamed || (use.undecided && long_one))) {
+      numbers.streamed = static_cast<std::uint32_t>(data->clips.size());
+      data->clips.push_back(streamed_clip(path, std::filesystem::absolute(clip_file(book, path)).string(), audio));
+    }
+    if (numbers.streamed && !use.in_memory && (!use.undecided || long_one)) return;
     const bool sixteen_bits = audio.sixteen_bits && audio.rate == options.rate;
     audio = bring_to_rate(std::move(audio), options.rate, use.loop);
-    clips.emplace(path, static_cast<std::uint32_t>(data->clips.size()));
+    numbers.in_memory = static_cast<std::uint32_t>(data->clips.size());
     data->clips.push_back(make_clip(path, audio.channels, audio.samples, sixteen_bits));
   });
   if (!problems.empty()) throw Error(lines(problems));
@@ -95,7 +135,11 @@ Bank compile(const Book& book, const CompileOptions& options) {
     BankSound made;
     made.name = sound.name;
     made.group = groups.at(sound.group);
-    for (const auto& clip : sound.clips) made.clips.push_back(clips.at(clip.path));
+    for (const auto& clip : sound.clips) {
+      const ClipNumbers& numbers = clips.at(clip.path);
+      const bool from_disk = numbers.streamed && (!numbers.in_memory || sound.stream.value_or(numbers.long_one));
+      made.clips.push_back(from_disk ? *numbers.streamed : *numbers.in_memory);
+    }
     made.pick = sound.pick == "shuffle" ? Pick::shuffle : sound.pick == "random" ? Pick::random : Pick::in_order;
     made.gain = sound.gain;
     made.pitch = sound.pitch;

@@ -35,6 +35,9 @@ const std::vector<BookKey>& book_keys() {
        "How important it is when voices are short: the lowest rank loses its voice first; among equals the quietest, then the oldest. "
        "Loops and what is longer than two seconds keep their place and come back."},
       {"sounds", "loop", "true or false", "false", "true", "Plays the whole clip round and round until it is stopped."},
+      {"sounds", "stream", "true or false", "by length", "true",
+       "Plays from disk, a quarter of a second kept in memory, so that it starts at once. Unless told, clips of more than 30 s stream, "
+       "and shorter ones do not; what is shorter than 1 s never does."},
       {"sounds", "fade-in", "time", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."},
       {"sounds", "fade-out", "time", "\"0 s\"", "\"1.2 s\"",
        "How long it takes to leave when it is stopped. Even \"0 s\" takes 5 ms, so that it does not click."},

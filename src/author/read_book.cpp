@@ -216,6 +216,10 @@ class Reader {
     read_quality(table, sound.quality);
     read_rank(table, sound.rank);
     read_bool(table, "loop", sound.loop);
+    if (bool stream = false; table.contains("stream")) {
+      read_bool(table, "stream", stream);
+      sound.stream = stream;
+    }
     read_quantity(table, "fade-in", read_seconds, sound.fade_in);
     read_quantity(table, "fade-out", read_seconds, sound.fade_out);
     read_clips(table, sound, folder);

@@ -20,9 +20,10 @@ std::vector<std::string_view> names_of(const Items& items) {
 }  // namespace
 
 ClipSamples BankClip::view() const {
-  const auto stride = static_cast<std::size_t>(frames + 2 * reach);
+  const auto stride = static_cast<std::size_t>(kept() + 2 * reach);
   ClipSamples view;
   view.frames = frames;
+  view.kept = kept();
   for (std::size_t channel = 0; channel < static_cast<std::size_t>(channels); ++channel) {
     if (shorts.empty())
       view.floats[channel] = floats.data() + channel * stride + reach;

@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -11,17 +12,29 @@ namespace tidewater {
 
 enum class Pick { shuffle, random, in_order };
 
+/// A clip that plays from disk, at its own rate.
+struct StreamedFile {
+  std::string path;
+  int channels = 1;
+  Hertz rate;
+  std::int64_t frames = 0;
+  std::int64_t head = 0;  ///< frames that are kept in memory, so that it starts at once
+};
+
 struct BankClip {
   std::string name;
   int channels = 1;
   std::int64_t frames = 0;
-  Decibels level;  ///< RMS over the whole clip: how loud it is beside others when voices are short
+  std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
+  Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   // Each channel in turn, with `reach` zeros before and after it; one of the two is empty.
   std::vector<float> floats;
   std::vector<std::int16_t> shorts;
 
   std::size_t bytes() const { return floats.size() * sizeof(float) + shorts.size() * sizeof(std::int16_t); }
 
+  /// Frames in memory: all, or the head of a streamed clip.
+  std::int64_t kept() const { return streamed ? streamed->head : frames; }
   ClipSamples view() const;
 };
 

@@ -11,6 +11,8 @@ struct Audio {
   Hertz rate;
   std::vector<float> samples;  ///< interleaved; full scale is 1
   bool sixteen_bits = false;   ///< every sample is a multiple of 1/32768
+
+  Seconds length() const { return seconds({static_cast<std::int64_t>(samples.size()) / channels}, rate); }
 };
 
 /// The longest clip that is held in memory.

@@ -11,12 +11,16 @@
 
 namespace tidewater {
 
+class StreamRing;
+
 /// Samples of one clip, as the mixer reads them. `reach` zeros may be read before and after each channel.
 /// Whoever starts a voice keeps the samples alive until the voice is reported finished.
 struct ClipSamples {
   std::array<const float*, 2> floats{};         ///< the second is null for mono; both where the clip has 16 bits
   std::array<const std::int16_t*, 2> shorts{};  ///< the same
   std::int64_t frames = 0;
+  std::int64_t kept = 0;         ///< frames that are in memory, from the head on
+  StreamRing* stream = nullptr;  ///< where the rest comes from, if not all are
 
   bool mono() const { return floats[1] == nullptr && shorts[1] == nullptr; }
 };

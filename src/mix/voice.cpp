@@ -7,13 +7,23 @@
 #include "dsp/kernels.hpp"
 #include "dsp/pan.hpp"
 #include "dsp/resample.hpp"
+#include "mix/stream_ring.hpp"
 
 namespace tidewater {
 namespace {
 
 constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(fastest_ratio) + 2 * reach + 16;
 
+/// A stream that was late goes on when it has this much ahead again.
+constexpr std::int64_t enough_ahead = 4096;
+
 kernels::Slope slope(double from, double to, int count) { return {static_cast<float>(from), static_cast<float>((to - from) / count)}; }
+
+/// How far so many frames go, in source frames with 32 bits below the point.
+std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
+  const auto steps = static_cast<std::uint64_t>(count);
+  return step * steps + static_cast<std::uint64_t>(step_change) * (steps * (steps - 1) / 2);
+}
 
 }  // namespace
 
@@ -34,6 +44,8 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   low_pass_.tune(static_cast<double>(command.low_pass), rate, 0);
   high_pass_.tune(static_cast<double>(command.high_pass), rate, 0);
   pan_ = gains(1);
+  // From its head it starts at once; from further on when the first samples are there.
+  flow_ = Ramp::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
 }
 
 void Voice::stop(std::int64_t fade) {
@@ -49,10 +61,7 @@ void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::in
   (kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_).tune(static_cast<double>(hertz), rate, ramp);
 }
 
-std::int64_t Voice::position() const {
-  const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
-  return loop_ ? whole % clip_.frames : whole;
-}
+std::int64_t Voice::position() const { return loop_ ? source_frame() % clip_.frames : source_frame(); }
 
 double Voice::fade_at(std::int64_t frames_from_now) const {
   double level = 1;
@@ -71,7 +80,7 @@ Voice::Gains Voice::gains(double level) const {
 
 int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const {
   if (loop_) return wanted;
-  const std::uint64_t end = static_cast<std::uint64_t>(clip_.frames) << position_bits;
+  const std::uint64_t end = static_cast<std::uint64_t>(std::max<std::int64_t>(0, clip_.frames - turned_)) << position_bits;
   std::uint64_t at = position_;
   if (at + step * static_cast<std::uint64_t>(wanted) <= end && step_change <= 0) return wanted;
   int count = 0;
@@ -95,13 +104,31 @@ const Sample* Voice::unrolled(const Sample* samples, std::int64_t first, std::in
   return scratch.data();
 }
 
+/// From the head in memory, then from the ring, then silence behind the end.
+const float* Voice::streamed(std::size_t channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const {
+  const std::int64_t end = first + length;
+  if (end <= clip_.kept) return clip_.floats[channel] + first;
+  const std::int64_t from_memory = std::clamp<std::int64_t>(clip_.kept - first, 0, length);
+  std::copy_n(clip_.floats[channel] + std::min(first, clip_.kept), from_memory, scratch.data());
+  const std::int64_t behind = loop_ ? 0 : std::clamp<std::int64_t>(end - clip_.frames, 0, length - from_memory);
+  clip_.stream->copy(channel, first + from_memory, length - from_memory - behind, scratch.data() + from_memory);
+  std::fill_n(scratch.data() + length - behind, behind, 0.0F);
+  return scratch.data();
+}
+
 template <class Sample>
-void Voice::read_channel(const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const {
-  const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
+void Voice::read_channel(std::size_t channel, const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count,
+                         float* out) const {
+  const std::int64_t whole = source_frame();
   std::array<Sample, longest_window> scratch;
+  const auto samples_from = [&](std::int64_t first, std::int64_t length) -> const Sample* {
+    if constexpr (std::is_same_v<Sample, float>)
+      if (clip_.stream != nullptr) return streamed(channel, first, length, scratch);
+    return unrolled<Sample>(samples, first, length, scratch);
+  };
   const bool exact = walk.step == unity_step && walk.step_change == 0 && walk.position == 0;
   if (exact) {
-    const Sample* source = unrolled<Sample>(samples, whole, span, scratch);
+    const Sample* source = samples_from(whole, span);
     if constexpr (std::is_same_v<Sample, float>)
       std::copy_n(source, count, out);
     else
@@ -111,25 +138,42 @@ void Voice::read_channel(const Sample* samples, const kernels::Walk& walk, std::
   const auto fastest = std::max(walk.step, walk.step + static_cast<std::uint64_t>(walk.step_change) * static_cast<std::uint64_t>(count));
   const kernels::FilterRows filter = filter_for(fastest, quality_);
   const std::int64_t before = filter.taps / 2;
-  kernels::resample(filter, unrolled<Sample>(samples, whole - before, span + 2 * before, scratch) + before, walk, out, count);
+  kernels::resample(filter, samples_from(whole - before, span + 2 * before) + before, walk, out, count);
+}
+
+/// Goes on in time, unheard.
+void Voice::pass_over(std::uint64_t step, std::int64_t step_change, int count) {
+  position_ += travel(step, step_change, count);
+  step_.advance(count);
+  gain_.advance(count);
+  side_.advance(count);
+  pan_ = gains(1);
 }
 
 void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
   const kernels::Walk walk{position_ & (unity_step - 1), step, step_change};
-  const auto steps = static_cast<std::uint64_t>(count);
-  const std::uint64_t travelled = step * steps + static_cast<std::uint64_t>(step_change) * (steps * (steps - 1) / 2);
+
+  const std::uint64_t travelled = travel(step, step_change, count);
   const auto span = static_cast<std::int64_t>((walk.position + travelled) >> position_bits) + 1;
   for (std::size_t channel = 0; channel < 2; ++channel) {
     float* to = channel == 0 ? left : right;
     if (clip_.floats[channel] != nullptr)
-      read_channel(clip_.floats[channel], walk, span, count, to);
+      read_channel(channel, clip_.floats[channel], walk, span, count, to);
     else if (clip_.shorts[channel] != nullptr)
-      read_channel(clip_.shorts[channel], walk, span, count, to);
+      read_channel(channel, clip_.shorts[channel], walk, span, count, to);
   }
   position_ += travelled;
 }
 
 void Voice::wrap_position() {
+  if (clip_.stream != nullptr) {
+    constexpr std::int64_t turn = std::int64_t{1} << 30;
+    if (static_cast<std::int64_t>(position_ >> position_bits) > 2 * turn) {
+      position_ -= static_cast<std::uint64_t>(turn) << position_bits;
+      turned_ += turn;
+    }
+    return clip_.stream->pass(source_frame());
+  }
   if (!loop_) return;
   // One round is kept, so that what lies before the seam is still the loop's end and not the silence before its head.
   const std::uint64_t round = static_cast<std::uint64_t>(clip_.frames) << position_bits;
@@ -141,11 +185,40 @@ bool Voice::steady() const {
   return !step_.moving() && !gain_.moving() && !side_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
 }
 
+/// Whether the samples for so many more frames are there.
+bool Voice::has_ahead(std::int64_t frames) const {
+  const std::int64_t first = source_frame() - reach;
+  std::int64_t end =
+      source_frame() + reach + 1 +
+      static_cast<std::int64_t>(std::max(step_.value, step_.target) / static_cast<double>(unity_step) * static_cast<double>(frames));
+  if (!loop_) end = std::min(end, clip_.frames);
+  return end <= clip_.kept || clip_.stream->holds(std::max(first, clip_.kept), end);
+}
+
+/// Whether so many frames can be mixed without a thought of the stream being late.
+bool Voice::flows(int frames) const {
+  return clip_.stream == nullptr || (flow_.value == 1 && !flow_.moving() && has_ahead(frames + shortest_fade + quantum));
+}
+
+/// A stream that is late fades out while it still can, keeps its time in silence, and fades in again.
+void Voice::tend_flow(int frames, std::int64_t now) {
+  if (clip_.stream == nullptr) return;
+  const bool late = flow_.target == 0;
+  const bool enough = has_ahead(frames + shortest_fade + quantum + (late ? enough_ahead : 0));
+  if (late == !enough) {
+    if (late && clip_.stream->late_since() == StreamRing::never) clip_.stream->note_late(now);
+    return;
+  }
+  flow_.go(enough ? 1 : 0, shortest_fade);
+  if (enough && clip_.stream->late_since() != StreamRing::never) clip_.stream->note_back(now);
+  if (!enough) clip_.stream->note_late(now);
+}
+
 std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
   for (int at = 0; at < frames;) {
     // What moves is followed a quantum at a time, on the clock's own grid.
-    const bool whole = steady() && start_frame_ <= now + at;
+    const bool whole = steady() && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
     const std::int64_t end = mix_piece(bus.left + at, bus.right + at, now + at, piece);
     if (end >= 0) return end;
@@ -164,13 +237,18 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
   int count = frames - static_cast<int>(offset);
   if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, fade_out_left_));
 
+  tend_flow(count, now + offset);
   const auto step = static_cast<std::uint64_t>(step_.value);
   Ramp later = step_;
   const auto step_change = step_.moving() ? static_cast<std::int64_t>((later.advance(count) - step_.value) / count) : 0;
   const int heard = source_frames_left(step, step_change, count);
   const bool ended = heard < count || (fade_out_length_ > 0 && fade_out_left_ <= count);
 
-  if (heard > 0) {
+  const double flow_before = flow_.value;
+  const double flow_after = flow_.advance(count);
+  if (heard > 0 && flow_before == 0 && flow_after == 0) {
+    pass_over(step, step_change, heard);
+  } else if (heard > 0) {
     alignas(64) std::array<float, most_run> made_left;
     alignas(64) std::array<float, most_run> made_right;
     const float* left = made_left.data();
@@ -186,19 +264,19 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
     if (low_pass_.active()) low_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
     if (high_pass_.active()) high_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
 
-    const double level_before = gain_.value * fade_at(0);
+    const double level_before = gain_.value * flow_before * fade_at(0);
     const Gains before{level_before * pan_.left, level_before * pan_.right};
     step_.advance(heard);
-    const double level_after = gain_.advance(heard) * fade_at(heard);
+    const double level_after = gain_.advance(heard) * flow_after * fade_at(heard);
     if (side_.moving()) {
       side_.advance(heard);
       pan_ = gains(1);
     }
     add_to(left_bus + offset, right_bus + offset, left, mono ? left : made_right.data(), before,
            {level_after * pan_.left, level_after * pan_.right}, heard);
-    fade_in_done_ += heard;
-    if (fade_out_length_ > 0) fade_out_left_ -= heard;
   }
+  fade_in_done_ += heard;
+  if (fade_out_length_ > 0) fade_out_left_ -= heard;
   wrap_position();
   if (!ended) return -1;
   active_ = false;
@@ -219,7 +297,8 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
 /// The clip's own samples, where they are what is heard.
 const float* Voice::exact_source(int count) const {
   const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
-  if (clip_.floats[0] == nullptr || static_cast<std::uint64_t>(step_.value) != unity_step || (position_ & (unity_step - 1)) != 0)
+  if (clip_.floats[0] == nullptr || clip_.stream != nullptr || static_cast<std::uint64_t>(step_.value) != unity_step ||
+      (position_ & (unity_step - 1)) != 0)
     return nullptr;
   const std::int64_t at = loop_ ? whole % clip_.frames : whole;
   return at + count <= clip_.frames ? clip_.floats[0] + at : nullptr;
@@ -230,7 +309,7 @@ void Voice::prefetch() const {
   const auto bytes_a_frame = static_cast<std::ptrdiff_t>(clip_.floats[0] != nullptr ? sizeof(float) : sizeof(std::int16_t));
   const auto* memory =
       clip_.floats[0] != nullptr ? reinterpret_cast<const char*>(clip_.floats[0]) : reinterpret_cast<const char*>(clip_.shorts[0]);
-  if (memory == nullptr) return;
+  if (memory == nullptr || clip_.stream != nullptr) return;
   std::int64_t whole = static_cast<std::int64_t>(position_ >> position_bits);
   if (loop_ && whole >= clip_.frames) whole -= clip_.frames;
   const char* first = memory + whole * bytes_a_frame;

@@ -48,22 +48,31 @@ class Voice {
   };
 
   bool steady() const;
+  bool flows(int frames) const;
+  bool has_ahead(std::int64_t frames) const;
+  void tend_flow(int frames, std::int64_t now);
+  std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
+
   std::int64_t mix_piece(float* left, float* right, std::int64_t now, int frames);
   void add_to(float* bus_left, float* bus_right, const float* left, const float* right, Gains before, Gains after, int count) const;
   const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
   void read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right);
   template <class Sample>
-  void read_channel(const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const;
+  void read_channel(std::size_t channel, const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const;
   template <class Sample>
   const Sample* unrolled(const Sample* samples, std::int64_t first, std::int64_t length, std::span<Sample> scratch) const;
+  const float* streamed(std::size_t channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const;
+  void pass_over(std::uint64_t step, std::int64_t step_change, int count);
   void wrap_position();
   double fade_at(std::int64_t frames_from_now) const;
   Gains gains(double level) const;
 
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
+  std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
   Ramp step_;
+  Ramp flow_;  ///< of a stream: 1 while it flows, 0 while it is late
   Ramp gain_;
   Ramp side_;
   Gains pan_{1, 1};

@@ -37,6 +37,8 @@ void ManagerState::load(const Bank& bank) {
       send_group(0, {});
     }
   }
+  const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
+  if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
   for (const auto& sound : data.sounds)
     live.sounds.push_back({&data, &sound, numbers[sound.group], Picker(sound.pick, static_cast<std::uint32_t>(sound.clips.size())),

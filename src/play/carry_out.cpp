@@ -99,7 +99,7 @@ Outcome ManagerState::decide(Outcome outcome, PlaybackId id, std::string_view wh
 }
 
 std::uint64_t ManagerState::step_of(const LivePlayback& playback, Semitones shift) const {
-  return step_for(ratio(playback.drawn_pitch + shift) * playback.sound->bank->rate.value / options.rate.value);
+  return step_for(ratio(playback.drawn_pitch + shift) * rate_of(playback).value / options.rate.value);
 }
 
 }  // namespace tidewater

@@ -91,7 +91,7 @@ Playback SoundManager::find(PlaybackId id) {
   return state_->find(id);
 }
 
-void SoundManager::render(std::span<float> out) noexcept { state_->mixer.render(out); }
+void SoundManager::render(std::span<float> out) noexcept { state_->render(out); }
 
 Frames SoundManager::clock() const { return {state_->mixer.clock()}; }
 

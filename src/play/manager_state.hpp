@@ -13,6 +13,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "bank/streamer.hpp"
 #include "base/random.hpp"
 #include "mix/mixer.hpp"
 #include "play/entry_list.hpp"
@@ -68,6 +69,8 @@ struct LivePlayback {
   double position = 0;
   std::int64_t since = 0;
   std::uint64_t step = 0;
+  Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
+  std::int64_t told_late = StreamRing::never, told_back = StreamRing::never;
   const char* how = nullptr;  ///< it will have ended, once it was told to go
 };
 
@@ -128,6 +131,9 @@ struct ManagerState {
   void send(const Command& command);
   void to_voice(const LivePlayback& playback, const Command& command);
   void take_reports();
+  void watch_streams();
+  Hertz rate_of(const LivePlayback& playback) const;
+  void render(std::span<float> out) noexcept;
   JournalEntry& note(JournalEntry::Kind kind);
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
@@ -140,6 +146,8 @@ struct ManagerState {
   std::mutex mutex;
   std::mutex sink_mutex;  ///< held while the journal is handed on, so that its lines stay in order
   Mixer mixer;
+  Streamer streamer;
+  std::vector<LivePlayback*> streaming;  ///< those that have a stream
   Groups groups;
   std::list<LiveBank> banks;
   std::unordered_map<std::uint64_t, LiveEvent> events;

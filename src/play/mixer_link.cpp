@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include <algorithm>
 
 #include "play/manager_state.hpp"
@@ -34,6 +36,12 @@ void ManagerState::take_reports() {
   VoiceFinished report;
   while (mixer.poll(report)) {
     LivePlayback& playback = *owners[report.voice];
+    if (playback.stream != nullptr) {
+      streamer.close(playback.stream);
+      std::erase(streaming, &playback);
+      playback.stream = nullptr;
+    }
+
     owners[report.voice] = nullptr;
     free_voices.push(report.voice);
     const bool over = !playback.sound->design->loop && report.position >= playback.clip->frames;
@@ -47,6 +55,49 @@ void ManagerState::take_reports() {
     end(playback, report.frame, playback.how == nullptr ? "finished" : playback.how);
   }
   tend_pool();
+}
+
+/// The rate of its samples: a streamed clip keeps its file's.
+Hertz ManagerState::rate_of(const LivePlayback& playback) const {
+  return playback.clip->streamed ? playback.clip->streamed->rate : playback.sound->bank->rate;
+}
+
+/// Says which streams were late, are back, or cannot go on.
+void ManagerState::watch_streams() {
+  for (std::size_t i = streaming.size(); i-- > 0;) {
+    LivePlayback& playback = *streaming[i];
+    const StreamRing& ring = playback.stream->ring;
+    const auto tell = [&](std::string why) {
+      JournalEntry& entry = note(Kind::notice);
+      entry.playback = playback.id;
+      entry.sound = playback.sound->design->name;
+      entry.why = std::move(why);
+    };
+    if (playback.stream->failed && playback.how == nullptr) {
+      leave(playback, {}, "unreadable", playback.stream->trouble);
+      continue;
+    }
+    if (const std::int64_t since = ring.late_since(); since != playback.told_late) {
+      playback.told_late = since;
+      ++stats.late;
+      tell(fmt::format("the stream of '{}' was late at {:.3f} s and faded out; the disk, or the thread that reads, did not keep up",
+                       playback.clip->name, seconds({since}, options.rate).value));
+    }
+    if (const std::int64_t back = ring.back_at(); back != playback.told_back) {
+      playback.told_back = back;
+      tell(fmt::format("the stream of '{}' is heard again, {:.3f} s later", playback.clip->name,
+                       seconds({back - playback.told_late}, options.rate).value));
+    }
+  }
+}
+
+void ManagerState::render(std::span<float> out) noexcept {
+  if (!options.offline) return mixer.render(out);
+  const auto run = static_cast<std::size_t>(most_run * channels(options.layout));
+  for (std::size_t at = 0; at < out.size(); at += run) {
+    streamer.fill();
+    mixer.render(out.subspan(at, std::min(run, out.size() - at)));
+  }
 }
 
 JournalEntry& ManagerState::note(Kind kind) {
@@ -89,6 +140,7 @@ void ManagerState::note_updates() {
 
 void ManagerState::update(Seconds elapsed) {
   take_reports();
+  watch_streams();
   count_update();
   watch_clock(elapsed);
   forget_silent_banks();

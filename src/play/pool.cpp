@@ -17,6 +17,7 @@ namespace {
 constexpr Seconds worth_keeping{2};
 /// A sleeper must be this much louder than a sounding one of its rank to take its voice: 3 dB, so that voices do not flutter.
 constexpr double clearly_louder = 1.4125375446227544;
+constexpr Seconds time_to_read{0.1};
 constexpr int most_swaps = 8;  // at a time
 
 }  // namespace
@@ -85,6 +86,12 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   command.voice = voice;
   command.group = playback.sound->group;
   command.clip = playback.clip->view();
+  if (playback.clip->streamed) {
+    playback.stream = streamer.open(playback.clip->streamed, std::llround(playback.position), design.loop);
+    playback.told_late = playback.told_back = StreamRing::never;
+    streaming.push_back(&playback);
+    command.clip.stream = &playback.stream->ring;
+  }
   command.start_frame = start_frame;
   command.position = std::llround(playback.position);
   command.step = playback.step;
@@ -164,7 +171,9 @@ void ManagerState::wake(LivePlayback& playback) {
   if (voice == no_voice) return;
   std::erase(sleepers, &playback);
   --stats.dormant;
-  give_voice(playback, voice, std::max(mixer.next_frame(), playback.since), shortest_fade);
+  // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
+  const std::int64_t first = mixer.next_frame() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
+  give_voice(playback, voice, std::max(first, playback.since), shortest_fade);
   JournalEntry& entry = note(Kind::woke);
   entry.playback = playback.id;
   entry.sound = playback.sound->design->name;

@@ -125,7 +125,9 @@ class Player {
 
 }  // namespace
 
-ManagerOptions options_of(const JournalScript& script) { return {script.rate, script.voices, script.seed, {}}; }
+ManagerOptions options_of(const JournalScript& script) {
+  return {.rate = script.rate, .voices = script.voices, .seed = script.seed, .offline = true};
+}
 
 void replay(const JournalScript& script, const Bank& bank, SoundManager& manager, const Take& take) {
   Player(script, bank, manager, take).run();

@@ -7,6 +7,7 @@
 ///
 /// Thread: any; nothing here is shared.
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -61,6 +62,7 @@ struct BookSound {
   Hertz high_pass;
   std::string quality;  ///< empty: the group's
   bool loop = false;
+  std::optional<bool> stream;  ///< none: clips of more than half a minute do
   Seconds fade_in;
   Seconds fade_out;
   Place place;

@@ -1,0 +1,70 @@
+#pragma once
+/// Reads streamed clips from disk ahead of the voices that play them.
+
+#include <atomic>
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "media/clip_reader.hpp"
+#include "mix/stream_ring.hpp"
+
+namespace tidewater {
+
+/// One clip on its way to one voice.
+struct Stream {
+  StreamRing ring;
+  /// True once it cannot go on; then `trouble` says why.
+  std::atomic<bool> failed{false};
+  std::string trouble;
+
+ private:
+  friend class Streamer;
+  enum class State { free, open, closing };
+  std::shared_ptr<const StreamedFile> file;
+  std::optional<ClipReader> reader;
+  State state = State::free;
+  bool loop = false;
+};
+
+/// Many streams share one reading thread fairly: whichever would run dry first is read next.
+///
+/// Threads: `open` and `close` belong to whoever holds the control side; they take a short lock that is never held
+/// while a file is read. Without a thread of its own, `fill` reads instead.
+class Streamer {
+ public:
+  Streamer() = default;
+  ~Streamer();
+  Streamer(const Streamer&) = delete;
+  Streamer& operator=(const Streamer&) = delete;
+
+  /// From here on a thread reads.
+  void run_on_its_own();
+  /// Reads until every ring is full, on the calling thread.
+  void fill();
+
+  /// Begins at a frame of the clip. Touches no file: what cannot be read turns up as a failed stream.
+  Stream* open(std::shared_ptr<const StreamedFile> file, std::int64_t position, bool loop);
+  /// Its voice has finished.
+  void close(Stream* stream);
+
+ private:
+  Stream* most_urgent();
+  void read_some(Stream& stream);
+  void fail(Stream& stream, const std::string& why);
+  void work();
+
+  std::mutex mutex_;
+  std::condition_variable news_;
+  std::vector<std::unique_ptr<Stream>> streams_;
+  std::vector<float> piece_;
+  std::thread thread_;
+  bool done_ = false;
+};
+
+}  // namespace tidewater

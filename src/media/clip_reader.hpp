@@ -1,0 +1,40 @@
+#pragma once
+#include <cstdint>
+#include <memory>
+#include <string>
+
+#include "tidewater/units.hpp"
+
+struct sf_private_tag;  // libsndfile's SNDFILE
+
+namespace tidewater {
+
+/// Reads an audio file piece by piece. Every member throws Error with words for a person.
+/// Thread: one at a time.
+class ClipReader {
+ public:
+  /// Throws where the file is missing, is not audio, or has other than one or two channels or an impossible rate.
+  explicit ClipReader(const std::string& path);
+
+  int channels() const { return channels_; }
+  Hertz rate() const { return rate_; }
+  bool sixteen_bits() const { return sixteen_bits_; }  ///< every sample is a multiple of 1/32768
+  /// Frames read so far, or where `seek` went.
+  std::int64_t at() const { return at_; }
+
+  /// Reads up to `frames` interleaved frames; full scale is 1. Fewer come at the end, and none after it.
+  std::int64_t read(float* to, std::int64_t frames);
+  void seek(std::int64_t frame);
+
+ private:
+  struct Close {
+    void operator()(sf_private_tag* file) const;
+  };
+  std::unique_ptr<sf_private_tag, Close> file_;
+  int channels_ = 1;
+  Hertz rate_;
+  bool sixteen_bits_ = false;
+  std::int64_t at_ = 0;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,194 @@
+#include <dlfcn.h>
+
+#include <atomic>
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <filesystem>
+#include <thread>
+
+#include "stage.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+
+namespace {
+
+/// Milliseconds that every read of a file takes longer, as on a bad disk.
+std::atomic<int> disk_stall{0};
+
+}  // namespace
+
+#ifndef TIDEWATER_SANITIZED  // sanitizers watch the same door
+extern "C" ssize_t read(int file, void* bytes, size_t size) {
+  static const auto real = reinterpret_cast<ssize_t (*)(int, void*, size_t)>(dlsym(RTLD_NEXT, "read"));
+  if (const int wait = disk_stall; wait > 0) std::this_thread::sleep_for(std::chrono::milliseconds(wait));
+  return real(file, bytes, size);
+}
+#endif
+
+namespace {
+
+const std::string book = R"(
+[sounds.tune]
+clips = ["tune.wav"]
+stream = true
+[sounds.round]
+clips = ["round.wav"]
+stream = true
+loop = true
+[sounds.same-round]
+clips = ["round.wav"]
+stream = false
+loop = true
+[sounds.tone]
+clips = ["tone.wav"]
+rank = 9
+[sounds.loud]
+clips = ["longer.wav"]
+rank = 9
+[events.tune]
+start = "tune"
+[events.round]
+start = "round"
+[events.same-round]
+start = "same-round"
+[events.tone]
+start = "tone"
+[events.loud]
+start = "loud"
+)";
+
+/// A stage whose folder has clips worth streaming: "tune.wav", four seconds of a rising tone, and "round.wav", 2.4 s
+/// that loop without a seam.
+struct Streaming : Stage {
+  explicit Streaming(ManagerOptions options) : Stage(book, std::move(options), write_clips) {}
+
+  static void write_clips(const Folder& folder) {
+    std::vector<float> rising(48000 * 4);
+    double phase = 0;
+    for (std::size_t i = 0; i < rising.size(); ++i)
+      rising[i] = 0.5F * static_cast<float>(std::sin(phase += 6.283185307179586 * (200 + static_cast<double>(i) / 200) / 48000));
+    folder.write_clip("clips/tune.wav", rising);
+    folder.write_clip("clips/round.wav", sine(500, 2.4, 2, 0.5), 2);
+  }
+};
+
+/// Renders in real time, a block every so often, as a sound card would.
+Take play_live(SoundManager& manager, double length) {
+  constexpr std::size_t block = 480;
+  Take take;
+  auto next = std::chrono::steady_clock::now();
+  for (double at = 0; at < length; at += 0.01) {
+    take.samples.resize(take.samples.size() + 2 * block);
+    manager.render({take.samples.data() + take.samples.size() - 2 * block, 2 * block});
+    manager.update(Seconds{0.01});
+    std::this_thread::sleep_until(next += std::chrono::milliseconds(10));
+  }
+  return take;
+}
+
+std::size_t notices_with(const Stage& stage, const std::string& words) {
+  std::size_t count = 0;
+  for (const auto& notice : stage.entries(JournalEntry::Kind::notice)) count += notice.why.find(words) != std::string::npos ? 1 : 0;
+  return count;
+}
+
+}  // namespace
+
+TEST_CASE("a streamed clip is, sample for sample, what it is in memory, round after round") {
+  Streaming streamed({.offline = true, .limiter = false});
+  Streaming memory({.offline = true, .limiter = false});
+  CHECK(streamed.bank->sample_bytes() < 4000000);
+  streamed.raise("round");
+  memory.raise("same-round");
+  const Take one = streamed.render(Seconds{8});
+  const Take other = memory.render(Seconds{8});
+  CHECK(one.samples == other.samples);
+  CHECK(one.peak() == Approx(0.5).margin(0.001));
+  CHECK(one.part(0.1, 7.8).steepest() == Approx(other.part(0.1, 7.8).steepest()));
+}
+
+TEST_CASE("a streamed clip begins at once, bends with pitch, and ends when its file does") {
+  Streaming stage({.offline = true});
+  const auto playback = stage.raise("tune").playback();
+  CHECK(stage.render(Seconds{0.05}).onset() < 0.006);
+  Playback(playback).bend(Semitones{12}, Seconds{0.05});
+  const Take up = stage.render(Seconds{1});
+  CHECK(up.part(0.1, 0.02).pitch() == Approx(2 * (200 + 48000 * 0.25 / 200)).epsilon(0.06));
+  stage.render(Seconds{1.5});
+  CHECK(playback.ended());
+  CHECK(stage.manager->stats().late == 0);
+}
+
+TEST_CASE("a stream that loses its voice comes back in its place") {
+  Streaming stage({.voices = 1, .offline = true});
+  stage.raise("tune");
+  stage.render(Seconds{0.5});
+  stage.raise("tone");
+  stage.render(Seconds{1});
+  const Take back = stage.render(Seconds{0.2});
+  const double clip_time = 1.6;
+  CHECK(back.part(0.1, 0.02).pitch() == Approx(200 + 48000 * clip_time / 200).epsilon(0.03));
+}
+
+TEST_CASE("live, forty streams at once play without a gap") {
+  Streaming stage({.voices = 64});
+  for (int i = 0; i < 40; ++i) stage.raise("round").playback().set_gain(Decibels{-36}, Seconds{});
+  const Take take = play_live(*stage.manager, 3);
+  CHECK(stage.manager->stats().late == 0);
+  CHECK(take.part(0.5, 2.4).steepest() < 40 * 0.5 * 0.0158 * 0.07);
+}
+
+#ifndef TIDEWATER_SANITIZED
+TEST_CASE("when the disk stalls the stream fades out, all else plays on, and both ends of it are told") {
+  Streaming stage({.voices = 8, .limiter = false});
+  stage.raise("round");
+  play_live(*stage.manager, 0.3);
+  disk_stall = 1500;
+  play_live(*stage.manager, 0.7);
+  stage.raise("loud");
+  const Take during = play_live(*stage.manager, 0.5);
+  disk_stall = 0;
+  const Take after = play_live(*stage.manager, 2);
+  CHECK(notices_with(stage, "the stream of 'round.wav' was late at") == 1);
+  CHECK(notices_with(stage, "is heard again") == 1);
+  CHECK(stage.manager->stats().late == 1);
+  CHECK(during.part(0.3, 0.2).pitch() == Approx(300).epsilon(0.01));
+  CHECK(during.steepest() < 0.08);
+  CHECK(after.steepest() < 0.08);
+  CHECK(after.part(1.7, 0.25).peak() > 0.7);  // both tones again
+}
+#endif
+
+TEST_CASE("a file that is gone, cut or exchanged under a stream ends it softly, with words") {
+  const auto [spoil, words] = GENERATE(table<std::string, std::string>(
+      {{"gone", "there is no such file"}, {"cut", "has changed since the bank was made"}, {"exchanged", "it cannot be read as audio"}}));
+  CAPTURE(spoil);
+  Streaming stage({.offline = true, .limiter = false});
+  const std::string file = stage.folder.path("clips/tune.wav");
+  if (spoil == "gone") std::filesystem::remove(file);
+  if (spoil == "exchanged") stage.folder.write("clips/tune.wav", "this is a shopping list");
+  const auto playback = stage.raise("tune").playback();
+  Take take = stage.render(Seconds{0.2});
+  if (spoil == "cut") std::filesystem::resize_file(file, 300000);
+  const Take rest = stage.render(Seconds{2.8});
+  take.samples.insert(take.samples.end(), rest.samples.begin(), rest.samples.end());
+  CHECK(take.steepest() < 0.06);
+  CHECK(take.part(0, 0.2).peak() == Approx(0.354).margin(0.01));  // its head is in memory
+  CHECK(take.part(2.5, 0.5).peak() == 0);
+  CHECK(playback.ended());
+  const auto endings = stage.entries(JournalEntry::Kind::fading);
+  REQUIRE(endings.size() == 1);
+  CHECK(endings[0].how == "unreadable");
+  CHECK_THAT(endings[0].why, Catch::Contains(words));
+}
+
+TEST_CASE("a file that grows or is unlinked while it streams plays on as it was") {
+  Streaming stage({.offline = true, .limiter = false});
+  stage.raise("tune");
+  stage.render(Seconds{0.1});
+  std::filesystem::remove(stage.folder.path("clips/tune.wav"));
+  Streaming::write_clips(stage.folder);
+  const Take rest = stage.render(Seconds{3});
+  CHECK(rest.part(2.5, 0.05).pitch() == Approx(200 + 48000 * 2.625 / 200).epsilon(0.02));
+}
