@@ -49,6 +49,11 @@ TEST_CASE("every instruction set agrees with its scalar twin to 24-bit rounding"
   const auto source = sine(3000, 0.1);
   std::vector<std::int16_t> shorts;
   for (const float x : source) shorts.push_back(static_cast<std::int16_t>(x * 32767));
+  kernels::FilterEight eight{.carry = {{0.5, -0.1}, {0.2, 0.6}}};
+  for (std::size_t i = 0; i < 8; ++i) {
+    eight.response[8 + i] = 0.4F / static_cast<float>(1 + i);
+    for (std::size_t s = 0; s < 2; ++s) eight.from_state[s][i] = eight.to_state[s][7 - i] = 0.1F * eight.response[8 + i];
+  }
   float worst = 0;
   for (const std::int64_t target : hwy::SupportedAndGeneratedTargets()) {
     hwy::SetSupportedTargetsForTest(target);
@@ -84,6 +89,11 @@ TEST_CASE("every instruction set agrees with its scalar twin to 24-bit rounding"
         kernels::scalar::add(source.data(), {0.2F, 0.002F}, {0.7F, -0.002F}, twin.data(), twin_other.data(), count);
         same();
         for (std::size_t i = 0; i < other.size(); ++i) worst = std::max(worst, std::abs(other[i] - twin_other[i]));
+        double state[2] = {0.1, -0.2}, twin_state[2] = {0.1, -0.2};
+        kernels::filter(eight, state, ours.data(), count / 8 * 8);
+        kernels::scalar::filter(eight, twin_state, twin.data(), count / 8 * 8);
+        same();
+        REQUIRE(state[1] == Approx(twin_state[1]).margin(1e-6));
       }
   }
   INFO("largest difference: " << worst * (1 << 23) << " steps of 24 bits");

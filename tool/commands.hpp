@@ -42,6 +42,7 @@ int render(const RenderCall& call);
 struct StressCall {
   int block = 256;
   double rate = 48000;
+  bool fine = false;
   std::string picture;
 };
 int stress(const StressCall& call);

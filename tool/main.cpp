@@ -58,9 +58,12 @@ int run(int argc, char** argv) {
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
 
   StressCall stress_call;
-  auto* stress_command = app.add_subcommand("stress", "How many voices does this machine hold? Takes up to half a minute");
+  auto* stress_command = app.add_subcommand("stress", "How many voices does this machine hold? Takes about a minute");
   stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
   stress_command->add_option("--rate", stress_call.rate, "Frames a second (default 48000)")->check(CLI::Range(8000, 192000));
+  std::string stress_quality = "standard";
+  stress_command->add_option("--quality", stress_quality, "Of the filtered and the streamed voices: standard (default) or fine")
+      ->check(CLI::IsMember({"standard", "fine"}));
   stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)");
   stress_command->footer("Example:\n  tidewater stress --block 128 --picture out/stress.png");
 
@@ -78,6 +81,7 @@ int run(int argc, char** argv) {
   }
 
   if (*check_command) return check(check_call);
+  stress_call.fine = stress_quality == "fine";
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*render_seed) render_call.seed = seed;

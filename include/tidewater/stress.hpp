@@ -14,9 +14,11 @@ namespace tidewater {
 struct StressOptions {
   int block = 256;  ///< frames
   Hertz rate{48000};
+  Quality quality = Quality::standard;  ///< of the filtered and the streamed voices
 };
 
-/// One measurement: that many voices, and how long a block took, in seconds.
+/// One measurement: that many voices, and how long a block took. Of streamed voices reading and decoding count, too, and
+/// each time is the mean over 32 blocks, since a thread of its own would do that work.
 struct StressPoint {
   std::uint32_t voices = 0;
   Seconds median, percentile_99, percentile_999, longest;
@@ -26,6 +28,7 @@ struct StressPoint {
 struct StressCurve {
   std::string kind;
   std::vector<StressPoint> points;
+  StressPoint at_256 = {};  ///< measured with exactly so many voices, over a few thousand blocks
 
   /// Most voices whose median block stays within this part of the deadline, between two measured points in a straight
   /// line; the last point's where even that does.
@@ -38,7 +41,8 @@ struct StressResult {
   std::string instructions;  ///< the vector instruction set in use
 };
 
-/// Takes 10 s to 30 s, on the calling thread. `progress` hears each measurement.
+/// Takes up to a minute, on the calling thread. Writes one clip into the system's folder for temporary files, and removes
+/// it. Throws Error where it cannot. `progress` hears each measurement.
 StressResult stress(const StressOptions& options, const std::function<void(const std::string& kind, const StressPoint&)>& progress);
 
 }  // namespace tidewater

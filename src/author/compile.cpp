@@ -25,7 +25,7 @@ std::string lines(const std::vector<Problem>& problems) {
 
 /// What is longer than this plays from disk, unless the book says otherwise.
 constexpr Seconds longest_in_memory{30};
-constexpr Seconds head_length{0.25};
+
 constexpr Seconds shortest_streamed{1};
 
 struct ClipUse {
@@ -41,19 +41,6 @@ struct ClipNumbers {
   std::optional<std::uint32_t> in_memory, streamed;
   bool long_one = false;
 };
-
-BankClip streamed_clip(std::string path, std::string file, Audio audio) {
-  const auto width = static_cast<std::size_t>(audio.channels);
-  const auto all = static_cast<std::int64_t>(audio.samples.size() / width);
-  const std::int64_t head = frames(head_length, audio.rate).value;
-  const Decibels level = make_clip({}, audio.channels, audio.samples).level;
-  audio.samples.resize(static_cast<std::size_t>(head) * width);
-  BankClip clip = make_clip(std::move(path), audio.channels, audio.samples);
-  clip.frames = all;
-  clip.level = level;
-  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), audio.channels, audio.rate, all, head});
-  return clip;
-}
 
 std::string clip_file(const Book& book, const std::string& path) { return (std::filesystem::path(book.clips_folder) / path).string(); }
 
@@ -116,7 +103,8 @@ Bank compile(const Book& book, const CompileOptions& options) {
     const bool long_one = numbers.long_one = audio.length() > longest_in_memory;
     if (may_stream && (use.streamed || (use.undecided && long_one))) {
       numbers.streamed = static_cast<std::uint32_t>(data->clips.size());
-      data->clips.push_back(streamed_clip(path, std::filesystem::absolute(clip_file(book, path)).string(), audio));
+      data->clips.push_back(
+          make_streamed_clip(path, std::filesystem::absolute(clip_file(book, path)).string(), audio.channels, audio.rate, audio.samples));
     }
     if (numbers.streamed && !use.in_memory && (!use.undecided || long_one)) return;
     const bool sixteen_bits = audio.sixteen_bits && audio.rate == options.rate;

@@ -17,6 +17,12 @@ std::vector<std::string_view> names_of(const Items& items) {
   return names;
 }
 
+Decibels level_of(const std::vector<float>& samples) {
+  double power = 0;
+  for (const float x : samples) power += static_cast<double>(x) * static_cast<double>(x);
+  return samples.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(samples.size())));
+}
+
 }  // namespace
 
 ClipSamples BankClip::view() const {
@@ -45,16 +51,28 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
     clip.shorts.assign(stride * width, 0);
   else
     clip.floats.assign(stride * width, 0.0F);
-  double power = 0;
   for (std::size_t i = 0; i < interleaved.size(); ++i) {
     const std::size_t at = i % width * stride + reach + i / width;
     if (sixteen_bits)
       clip.shorts[at] = static_cast<std::int16_t>(std::clamp(interleaved[i] * 32768, -32768.0F, 32767.0F));
     else
       clip.floats[at] = interleaved[i];
-    power += static_cast<double>(interleaved[i]) * static_cast<double>(interleaved[i]);
   }
-  clip.level = interleaved.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(interleaved.size())));
+  clip.level = level_of(interleaved);
+  return clip;
+}
+
+BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, std::vector<float> interleaved) {
+  constexpr Seconds head_length{0.25};
+  const auto width = static_cast<std::size_t>(channels);
+  const auto all = static_cast<std::int64_t>(interleaved.size() / width);
+  const std::int64_t head = std::min(all, frames(head_length, rate).value);
+  const Decibels level = level_of(interleaved);
+  interleaved.resize(static_cast<std::size_t>(head) * width);
+  BankClip clip = make_clip(std::move(name), channels, interleaved);
+  clip.frames = all;
+  clip.level = level;
+  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, head});
   return clip;
 }
 

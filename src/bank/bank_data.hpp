@@ -42,6 +42,9 @@ struct BankClip {
 /// 1/32768: then half the memory holds the very same.
 BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits = false);
 
+/// The same for a clip that plays from `file`: only its head is kept.
+BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, std::vector<float> interleaved);
+
 struct BankSound {
   std::string name;
   std::uint32_t group = 0;

@@ -206,6 +206,39 @@ Level add_measured(const float* HWY_RESTRICT source, Slope gain, float* HWY_REST
   return level;
 }
 
+void filter_eights(const FilterEight& by, double* state, float* HWY_RESTRICT samples, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  double first = state[0];
+  double second = state[1];
+  for (int at = 0; at < count; at += 8) {
+    float* x = samples + at;
+    HWY_ALIGN float y[8];
+    const auto s1 = hn::Set(d, static_cast<float>(first));
+    const auto s2 = hn::Set(d, static_cast<float>(second));
+    auto to_first = hn::Zero(d);
+    auto to_second = hn::Zero(d);
+    for (int v = 0; v < 8; v += lanes) {
+      auto odd = hn::Mul(s1, hn::LoadU(d, by.from_state[0] + v));
+      auto even = hn::Mul(s2, hn::LoadU(d, by.from_state[1] + v));
+      for (int j = 0; j < 8; j += 2) {
+        even = hn::MulAdd(hn::Set(d, x[j]), hn::LoadU(d, by.response + 8 - j + v), even);
+        odd = hn::MulAdd(hn::Set(d, x[j + 1]), hn::LoadU(d, by.response + 7 - j + v), odd);
+      }
+      hn::Store(hn::Add(odd, even), d, y + v);
+      const auto input = hn::LoadU(d, x + v);
+      to_first = hn::MulAdd(input, hn::LoadU(d, by.to_state[0] + v), to_first);
+      to_second = hn::MulAdd(input, hn::LoadU(d, by.to_state[1] + v), to_second);
+    }
+    const double before = first;
+    first = by.carry[0][0] * before + by.carry[0][1] * second + static_cast<double>(hn::GetLane(hn::SumOfLanes(d, to_first)));
+    second = by.carry[1][0] * before + by.carry[1][1] * second + static_cast<double>(hn::GetLane(hn::SumOfLanes(d, to_second)));
+    for (int i = 0; i < 8; ++i) x[i] = y[i];
+  }
+  state[0] = first;
+  state[1] = second;
+}
+
 const char* this_target() { return hwy::TargetName(HWY_TARGET); }
 
 }  // namespace tidewater::kernels::HWY_NAMESPACE
@@ -225,6 +258,7 @@ HWY_EXPORT(widen_shorts);
 HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
 HWY_EXPORT(add_measured);
+HWY_EXPORT(filter_eights);
 HWY_EXPORT(this_target);
 
 void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
@@ -240,6 +274,9 @@ void add(const float* source, Slope left_gain, Slope right_gain, float* left, fl
 }
 Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
+}
+void filter(const FilterEight& by, double state[2], float* samples, int count) {
+  HWY_DYNAMIC_DISPATCH(filter_eights)(by, state, samples, count);
 }
 const char* target_name() { return HWY_DYNAMIC_DISPATCH(this_target)(); }
 
@@ -291,6 +328,26 @@ Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
     level.power += x * x;
   }
   return level;
+}
+
+void filter(const FilterEight& by, double state[2], float* samples, int count) {
+  for (int at = 0; at < count; at += 8) {
+    const float* x = samples + at;
+    std::array<float, 8> y{};
+    std::array<double, 2> next{};
+    for (std::size_t i = 0; i < 8; ++i) {
+      y[i] = by.from_state[0][i] * static_cast<float>(state[0]) + by.from_state[1][i] * static_cast<float>(state[1]);
+      for (std::size_t j = 0; j <= i; ++j) y[i] += by.response[8 + i - j] * x[j];
+    }
+    for (std::size_t s = 0; s < 2; ++s) {
+      float sum = 0;
+      for (std::size_t j = 0; j < 8; ++j) sum += by.to_state[s][j] * x[j];
+      next[s] = by.carry[s][0] * state[0] + by.carry[s][1] * state[1] + static_cast<double>(sum);
+    }
+    state[0] = next[0];
+    state[1] = next[1];
+    std::copy(y.begin(), y.end(), samples + at);
+  }
 }
 
 }  // namespace scalar

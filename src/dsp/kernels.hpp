@@ -48,8 +48,20 @@ struct Level {
 };
 Level add_and_measure(const float* source, Slope gain, float* bus, int count);
 
+/// A second-order filter, worked out for eight frames at a time: outputs are what the eight inputs and the two states
+/// before them add up to, so nothing waits for the frame before.
+struct FilterEight {
+  float response[16] = {};  ///< eight zeros, then the answer to an impulse
+  float from_state[2][8] = {};
+  float to_state[2][8] = {};
+  double carry[2][2] = {};  ///< the states eight frames later
+};
+/// Filters in place; `count` is a multiple of eight.
+void filter(const FilterEight& by, double state[2], float* samples, int count);
+
 /// The twins, for tests.
 namespace scalar {
+void filter(const FilterEight& by, double state[2], float* samples, int count);
 void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
 void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
 void widen(const std::int16_t* source, float* out, int count);

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "dsp/kernels.hpp"
 #include "dsp/ramp.hpp"
 
 namespace tidewater {
@@ -35,9 +36,10 @@ class StateFilter {
 
   /// Filters `count` frames in place; `right` may be null.
   void run(float* left, float* right, int count) {
-    constexpr int piece = 16;  // the cutoff moves in steps of a third of a millisecond
-    for (int at = 0; at < count; at += piece) {
-      const int frames = std::min(piece, count - at);
+    constexpr int moving_piece = 16;  // the cutoff moves in steps of a third of a millisecond
+    constexpr int piece = 64;
+    for (int at = 0, frames = 0; at < count; at += frames) {
+      frames = std::min(count - at, octaves_.moving() ? moving_piece : piece - at % piece);
       if (octaves_.moving()) set(octaves_.advance(frames));
       filter(left + at, left_, frames);
       if (right != nullptr) filter(right + at, right_, frames);
@@ -47,34 +49,47 @@ class StateFilter {
 
  private:
   static constexpr double lowest = 10;  // Hz
+  static constexpr double damping = std::numbers::sqrt2;
 
   void set(double octaves) {
-    constexpr double damping = std::numbers::sqrt2;
     g_ = std::tan(std::numbers::pi * std::exp2(octaves) / rate_);
     a1_ = 1 / (1 + g_ * (g_ + damping));
+    // Each in turn: an impulse, then the first state alone, then the second.
+    double states[3][2] = {{0, 0}, {1, 0}, {0, 1}};
+    for (std::size_t i = 0; i < 8; ++i) {
+      eight_.response[8 + i] = static_cast<float>(next(i == 0 ? 1 : 0, states[0]));
+      for (std::size_t s = 0; s < 2; ++s) {
+        eight_.to_state[s][7 - i] = static_cast<float>(states[0][s]);
+        eight_.from_state[s][i] = static_cast<float>(next(0, states[1 + s]));
+      }
+    }
+    for (std::size_t s = 0; s < 2; ++s)
+      for (std::size_t from = 0; from < 2; ++from) eight_.carry[s][from] = states[1 + from][s];
+  }
+
+  /// One frame; the states move on.
+  double next(double x, double* state) const {
+    const double high = (x - (g_ + damping) * state[0] - state[1]) * a1_;
+    const double band = g_ * high + state[0];
+    state[0] = g_ * high + band;
+    const double low = g_ * band + state[1];
+    state[1] = g_ * band + low;
+    return kind_ == Kind::low_pass ? low : high;
   }
 
   void filter(float* samples, double* state, int count) const {
-    constexpr double damping = std::numbers::sqrt2;
-    double s1 = state[0];
-    double s2 = state[1];
-    for (int i = 0; i < count; ++i) {
-      const double x = static_cast<double>(samples[i]);
-      const double high = (x - (g_ + damping) * s1 - s2) * a1_;
-      const double band = g_ * high + s1;
-      s1 = g_ * high + band;
-      const double low = g_ * band + s2;
-      s2 = g_ * band + low;
-      samples[i] = static_cast<float>(kind_ == Kind::low_pass ? low : high);
-    }
+    const int eights = count / 8 * 8;
+    kernels::filter(eight_, state, samples, eights);
+    for (int i = eights; i < count; ++i) samples[i] = static_cast<float>(next(static_cast<double>(samples[i]), state));
     // Far below hearing, and above what slows a processor down.
-    state[0] = std::abs(s1) < 1e-20 ? 0 : s1;
-    state[1] = std::abs(s2) < 1e-20 ? 0 : s2;
+    for (int s = 0; s < 2; ++s)
+      if (std::abs(state[s]) < 1e-20) state[s] = 0;
   }
 
   Ramp octaves_;
   double rate_ = 48000;
   double g_ = 0, a1_ = 1;
+  kernels::FilterEight eight_;
   double left_[2] = {}, right_[2] = {};
   Kind kind_;
   bool active_ = false;
