@@ -4,12 +4,22 @@
 #include <cstdio>
 
 #include "commands.hpp"
+#include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
 
 namespace {
 
 using namespace tidewater;
 using namespace tidewater::tool;
+
+std::string version() {
+  std::string text = "tidewater " TIDEWATER_VERSION "\n";
+  for (const auto& component : components())
+    text += component.library.empty() ? fmt::format("  {:<16} not in this build: {}\n", component.what, component.remedy)
+                                      : fmt::format("  {:<16} {}\n", component.what, component.library);
+  text.pop_back();
+  return text;
+}
 
 /// A seed is drawn from what people type, so it is read strictly.
 CLI::Option* seed_option(CLI::App* command, std::uint64_t& seed) {
@@ -20,7 +30,7 @@ int run(int argc, char** argv) {
   CLI::App app{
       "Tidewater: a game says what happened, a book says how that sounds.\n"
       "Begin with: tidewater check examples/harbour/book.toml"};
-  app.set_version_flag("--version", "tidewater " TIDEWATER_VERSION);
+  app.set_version_flag("--version", version);
   app.set_help_flag("-h,--help", "Print this help and exit");
   app.require_subcommand(1);
 

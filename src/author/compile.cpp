@@ -10,8 +10,8 @@
 #include <optional>
 
 #include "author/bring_to_rate.hpp"
+#include "author/music_formats.hpp"
 #include "bank/bank_data.hpp"
-#include "media/decode.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -57,7 +57,7 @@ std::vector<Problem> each_clip(const Book& book, const std::function<void(const 
   std::vector<Problem> problems;
   for (const auto& [path, use] : uses) {
     try {
-      take(path, use, decode_file(clip_file(book, path)));
+      take(path, use, decode_clip(clip_file(book, path), book.soundfont));
     } catch (const Error& error) {
       problems.push_back({use.place, fmt::format("clip '{}': {}", path, error.what())});
     }
@@ -99,7 +99,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
   std::map<std::string, ClipNumbers> clips;
   const auto problems = each_clip(book, [&](const std::string& path, const ClipUse& use, Audio audio) {
     ClipNumbers& numbers = clips[path];
-    const bool may_stream = audio.length() >= shortest_streamed;
+    const bool may_stream = audio.length() >= shortest_streamed && !audio.rendered;
     const bool long_one = numbers.long_one = audio.length() > longest_in_memory;
     if (may_stream && (use.streamed || (use.undecided && long_one))) {
       numbers.streamed = static_cast<std::uint32_t>(data->clips.size());

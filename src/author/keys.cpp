@@ -7,6 +7,8 @@ const std::vector<BookKey>& book_keys() {
       {"book", "name", "text", "", "\"harbour\"", "What the book and its bank are called."},
       {"book", "clips", "folder", "\"clips\"", "\"clips\"", "Where the clips lie, relative to the book."},
 
+      {"book", "soundfont", "file", "none", "\"small.sf2\"", "The instruments for MIDI clips, relative to the book."},
+
       {"groups", "parent", "name of a group", "\"master\"", "\"effects\"", "The group whose level this one obeys, too."},
       {"groups", "gain", "level", "\"0 dB\"", "\"-3 dB\"", "Level of everything in the group."},
       {"groups", "mute", "true or false", "false", "true", "Begins muted: its sounds run on unheard."},

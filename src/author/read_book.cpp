@@ -159,6 +159,8 @@ class Reader {
       if (const auto* name = text(*head, "name")) book_.name = *name;
       if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
         missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
+      if (const auto* soundfont = text(*head, "soundfont"))
+        book_.soundfont = (fs::path(book_.file).parent_path() / *soundfont).lexically_normal().generic_string();
       if (const auto* folder = text(*head, "clips")) {
         clips = *folder;
         folder_place_ = problems_.at(*head->get("clips"));

@@ -87,6 +87,7 @@ struct Book {
   std::string name;
   std::string file;
   std::string clips_folder;       ///< as a path that can be opened
+  std::string soundfont;          ///< for MIDI, the same; may be empty
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
