@@ -7,6 +7,7 @@
 #include <map>
 #include <vector>
 
+#include "clean.hpp"
 #include "table.hpp"
 
 namespace {
@@ -68,5 +69,6 @@ int main(int argc, char** argv) {
   benchmark::Initialize(&count, arguments.data());
   Table table;
   benchmark::RunSpecifiedBenchmarks(&table);
+  tidewater::bench::print_clean_table();
   return 0;
 }

@@ -1,3 +1,5 @@
+#include <array>
+#include <memory>
 #include <mutex>
 #include <string>
 #include <unordered_map>
@@ -83,6 +85,18 @@ void update_with_sleepers(benchmark::State& state) {
   }
 }
 
+/// The least that anything does that looks at each of ten thousand things.
+void look_at_each(benchmark::State& state) {
+  std::vector<std::unique_ptr<std::array<double, 24>>> things;
+  for (int i = 0; i < 10000; ++i) things.push_back(std::make_unique<std::array<double, 24>>());
+  for (auto _ : state) {
+    double highest = 0;
+    for (const auto& thing : things) highest = std::max(highest, (*thing)[3]);
+    benchmark::DoNotOptimize(highest);
+  }
+}
+
+BENCHMARK(look_at_each)->Name("update with 10,000 dormant playbacks, a call/yardstick");
 BENCHMARK(update_with_sleepers)->Name("update with 10,000 dormant playbacks, a call/ours");
 BENCHMARK(lock_and_look_up)->Name("raise, a call/yardstick");
 BENCHMARK_CAPTURE(raise_and_start, silent, false)->Name("raise, a call/ours");

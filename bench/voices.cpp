@@ -55,17 +55,18 @@ void plain_loop(benchmark::State& state) {
 }
 
 /// The bare interpolated 16-tap kernel, without voices, gains or buses.
-void bare_kernel(benchmark::State& state, Quality quality) {
+void bare_kernel(benchmark::State& state, Quality quality, std::uint32_t count) {
   alignas(64) std::array<float, block> out;
   const std::uint64_t step = step_for(1.05);
   const auto filter = filter_for(step, quality);
   std::size_t at = 64;
   for (auto _ : state) {
-    for (const auto& clip : clips()) kernels::resample(filter, clip.view().floats[0] + at, {12345, step, 0}, out.data(), block);
+    for (std::uint32_t v = 0; v < count; ++v)
+      kernels::resample(filter, clips()[v % voices].view().floats[0] + at, {12345, step, 0}, out.data(), block);
     benchmark::DoNotOptimize(out.data());
     at = (at + block) % 16384;
   }
-  bench::count_frames(state, static_cast<double>(block) * voices);
+  bench::count_frames(state, static_cast<double>(block) * count);
 }
 
 /// libsamplerate's fastest sinc, as one would use it for a voice: one converter, fed as it asks.
@@ -90,33 +91,39 @@ void libsamplerate_fastest(benchmark::State& state) {
   bench::count_frames(state, block);
 }
 
-void whole_engine(benchmark::State& state, double speed, Quality quality) {
-  Mixer mixer({.voices = voices});
-  for (std::uint32_t v = 0; v < voices; ++v) {
+void whole_engine(benchmark::State& state, double speed, Quality quality, std::uint32_t count, bool ramps) {
+  Mixer mixer({.voices = count});
+  std::vector<float> out(2 * block);
+  for (std::uint32_t v = 0; v < count; ++v) {
     StartVoice start;
     start.voice = v;
-    start.clip = clips()[v].view();
+    start.clip = clips()[v % voices].view();
     start.step = step_for(speed);
     start.loop = true;
     start.quality = quality;
-    mixer.post(start);
+    while (!mixer.post(start)) mixer.render(out);
   }
-  std::vector<float> out(2 * block);
   for (auto _ : state) {
-    for (std::uint32_t v = 0; v < voices; ++v) mixer.post(SetVoiceGain{v, 0.5F, 4800});
+    for (std::uint32_t v = 0; v < count && ramps; ++v) mixer.post(SetVoiceGain{v, 0.5F, 4800});
     mixer.render(out);
     benchmark::DoNotOptimize(out.data());
   }
-  bench::count_frames(state, static_cast<double>(block) * voices);
+  bench::count_frames(state, static_cast<double>(block) * count);
 }
 
 BENCHMARK(plain_loop)->Name("unity voice, a frame/yardstick");
-BENCHMARK_CAPTURE(whole_engine, unity, 1.0, Quality::standard)->Name("unity voice, a frame/ours");
-BENCHMARK_CAPTURE(bare_kernel, standard, Quality::standard)->Name("varied voice, standard (16 taps), a frame/yardstick");
-BENCHMARK_CAPTURE(whole_engine, standard, 1.05, Quality::standard)->Name("varied voice, standard (16 taps), a frame/ours");
+BENCHMARK_CAPTURE(whole_engine, unity, 1.0, Quality::standard, voices, true)->Name("unity voice, a frame/ours");
+BENCHMARK_CAPTURE(bare_kernel, standard, Quality::standard, voices)->Name("varied voice, standard (16 taps), a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, standard, 1.05, Quality::standard, voices, true)->Name("varied voice, standard (16 taps), a frame/ours");
 BENCHMARK(libsamplerate_fastest)->Name("varied voice, fine, beside libsamplerate's fastest sinc/yardstick");
-BENCHMARK_CAPTURE(whole_engine, fine_again, 1.05, Quality::fine)->Name("varied voice, fine, beside libsamplerate's fastest sinc/ours");
-BENCHMARK_CAPTURE(bare_kernel, fine, Quality::fine)->Name("varied voice, fine (32 taps), a frame/yardstick");
-BENCHMARK_CAPTURE(whole_engine, fine, 1.05, Quality::fine)->Name("varied voice, fine (32 taps), a frame/ours");
+BENCHMARK_CAPTURE(whole_engine, fine_again, 1.05, Quality::fine, voices, true)
+    ->Name("varied voice, fine, beside libsamplerate's fastest sinc/ours");
+BENCHMARK_CAPTURE(bare_kernel, fine, Quality::fine, voices)->Name("varied voice, fine (32 taps), a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, fine, 1.05, Quality::fine, voices, true)->Name("varied voice, fine (32 taps), a frame/ours");
+
+// In real time at 48 kHz a frame of 4,000 voices has 5.2 ns each.
+constexpr std::uint32_t crowd = 4000;
+BENCHMARK_CAPTURE(bare_kernel, crowd, Quality::standard, crowd)->Name("4,000 varied voices, standard, a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, crowd, 1.05, Quality::standard, crowd, false)->Name("4,000 varied voices, standard, a frame/ours");
 
 }  // namespace

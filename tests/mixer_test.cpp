@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "audio_thread.hpp"
 #include "bank/bank_data.hpp"
 #include "dsp/resample.hpp"
 #include "listening.hpp"
@@ -25,7 +26,8 @@ StartVoice voice_of(const BankClip& clip, std::uint32_t voice = 0) {
 Take render(Mixer& mixer, std::size_t frames, std::size_t block = 256) {
   Take take;
   take.samples.resize(frames * 2);
-  for (std::size_t at = 0; at < frames; at += block) mixer.render({take.samples.data() + at * 2, std::min(block, frames - at) * 2});
+  for (std::size_t at = 0; at < frames; at += block)
+    render_guarded(mixer, {take.samples.data() + at * 2, std::min(block, frames - at) * 2});
   return take;
 }
 
@@ -165,4 +167,14 @@ TEST_CASE("a voice that is stopped before its first frame is never heard") {
   CHECK(render(mixer, 9600).peak() == 0);
   VoiceFinished report;
   CHECK(mixer.poll(report));
+}
+
+TEST_CASE("samples too small to be heard cost no more than silence, and leave the caller's arithmetic alone") {
+  const BankClip clip = make_clip("c", 1, std::vector<float>(4800, 1e-39F));
+  Mixer mixer({.voices = 4});
+  mixer.post(voice_of(clip));
+  CHECK(render(mixer, 960).peak() == 0);
+  volatile float tiny = 1e-39F;
+  tiny = tiny * 0.5F;
+  CHECK(tiny > 0);
 }

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include "audio_thread.hpp"
 #include "stage.hpp"
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
@@ -97,7 +98,7 @@ Take heard(const Folder& folder, const std::string& name, const std::string& fil
   manager.raise("a");
   Take take;
   take.samples.resize(2 * 48000);
-  manager.render(take.samples);
+  render_guarded(manager, take.samples);
   return take;
 }
 

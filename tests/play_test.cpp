@@ -2,6 +2,7 @@
 #include <cmath>
 #include <tuple>
 
+#include "audio_thread.hpp"
 #include "stage.hpp"
 #include "tidewater/audio_file.hpp"
 #include "tidewater/error.hpp"
@@ -252,7 +253,7 @@ TEST_CASE("sixteen-bit clips stay at sixteen bits, and are the same samples") {
     manager.raise("a");
     Take take;
     take.samples.resize(48000);
-    manager.render(take.samples);
+    render_guarded(manager, take.samples);
     return std::pair{take, bank.sample_bytes()};
   };
   for (const std::string more : {"", "pitch=\"1 st\"\n"}) {
@@ -269,7 +270,7 @@ TEST_CASE("every layout has the sound in its front pair, and mono folds it at eq
     Stage stage(tones, {.layout = layout});
     stage.raise("hum");
     std::vector<float> out(4800 * width);
-    stage.manager->render(out);
+    render_guarded(*stage.manager, out);
     std::vector<float> peaks(width);
     for (std::size_t i = 0; i < out.size(); ++i) peaks[i % width] = std::max(peaks[i % width], std::abs(out[i]));
     CHECK(peaks[0] == Approx(width == 1 ? 0.5 : 0.5 * centre).epsilon(0.001));

@@ -5,6 +5,7 @@
 #include <fstream>
 #include <sstream>
 
+#include "audio_thread.hpp"
 #include "tidewater/audio_file.hpp"
 
 namespace tidewater::testing {
@@ -61,6 +62,7 @@ Stage::Stage(const std::string& book, ManagerOptions options, const std::functio
   if (more_clips) more_clips(folder);
   folder.write("book.toml", book_head + book);
   bank = std::make_unique<Bank>(compile_book(folder.path("book.toml"), {options.rate}));
+  offline = options.offline;
   options.journal = [this](const JournalEntry& entry) { journal.push_back(entry); };
   manager = std::make_unique<SoundManager>(std::move(options));
   manager->load(*bank);
@@ -72,7 +74,10 @@ Take Stage::render(Seconds length) {
   manager->update({});
   for (std::int64_t left = frames(length, manager->rate()).value; left > 0; left -= frame) {
     std::vector<float> block(static_cast<std::size_t>(std::min(left, frame)) * 2);
-    manager->render(block);
+    if (offline)
+      manager->render(block);
+    else
+      render_guarded(*manager, block);
     manager->update({});
     take.samples.insert(take.samples.end(), block.begin(), block.end());
   }

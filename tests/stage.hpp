@@ -53,6 +53,7 @@ class Stage {
   std::vector<JournalEntry> journal;
   std::unique_ptr<Bank> bank;
   std::unique_ptr<SoundManager> manager;
+  bool offline = false;
 };
 
 /// Writes the clips of a stage into `folder`/clips.

@@ -1,30 +1,13 @@
-#include <dlfcn.h>
-
-#include <atomic>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <filesystem>
 #include <thread>
 
+#include "audio_thread.hpp"
 #include "stage.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
-
-namespace {
-
-/// Milliseconds that every read of a file takes longer, as on a bad disk.
-std::atomic<int> disk_stall{0};
-
-}  // namespace
-
-#ifndef TIDEWATER_SANITIZED  // sanitizers watch the same door
-extern "C" ssize_t read(int file, void* bytes, size_t size) {
-  static const auto real = reinterpret_cast<ssize_t (*)(int, void*, size_t)>(dlsym(RTLD_NEXT, "read"));
-  if (const int wait = disk_stall; wait > 0) std::this_thread::sleep_for(std::chrono::milliseconds(wait));
-  return real(file, bytes, size);
-}
-#endif
 
 namespace {
 
@@ -80,7 +63,7 @@ Take play_live(SoundManager& manager, double length) {
   auto next = std::chrono::steady_clock::now();
   for (double at = 0; at < length; at += 0.01) {
     take.samples.resize(take.samples.size() + 2 * block);
-    manager.render({take.samples.data() + take.samples.size() - 2 * block, 2 * block});
+    render_guarded(manager, {take.samples.data() + take.samples.size() - 2 * block, 2 * block});
     manager.update(Seconds{0.01});
     std::this_thread::sleep_until(next += std::chrono::milliseconds(10));
   }
@@ -144,11 +127,11 @@ TEST_CASE("when the disk stalls the stream fades out, all else plays on, and bot
   Streaming stage({.voices = 8, .limiter = false});
   stage.raise("round");
   play_live(*stage.manager, 0.3);
-  disk_stall = 1500;
+  stall_disk(1500);
   play_live(*stage.manager, 0.7);
   stage.raise("loud");
   const Take during = play_live(*stage.manager, 0.5);
-  disk_stall = 0;
+  stall_disk(0);
   const Take after = play_live(*stage.manager, 2);
   CHECK(notices_with(stage, "the stream of 'round.wav' was late at") == 1);
   CHECK(notices_with(stage, "is heard again") == 1);

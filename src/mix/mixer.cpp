@@ -4,6 +4,7 @@
 #include <cmath>
 #include <cstring>
 
+#include "dsp/flush_denormals.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 
@@ -136,6 +137,8 @@ void Mixer::hand_out(float* to, int from, int count) const noexcept {
 }
 
 void Mixer::render(std::span<float> out) noexcept {
+  const FlushDenormals flush;
+
   const auto width = static_cast<std::int64_t>(channels(options_.layout));
   const auto wanted = static_cast<std::int64_t>(out.size()) / width;
   for (std::int64_t done = 0; done < wanted;) {
