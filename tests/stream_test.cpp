@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <filesystem>
@@ -70,12 +71,6 @@ Take play_live(SoundManager& manager, double length) {
   return take;
 }
 
-std::size_t notices_with(const Stage& stage, const std::string& words) {
-  std::size_t count = 0;
-  for (const auto& notice : stage.entries(JournalEntry::Kind::notice)) count += notice.why.find(words) != std::string::npos ? 1 : 0;
-  return count;
-}
-
 }  // namespace
 
 TEST_CASE("a streamed clip is, sample for sample, what it is in memory, round after round") {
@@ -133,8 +128,12 @@ TEST_CASE("when the disk stalls the stream fades out, all else plays on, and bot
   const Take during = play_live(*stage.manager, 0.5);
   stall_disk(0);
   const Take after = play_live(*stage.manager, 2);
-  CHECK(notices_with(stage, "the stream of 'round.wav' was late at") == 1);
-  CHECK(notices_with(stage, "is heard again") == 1);
+  const auto notices_with = [&](const std::string& words) {
+    const auto notices = stage.entries(JournalEntry::Kind::notice);
+    return std::count_if(notices.begin(), notices.end(), [&](const auto& n) { return n.why.find(words) != std::string::npos; });
+  };
+  CHECK(notices_with("the stream of 'round.wav' was late at") == 1);
+  CHECK(notices_with("is heard again") == 1);
   CHECK(stage.manager->stats().late == 1);
   CHECK(during.part(0.3, 0.2).pitch() == Approx(300).epsilon(0.01));
   CHECK(during.steepest() < 0.08);
