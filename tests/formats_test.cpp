@@ -108,6 +108,17 @@ TEST_CASE("a file cut off in the middle plays as far as it goes, or is told") {
   }
 }
 
+TEST_CASE("two Ogg files in a row play as far as they can be read, without a burst of noise") {
+  const Folder folder;
+  write(folder, "a.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS, sine(1000, 0.5, 1, 0.5));
+  write(folder, "b.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS, sine(300, 0.5, 1, 0.5), 44100);
+  folder.write("clips/chain.ogg", folder.read("clips/a.ogg") + folder.read("clips/b.ogg"));
+  const Take take = heard(folder, "chain.ogg");
+  CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-3));
+  CHECK(take.peak() < 0.5);
+  CHECK(take.steepest() < 0.1);
+}
+
 TEST_CASE("a rate that no clip has is refused, with the rates that may be") {
   const Folder folder;
   write(folder, "fast.wav", SF_FORMAT_WAV | SF_FORMAT_PCM_16, sine(1000, 0.1), 10'000'000);

@@ -147,7 +147,9 @@ void Voice::pass_over(std::uint64_t step, std::int64_t step_change, int count) {
   step_.advance(count);
   gain_.advance(count);
   side_.advance(count);
-  pan_ = gains(1);
+    pan_ = gains(1);
+  fade_in_done_ += count;
+  if (fade_out_length_ > 0) fade_out_left_ -= count;
 }
 
 void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
@@ -181,8 +183,8 @@ void Voice::wrap_position() {
   if (position_ > kept) position_ -= (position_ - kept + round - 1) / round * round;
 }
 
-bool Voice::steady() const {
-  return !step_.moving() && !gain_.moving() && !side_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
+bool Voice::level_moves() const {
+  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0;
 }
 
 /// Whether the samples for so many more frames are there.
@@ -217,8 +219,8 @@ void Voice::tend_flow(int frames, std::int64_t now) {
 std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
   for (int at = 0; at < frames;) {
-    // What moves is followed a quantum at a time, on the clock's own grid.
-    const bool whole = steady() && start_frame_ <= now + at && flows(frames - at);
+        // A pitch that moves, a beginning and an end are followed a quantum at a time, on the clock's own grid.
+    const bool whole = !step_.moving() && fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
     const std::int64_t end = mix_piece(bus.left + at, bus.right + at, now + at, piece);
     if (end >= 0) return end;
@@ -244,9 +246,7 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
   const int heard = source_frames_left(step, step_change, count);
   const bool ended = heard < count || (fade_out_length_ > 0 && fade_out_left_ <= count);
 
-  const double flow_before = flow_.value;
-  const double flow_after = flow_.advance(count);
-  if (heard > 0 && flow_before == 0 && flow_after == 0) {
+    if (heard > 0 && flow_.value == 0 && !flow_.moving()) {
     pass_over(step, step_change, heard);
   } else if (heard > 0) {
     alignas(64) std::array<float, most_run> made_left;
@@ -264,26 +264,31 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
     if (low_pass_.active()) low_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
     if (high_pass_.active()) high_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
 
-    const double level_before = gain_.value * flow_before * fade_at(0);
-    const Gains before{level_before * pan_.left, level_before * pan_.right};
-    step_.advance(heard);
-    const double level_after = gain_.advance(heard) * flow_after * fade_at(heard);
-    if (side_.moving()) {
-      side_.advance(heard);
-      pan_ = gains(1);
+        step_.advance(heard);
+    const float* right = mono ? left : made_right.data();
+    // Levels that move do so from quantum to quantum.
+    for (int at = 0, piece = 0; at < heard; at += piece) {
+      piece = level_moves() ? std::min(quantum, heard - at) : heard - at;
+      add_to(left_bus + offset + at, right_bus + offset + at, left + at, right + at, piece);
     }
-    add_to(left_bus + offset, right_bus + offset, left, mono ? left : made_right.data(), before,
-           {level_after * pan_.left, level_after * pan_.right}, heard);
   }
-  fade_in_done_ += heard;
-  if (fade_out_length_ > 0) fade_out_left_ -= heard;
   wrap_position();
   if (!ended) return -1;
   active_ = false;
   return now + offset + heard;
 }
 
-void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, Gains before, Gains after, int count) const {
+void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
+  const double level_before = gain_.value * flow_.value * fade_at(0);
+  const Gains before{level_before * pan_.left, level_before * pan_.right};
+  const double level_after = gain_.advance(count) * flow_.advance(count) * fade_at(count);
+  if (side_.moving()) {
+    side_.advance(count);
+    pan_ = gains(1);
+  }
+  const Gains after{level_after * pan_.left, level_after * pan_.right};
+  fade_in_done_ += count;
+  if (fade_out_length_ > 0) fade_out_left_ -= count;
   const auto left_slope = slope(before.left, after.left, count);
   const auto right_slope = slope(before.right, after.right, count);
   if (left == right) {

@@ -47,14 +47,14 @@ class Voice {
     double left, right;
   };
 
-  bool steady() const;
+    bool level_moves() const;
   bool flows(int frames) const;
   bool has_ahead(std::int64_t frames) const;
   void tend_flow(int frames, std::int64_t now);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
   std::int64_t mix_piece(float* left, float* right, std::int64_t now, int frames);
-  void add_to(float* bus_left, float* bus_right, const float* left, const float* right, Gains before, Gains after, int count) const;
+  void add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count);
   const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
   void read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right);

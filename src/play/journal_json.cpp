@@ -101,7 +101,9 @@ Json json_of(const JournalEntry& e) {
       return {{"at", e.at.value}, {"woke", to_text(e.playback)}, {"sound", e.sound}, {"voice", e.voice}, {"starts", e.starts.value}};
     case Kind::ended: return {{"at", e.at.value}, {"ended", to_text(e.playback)}, {"sound", e.sound}, {"how", e.how}};
     case Kind::updates: return {{"at", e.at.value}, {"updates", e.times}, {"every", e.every.value}};
-    case Kind::notice: return {{"at", e.at.value}, {"notice", e.why}};
+    case Kind::notice:
+      if (e.playback == PlaybackId{}) return {{"at", e.at.value}, {"notice", e.why}};
+      return {{"at", e.at.value}, {"notice", e.why}, {"playback", to_text(e.playback)}, {"sound", e.sound}};
     case Kind::end: return {{"at", e.at.value}, {"end", true}};
   }
   return {};

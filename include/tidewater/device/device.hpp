@@ -15,6 +15,8 @@
 
 namespace tidewater {
 
+/// Rate and channels are the manager's own: `ManagerOptions::rate` and `layout`. Where the card has others, the sound
+/// system converts.
 struct DeviceOptions {
   /// Empty for the one that the system prefers; else one of `device_names()`.
   std::string name;
