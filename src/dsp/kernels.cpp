@@ -105,13 +105,12 @@ void resample_taps(const FilterRows& filter, const Sample* source, const Walk& w
     hn::Vec<Sums> frames[batch];
     for (int k = 0; k < batch; ++k) {
       const float* HWY_RESTRICT a =
-          filter.rows + static_cast<std::size_t>(static_cast<std::uint32_t>(lows[k]) >> fraction_bits) * static_cast<std::size_t>(taps);
-      const float* HWY_RESTRICT b = a + taps;
+          filter.rows + static_cast<std::size_t>(static_cast<std::uint32_t>(lows[k]) >> fraction_bits) * static_cast<std::size_t>(2 * taps);
+      const float* HWY_RESTRICT change = a + taps;
       const auto mix = hn::Set(d, between[k]);
       auto sum = hn::Zero(d);
       for (int tap = 0; tap < taps; tap += static_cast<int>(hn::MaxLanes(d))) {
-        const auto from = hn::LoadU(d, a + tap);
-        sum = hn::MulAdd(hn::MulAdd(mix, hn::Sub(hn::LoadU(d, b + tap), from), from), load(d, x[k] + tap), sum);
+                sum = hn::MulAdd(hn::MulAdd(mix, hn::LoadU(d, change + tap), hn::LoadU(d, a + tap)), load(d, x[k] + tap), sum);
       }
       frames[k] = folded(sum);
     }
@@ -290,11 +289,11 @@ void resample_any(const FilterRows& filter, const Sample* source, Walk walk, flo
   for (int i = 0; i < count; ++i) {
     const auto low = static_cast<std::uint32_t>(walk.position);
     const Sample* x = origin + (walk.position >> 32U);
-    const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(filter.taps);
-    const float* b = a + filter.taps;
+        const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(2 * filter.taps);
+    const float* change = a + filter.taps;
     const float between = static_cast<float>(low & ((1U << fraction_bits) - 1)) / static_cast<float>(1U << fraction_bits);
     float sum = 0;
-    for (int tap = 0; tap < filter.taps; ++tap) sum += (a[tap] + between * (b[tap] - a[tap])) * static_cast<float>(x[tap]);
+    for (int tap = 0; tap < filter.taps; ++tap) sum += (a[tap] + between * change[tap]) * static_cast<float>(x[tap]);
     out[i] = sum * scale;
     walk.position += walk.step;
     walk.step += static_cast<std::uint64_t>(walk.step_change);

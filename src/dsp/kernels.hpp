@@ -8,7 +8,8 @@
 
 namespace tidewater::kernels {
 
-/// Polyphase rows of a resampling filter: `taps` weights a row, a multiple of 16, and the next row behind it.
+/// Polyphase rows of a resampling filter: `taps` weights, a multiple of 16, and behind them by how much each changes to the
+/// next row.
 struct FilterRows {
   const float* rows = nullptr;
   int taps = 0;
