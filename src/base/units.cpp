@@ -4,11 +4,12 @@
 
 #include <charconv>
 #include <cmath>
+#include <numbers>
 #include <vector>
 
 namespace tidewater {
 
-double amplitude(Decibels level) { return level == silence ? 0.0 : std::pow(10.0, level.value / 20.0); }
+double amplitude(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value * (std::numbers::ln10 / std::numbers::ln2 / 20)); }
 
 Decibels decibels(double amplitude) { return amplitude > 0 ? Decibels{20.0 * std::log10(amplitude)} : silence; }
 

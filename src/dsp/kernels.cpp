@@ -110,7 +110,7 @@ void resample_taps(const FilterRows& filter, const Sample* source, const Walk& w
       const auto mix = hn::Set(d, between[k]);
       auto sum = hn::Zero(d);
       for (int tap = 0; tap < taps; tap += static_cast<int>(hn::MaxLanes(d))) {
-                sum = hn::MulAdd(hn::MulAdd(mix, hn::LoadU(d, change + tap), hn::LoadU(d, a + tap)), load(d, x[k] + tap), sum);
+        sum = hn::MulAdd(hn::MulAdd(mix, hn::LoadU(d, change + tap), hn::LoadU(d, a + tap)), load(d, x[k] + tap), sum);
       }
       frames[k] = folded(sum);
     }
@@ -289,7 +289,7 @@ void resample_any(const FilterRows& filter, const Sample* source, Walk walk, flo
   for (int i = 0; i < count; ++i) {
     const auto low = static_cast<std::uint32_t>(walk.position);
     const Sample* x = origin + (walk.position >> 32U);
-        const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(2 * filter.taps);
+    const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(2 * filter.taps);
     const float* change = a + filter.taps;
     const float between = static_cast<float>(low & ((1U << fraction_bits) - 1)) / static_cast<float>(1U << fraction_bits);
     float sum = 0;

@@ -48,7 +48,7 @@ Filter make_filter(double cutoff, int taps, const Design& design) {
   const int phases = 1 << design.phase_bits;
   Filter filter{taps, design.phase_bits, std::vector<float>(static_cast<std::size_t>(phases * 2 * taps))};
   const double half = taps / 2.0;
-    std::vector<double> weights(static_cast<std::size_t>(taps));
+  std::vector<double> weights(static_cast<std::size_t>(taps));
   std::vector<double> before;
   for (int phase = 0; phase <= phases; ++phase) {
     double sum = 0;
@@ -58,7 +58,7 @@ Filter make_filter(double cutoff, int taps, const Design& design) {
       const double window = std::abs(edge) >= 1 ? 0 : bessel_i0(design.kaiser_beta * std::sqrt(1 - edge * edge));
       sum += weights[static_cast<std::size_t>(tap)] = sinc(cutoff * distance) * window;
     }
-        for (double& weight : weights) weight /= sum;
+    for (double& weight : weights) weight /= sum;
     if (phase > 0) {
       float* row = &filter.rows[static_cast<std::size_t>((phase - 1) * 2 * taps)];
       for (std::size_t tap = 0; tap < weights.size(); ++tap) {

@@ -147,7 +147,7 @@ void Voice::pass_over(std::uint64_t step, std::int64_t step_change, int count) {
   step_.advance(count);
   gain_.advance(count);
   side_.advance(count);
-    pan_ = gains(1);
+  pan_ = gains(1);
   fade_in_done_ += count;
   if (fade_out_length_ > 0) fade_out_left_ -= count;
 }
@@ -219,7 +219,7 @@ void Voice::tend_flow(int frames, std::int64_t now) {
 std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
   for (int at = 0; at < frames;) {
-        // A pitch that moves, a beginning and an end are followed a quantum at a time, on the clock's own grid.
+    // A pitch that moves, a beginning and an end are followed a quantum at a time, on the clock's own grid.
     const bool whole = !step_.moving() && fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
     const std::int64_t end = mix_piece(bus.left + at, bus.right + at, now + at, piece);
@@ -246,7 +246,7 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
   const int heard = source_frames_left(step, step_change, count);
   const bool ended = heard < count || (fade_out_length_ > 0 && fade_out_left_ <= count);
 
-    if (heard > 0 && flow_.value == 0 && !flow_.moving()) {
+  if (heard > 0 && flow_.value == 0 && !flow_.moving()) {
     pass_over(step, step_change, heard);
   } else if (heard > 0) {
     alignas(64) std::array<float, most_run> made_left;
@@ -264,7 +264,7 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
     if (low_pass_.active()) low_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
     if (high_pass_.active()) high_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
 
-        step_.advance(heard);
+    step_.advance(heard);
     const float* right = mono ? left : made_right.data();
     // Levels that move do so from quantum to quantum.
     for (int at = 0, piece = 0; at < heard; at += piece) {

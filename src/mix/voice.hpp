@@ -47,7 +47,7 @@ class Voice {
     double left, right;
   };
 
-    bool level_moves() const;
+  bool level_moves() const;
   bool flows(int frames) const;
   bool has_ahead(std::int64_t frames) const;
   void tend_flow(int frames, std::int64_t now);

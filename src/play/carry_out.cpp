@@ -49,8 +49,10 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, playback.index, id);
 
   const bool heard = groups[sound.group].heard > 0;
+  const Outcome outcome = voice == no_voice ? Outcome::dormant : heard ? Outcome::started : Outcome::silent;
+  if (!options.journal) return outcome;
   JournalEntry& entry = note(Kind::decision);
-  entry.outcome = voice == no_voice ? Outcome::dormant : heard ? Outcome::started : Outcome::silent;
+  entry.outcome = outcome;
   if (voice == no_voice)
     entry.why = fmt::format("all {} voices are taken by sounds that are louder or outrank it; it keeps its place", options.voices);
   else if (!heard)
@@ -68,7 +70,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   entry.starts = {starts};
   entry.fade_in = design.fade_in;
   entry.loop = design.loop;
-  return entry.outcome;
+  return outcome;
 }
 
 Outcome ManagerState::stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event) {

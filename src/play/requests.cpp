@@ -12,9 +12,11 @@ using Kind = JournalEntry::Kind;
 Raised ManagerState::raise(Name event) {
   take_reports();
   PlaybackId id{++stats.raised, 0};
-  JournalEntry& asked = note(Kind::raise);
-  asked.raise = id.raise;
-  asked.event = event.text();
+  if (options.journal) {
+    JournalEntry& asked = note(Kind::raise);
+    asked.raise = id.raise;
+    asked.event = event.text();
+  }
 
   Raised raised;
   const auto known = events.find(event.hash());
