@@ -21,13 +21,15 @@ Bank small_bank() {
   for (int i = 0; i < 8; ++i) data->clips.push_back(make_clip("clips/number-" + std::to_string(i), 1, std::vector<float>(64, 0.1F)));
   BankSound sound;
   sound.name = "step";
-  sound.clips = {0, 1, 2, 3, 4, 5, 6, 7};
+  BankLayer& layer = sound.layers.emplace_back();
+  layer.choices.emplace_back();
+  for (std::uint32_t i = 0; i < 8; ++i) layer.choices[0].clips.push_back({i, 1, {}});
   sound.pitch = {{-2}, {2}};
   sound.gain = {{-9}, {-6}};
   data->sounds.push_back(sound);
   for (int i = 0; i < 500; ++i) data->events.push_back({"event." + std::to_string(i), {{BankResponse::Kind::start, 0, {}, {}}}});
   sound.name = "loop";
-  sound.loop = true;
+  sound.layers[0].loop = true;
   sound.gain = {{-6}, {-6}};
   data->sounds.push_back(sound);
   data->events.push_back({"event.loop", {{BankResponse::Kind::start, 1, {}, {}}}});

@@ -62,9 +62,9 @@ start = "hum"
   CHECK(book.groups[2].muted);
   REQUIRE(book.sounds.size() == 2);
   const BookSound& steps = book.sounds[0].name == "steps" ? book.sounds[0] : book.sounds[1];
-  CHECK(steps.clips.size() == 6);
-  CHECK(steps.clips[1].path == "n-2.wav");
-  CHECK(steps.pick == "in-order");
+  CHECK(steps.layers[0].choices[0].clips.size() == 6);
+  CHECK(steps.layers[0].choices[0].clips[1].path == "n-2.wav");
+  CHECK(steps.layers[0].pick == "in-order");
   CHECK(steps.gain == Range<Decibels>{{-9}, {-6}});
   const BookEvent& walk = book.events[0].name == "walk.began" ? book.events[0] : book.events[1];
   REQUIRE(walk.responses.size() == 3);

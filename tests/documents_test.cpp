@@ -45,23 +45,36 @@ TEST_CASE("docs/book.md has every key that the parser knows, with its value, def
   CHECK(rows == book_keys().size());
 }
 
+namespace {
+
+/// What else a sound needs beside a key.
+std::string clips_for(std::string_view key) {
+  std::string text = key == "clips" || key == "layers" ? "" : "clips = [\"tone.wav\"]\n";
+  if (key == "loop-region" || key == "loop-crossfade") text += "loop = true\n";
+  return text;
+}
+
+}  // namespace
+
 TEST_CASE("every example of a key is taken by the parser") {
   Folder folder;
   write_stage_clips(folder);
   folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
-  folder.write_clip("clips/gangway-1.flac", sine(300, 0.1));
+  for (const auto* name : {"gangway-1", "low", "low-1", "high"}) folder.write_clip(std::string("clips/") + name + ".flac", sine(300, 0.1));
   const std::string others = "[groups.effects]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
   for (const BookKey& key : book_keys()) {
     const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
     std::string text = book_head + others;
-    const bool about_start = key.key == "delay";
+    const bool about_start = key.key == "delay" && key.section != "sounds" && key.section != "layers";
     const std::string partner = key.key == "fade" ? "stop = \"engine\"" : about_start ? "start = \"gangway\"" : "";
     if (key.section == "book")
       text = std::string("[book]\n") + (key.key == "name" ? "" : "name = \"a\"\n") + line + others;
     else if (key.section == "groups")
       text += "[groups.x]\n" + line;
     else if (key.section == "sounds")
-      text += std::string("[sounds.x]\n") + (key.key == "clips" ? "" : "clips = [\"tone.wav\"]\n") + line;
+      text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
+    else if (key.section == "layers")
+      text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
     else if (key.section == "events")
       text += "[events.x]\n" + partner + "\n" + line;
     else

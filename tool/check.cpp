@@ -27,8 +27,7 @@ int check(const CheckCall& call) {
     print_json(read.problems);
   } else if (read.problems.empty()) {
     std::set<std::string> clips;
-    for (const auto& sound : read.book.sounds)
-      for (const auto& clip : sound.clips) clips.insert(clip.path);
+    for (const auto& sound : read.book.sounds) sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
     fmt::print("{}: good: {}, {}, {}, {}\n", call.book, counted(read.book.events.size(), "event"),
                counted(read.book.sounds.size(), "sound"), counted(clips.size(), "clip"), counted(read.book.groups.size(), "group"));
   } else {

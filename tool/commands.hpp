@@ -17,6 +17,12 @@ struct CheckCall {
 };
 int check(const CheckCall& call);
 
+struct ShowCall {
+  std::string book;
+  std::string name;
+};
+int show(const ShowCall& call);
+
 struct AuditionCall {
   std::string book;
   std::string name;

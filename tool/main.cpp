@@ -40,6 +40,12 @@ int run(int argc, char** argv) {
   check_command->add_flag("--json", check_call.json, "Print the problems as a JSON array, for editors");
   check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
 
+  ShowCall show_call;
+  auto* show_command = app.add_subcommand("show", "Print every key of a sound as it holds, and where its value comes from");
+  show_command->add_option("BOOK", show_call.book, "The book, a TOML file")->required();
+  show_command->add_option("NAME", show_call.name, "A sound of the book")->required();
+  show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
+
   AuditionCall audition_call;
   std::string every;
   auto* audition_command = app.add_subcommand("audition", "Hear a sound or an event several times, away from the game");
@@ -92,6 +98,7 @@ int run(int argc, char** argv) {
 
   if (*check_command) return check(check_call);
   stress_call.fine = stress_quality == "fine";
+  if (*show_command) return show(show_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*render_seed) render_call.seed = seed;

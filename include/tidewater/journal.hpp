@@ -9,6 +9,8 @@
 #include <memory>
 #include <string>
 #include <string_view>
+#include <utility>
+#include <vector>
 
 #include "tidewater/outcome.hpp"
 #include "tidewater/units.hpp"
@@ -38,6 +40,7 @@ struct JournalEntry {
     mute,       ///< request: a group on or off
     stop_all,   ///< request: everything, with `fade`
     decision,   ///< what became of a request: `outcome`
+    layer,      ///< a further layer of the playback that was decided on before
     fading,     ///< a playback was told to go: `how`, over `fade`
     woke,       ///< a dormant playback has a voice again
     ended,      ///< a playback is over: `how`
@@ -50,7 +53,9 @@ struct JournalEntry {
   Frames at;                ///< on the mixer's clock
   std::uint64_t raise = 0;  ///< which raise this is, or decides; from 1
   PlaybackId playback;
-  std::string bank, event, sound, clip, group;
+  std::string bank, event, sound, layer, clip, group;
+  std::vector<std::pair<std::string, std::string>> traits;  ///< of a raise
+  std::uint64_t emitter = 0;                                ///< of a raise; 0 for none
   Outcome outcome = Outcome::done;
   std::string why;  ///< in words, where something was refused or is worth explaining
   std::string how;  ///< of an end: "finished", "stopped", "outranked" or "unloaded"; of a fade also "dormant"
@@ -63,10 +68,11 @@ struct JournalEntry {
   std::uint64_t times = 0;
   bool on = false;
   std::uint32_t voice = 0;
-  Frames starts;      ///< of a playback: its first frame, after the delay
-  Seconds fade_in;    ///< of a playback
-  bool loop = false;  ///< of a playback
-  Hertz rate;         ///< of the head
+  Seconds clip_start;  ///< of a playback: where in its clip it begins
+  Frames starts;       ///< of a playback: its first frame, after the delay
+  Seconds fade_in;     ///< of a playback
+  bool loop = false;   ///< of a playback
+  Hertz rate;          ///< of the head
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
 };

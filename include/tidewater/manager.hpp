@@ -13,6 +13,7 @@
 
 #include <array>
 #include <cstdint>
+#include <initializer_list>
 #include <memory>
 #include <span>
 
@@ -40,6 +41,12 @@ struct ManagerOptions {
   /// late. False for a sound card: then a thread of the manager's own reads ahead.
   bool offline = false;
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
+};
+
+/// A category that comes with an event: surface = planks.
+struct Trait {
+  Name name;
+  Name value;
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
@@ -119,7 +126,14 @@ class SoundManager {
 
   /// Something happened: carries out the event's responses. Neither allocates nor waits once the journal's memory has
   /// grown to the game's pace, unless the name is unknown.
-  Raised raise(Name event);
+  Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
+  /// The same with what the event was about, and who made it: any number of the game's own, 0 for nobody. Where a book
+  /// says so, each emitter's clips are picked by themselves.
+  ///     manager.raise("passenger.stepped", {{"surface", "planks"}}, passenger);
+  Raised raise(Name event, std::initializer_list<Trait> traits, std::uint64_t emitter = 0) {
+    return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter);
+  }
+  Raised raise(Name event, std::span<const Trait> traits, std::uint64_t emitter = 0);
 
   /// Once a game frame: takes note of what has ended and hands the journal on. `elapsed` is the game's time since the
   /// last call; where it passes and nothing renders, the journal says so.

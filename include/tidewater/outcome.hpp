@@ -11,6 +11,8 @@ enum class Outcome {
   done,              ///< a stop or a change was carried out
   nothing_to_stop,   ///< the sound to be stopped was not playing
   already_ended,     ///< the playback's handle is of a sound that has ended
+  left_out,          ///< by its chance nothing of the sound was there this time
+  no_clip,           ///< the sound has no clip for these traits
   pool_full,         ///< every voice was taken by something louder or of higher rank
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group
@@ -24,8 +26,10 @@ std::string_view to_text(Outcome outcome);
 /// True where something plays because of the request.
 constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent || outcome == Outcome::dormant; }
 
-/// True where there was nothing left to do: what was to be stopped or changed was not playing.
-constexpr bool idle(Outcome outcome) { return outcome == Outcome::nothing_to_stop || outcome == Outcome::already_ended; }
+/// True where there was nothing to do: what was to be stopped or changed was not playing, or chance left it out.
+constexpr bool idle(Outcome outcome) {
+  return outcome == Outcome::nothing_to_stop || outcome == Outcome::already_ended || outcome == Outcome::left_out;
+}
 
 /// True where something that was asked for did not happen.
 constexpr bool refused(Outcome outcome) { return !plays(outcome) && !idle(outcome) && outcome != Outcome::done; }

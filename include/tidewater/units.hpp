@@ -113,6 +113,11 @@ struct Range {
 Read<Range<Decibels>> read_decibel_range(std::string_view text);
 Read<Range<Semitones>> read_semitone_range(std::string_view text);
 Read<Range<Pan>> read_pan_range(std::string_view text);
+Read<Range<Seconds>> read_second_range(std::string_view text);
+Read<Range<Hertz>> read_hertz_range(std::string_view text);
+/// `read_frame_range` "48000 .. 96000 frames"; `read_share` "30 %", from 0 to 1
+Read<Range<Frames>> read_frame_range(std::string_view text);
+Read<double> read_share(std::string_view text);
 
 /// Text that the readers above take back to the very same value: "-6.5 dB", "silent", "2 st", "0.06 s".
 std::string to_text(Decibels level);

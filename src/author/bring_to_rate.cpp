@@ -15,19 +15,32 @@ constexpr std::size_t seam = 2048;  // frames on each side; longer than the filt
 
 }  // namespace
 
-Audio bring_to_rate(Audio audio, Hertz rate, bool loop) {
-  if (audio.rate == rate) return audio;
+LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
+  Audio& audio = looped.audio;
+  const bool loop = looped.loop_from >= 0;
+  looped.loop_from = std::max<std::int64_t>(0, looped.loop_from);
+  if (audio.rate == rate) return looped;
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t frames = audio.samples.size() / width;
+  const auto loop_from = static_cast<std::size_t>(looped.loop_from);
   const double factor = rate.value / audio.rate.value;
   const auto wanted = std::max<std::size_t>(1, static_cast<std::size_t>(std::llround(static_cast<double>(frames) * factor)));
   const std::size_t margin = loop ? seam : 0;
+  const std::size_t round = frames - loop_from;
 
+  // Before the head comes, of a loop as a whole, its end; behind the end the loop goes on.
   std::vector<float> source;
   source.reserve((frames + 2 * margin) * width);
   for (std::size_t i = 0; i < frames + 2 * margin; ++i) {
-    const std::size_t from = (i + frames * (margin / frames + 1) - margin) % frames;
-    for (std::size_t channel = 0; channel < width; ++channel) source.push_back(audio.samples[from * width + channel]);
+    std::size_t from = 0;
+    if (i >= margin + frames)
+      from = loop_from + (i - margin - frames) % round;
+    else if (i >= margin)
+      from = i - margin;
+    else
+      from = (i + frames * (margin / frames + 1) - margin) % frames;
+    const bool silent = i < margin && loop_from > 0;
+    for (std::size_t channel = 0; channel < width; ++channel) source.push_back(silent ? 0.0F : audio.samples[from * width + channel]);
   }
 
   const auto skipped = static_cast<std::size_t>(std::llround(static_cast<double>(margin) * factor));
@@ -40,7 +53,9 @@ Audio bring_to_rate(Audio audio, Hertz rate, bool loop) {
   audio.rate = rate;
   const auto first = out.begin() + static_cast<std::ptrdiff_t>(skipped * width);
   audio.samples.assign(first, first + static_cast<std::ptrdiff_t>(wanted * width));
-  return audio;
+  looped.loop_from =
+      std::min(static_cast<std::int64_t>(wanted) - 1, static_cast<std::int64_t>(std::llround(static_cast<double>(loop_from) * factor)));
+  return looped;
 }
 
 }  // namespace tidewater

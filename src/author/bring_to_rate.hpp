@@ -1,10 +1,10 @@
 #pragma once
-#include "media/decode.hpp"
+#include "author/loops.hpp"
 
 namespace tidewater {
 
-/// The audio at another rate, by libsoxr at very high quality. A loop's ends are carried over each other's seam,
-/// so that it is as seamless after as before.
-Audio bring_to_rate(Audio audio, Hertz rate, bool loop);
+/// The same sound at another rate (libsoxr, very high quality). A loop stays seamless: what comes after its end is what
+/// it goes on with.
+LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate);
 
 }  // namespace tidewater

@@ -33,6 +33,12 @@ std::vector<std::string> ClipFolder::matching(const std::string& pattern) const 
   return out;
 }
 
+std::vector<std::string> ClipFolder::matching_expression(const std::regex& expression) const {
+  std::vector<std::string> out;
+  std::copy_if(files_.begin(), files_.end(), std::back_inserter(out), [&](const auto& file) { return std::regex_match(file, expression); });
+  return out;
+}
+
 std::string ClipFolder::advice_for(const std::string& pattern) const {
   if (files_.empty()) return fmt::format("; the folder '{}' holds no files", path_);
   std::vector<std::string_view> known(files_.begin(), files_.end());

@@ -1,4 +1,5 @@
 #pragma once
+#include <regex>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -13,6 +14,8 @@ class ClipFolder {
   bool exists() const { return exists_; }
   /// All files that the pattern fits, in the order of their names. A plain name fits itself.
   std::vector<std::string> matching(const std::string& pattern) const;
+  std::vector<std::string> matching_expression(const std::regex& expression) const;
+  const std::vector<std::string>& files() const { return files_; }
   /// What to say when nothing fits: the nearest file, or what there is.
   std::string advice_for(const std::string& pattern) const;
 

@@ -3,13 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <filesystem>
 #include <functional>
 #include <map>
 #include <memory>
-#include <optional>
 
 #include "author/bring_to_rate.hpp"
+#include "author/loops.hpp"
 #include "author/music_formats.hpp"
 #include "bank/bank_data.hpp"
 #include "tidewater/error.hpp"
@@ -25,45 +26,87 @@ std::string lines(const std::vector<Problem>& problems) {
 
 /// What is longer than this plays from disk, unless the book says otherwise.
 constexpr Seconds longest_in_memory{30};
-
 constexpr Seconds shortest_streamed{1};
 
+/// Where a clip is named, and by which layer.
 struct ClipUse {
+  const BookLayer* layer;
   Place place;
-  bool loop = false;
-  bool in_memory = false;  ///< a sound wants it there
-  bool streamed = false;   ///< a sound wants it from disk
-  bool undecided = false;  ///< a sound leaves it to the length
-};
-
-/// One clip of a bank in memory, and the same from disk.
-struct ClipNumbers {
-  std::optional<std::uint32_t> in_memory, streamed;
-  bool long_one = false;
 };
 
 std::string clip_file(const Book& book, const std::string& path) { return (std::filesystem::path(book.clips_folder) / path).string(); }
 
-/// Decodes each clip once, hands it on, and gathers what cannot be played.
-std::vector<Problem> each_clip(const Book& book, const std::function<void(const std::string&, const ClipUse&, Audio)>& take) {
-  std::map<std::string, ClipUse> uses;
+/// Decodes each clip once, hands it on with all its uses, and gathers what cannot be played.
+std::vector<Problem> each_clip(const Book& book,
+                               const std::function<void(const std::string&, const std::vector<ClipUse>&, const Audio&)>& take) {
+  std::map<std::string, std::vector<ClipUse>> uses;
   for (const auto& sound : book.sounds)
-    for (const auto& clip : sound.clips) {
-      auto& use = uses.try_emplace(clip.path, ClipUse{.place = clip.place}).first->second;
-      use.loop = use.loop || sound.loop;
-      if (sound.stream) (*sound.stream ? use.streamed : use.in_memory) = true;
-      use.undecided = use.undecided || !sound.stream;
-    }
+    sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { uses[clip.path].push_back({&layer, clip.place}); });
   std::vector<Problem> problems;
-  for (const auto& [path, use] : uses) {
+  for (const auto& [path, used] : uses) {
+    const ClipUse* at = &used.front();
     try {
-      take(path, use, decode_clip(clip_file(book, path), book.soundfont));
+      const Audio audio = decode_clip(clip_file(book, path), book.soundfont);
+      for (const auto& use : used) {
+        at = &use;
+        if (use.layer->loop.region != BookLoop::Region::none) loop_of(audio, use.layer->loop);  // throws what is wrong with it
+      }
+      at = &used.front();
+      take(path, used, audio);
     } catch (const Error& error) {
-      problems.push_back({use.place, fmt::format("clip '{}': {}", path, error.what())});
+      problems.push_back({at->place, fmt::format("clip '{}': {}", path, error.what())});
     }
   }
   return problems;
 }
+
+bool streams(const BookLayer& layer, const Audio& audio) {
+  const bool whole = layer.loop.region <= BookLoop::Region::whole && layer.loop.crossfade == Seconds{};
+  if (audio.rendered || !whole || audio.length() < shortest_streamed) return false;
+  return layer.stream.value_or(audio.length() > longest_in_memory);
+}
+
+/// The clips of a bank, each once for every way in which it is used.
+class ClipShelf {
+ public:
+  ClipShelf(const Book& book, BankData& data) : book_(book), data_(data) {}
+
+  void put(const std::string& path, const BookLayer& layer, const Audio& audio) {
+    std::uint32_t& number = numbers_[{path, &layer}];
+    const bool streamed = streams(layer, audio);
+    for (const auto& made : made_)
+      if (made.path == path && made.streamed == streamed && (streamed || made.loop == layer.loop)) {
+        number = made.number;
+        return;
+      }
+    number = static_cast<std::uint32_t>(data_.clips.size());
+    made_.push_back({path, streamed, layer.loop, number});
+    if (streamed) {
+      const std::string file = std::filesystem::absolute(clip_file(book_, path)).string();
+      data_.clips.push_back(make_streamed_clip(path, file, audio.channels, audio.rate, audio.samples));
+      return;
+    }
+    const bool sixteen_bits = audio.sixteen_bits && audio.rate == data_.rate && layer.loop.crossfade == Seconds{};
+    const LoopedAudio ready = bring_to_rate(cut_loop(audio, layer.loop), data_.rate);
+    data_.clips.push_back(make_clip(path, ready.audio.channels, ready.audio.samples, sixteen_bits));
+    data_.clips.back().loop_from = ready.loop_from;
+  }
+
+  std::uint32_t number(const std::string& path, const BookLayer& layer) const { return numbers_.at({path, &layer}); }
+
+ private:
+  struct Made {
+    std::string path;
+    bool streamed;
+    BookLoop loop;
+    std::uint32_t number;
+  };
+
+  const Book& book_;
+  BankData& data_;
+  std::map<std::pair<std::string, const BookLayer*>, std::uint32_t> numbers_;
+  std::vector<Made> made_;
+};
 
 template <class Items>
 std::map<std::string, std::uint32_t> numbered(const Items& items) {
@@ -85,10 +128,35 @@ std::optional<Quality> quality_of(const BookSound& sound, const Book& book) {
   return quality == "fine" ? Quality::fine : Quality::standard;
 }
 
+std::size_t draw_named(const std::string& key) {
+  constexpr std::array<std::string_view, draw_count> keys = {"gain", "pitch", "pan", "delay", "low-pass"};
+  return static_cast<std::size_t>(std::find(keys.begin(), keys.end(), key) - keys.begin());
+}
+
+BankLayer bank_layer(const BookLayer& layer, const ClipShelf& shelf) {
+  BankLayer made;
+  made.name = layer.name;
+  made.by = layer.by;
+  made.pick = layer.pick == "shuffle" ? Pick::shuffle : layer.pick == "random" ? Pick::random : Pick::in_order;
+  made.gain = layer.gain;
+  made.pitch = layer.pitch;
+  made.delay = layer.delay;
+  made.start_at = layer.start_at;
+  made.start_anywhere = layer.start_anywhere;
+  made.chance = layer.chance;
+  made.loop = layer.loop.region != BookLoop::Region::none;
+  for (const auto& choice : layer.choices) {
+    BankChoice& to = made.choices.emplace_back();
+    to.values = choice.values;
+    for (const auto& clip : choice.clips) to.clips.push_back({shelf.number(clip.path, layer), clip.weight, {}});
+  }
+  return made;
+}
+
 }  // namespace
 
 std::vector<Problem> check_clips(const Book& book) {
-  return each_clip(book, [](const std::string&, const ClipUse&, const Audio&) {});
+  return each_clip(book, [](const std::string&, const std::vector<ClipUse>&, const Audio&) {});
 }
 
 Bank compile(const Book& book, const CompileOptions& options) {
@@ -96,21 +164,9 @@ Bank compile(const Book& book, const CompileOptions& options) {
   data->name = book.name;
   data->rate = options.rate;
 
-  std::map<std::string, ClipNumbers> clips;
-  const auto problems = each_clip(book, [&](const std::string& path, const ClipUse& use, Audio audio) {
-    ClipNumbers& numbers = clips[path];
-    const bool may_stream = audio.length() >= shortest_streamed && !audio.rendered;
-    const bool long_one = numbers.long_one = audio.length() > longest_in_memory;
-    if (may_stream && (use.streamed || (use.undecided && long_one))) {
-      numbers.streamed = static_cast<std::uint32_t>(data->clips.size());
-      data->clips.push_back(
-          make_streamed_clip(path, std::filesystem::absolute(clip_file(book, path)).string(), audio.channels, audio.rate, audio.samples));
-    }
-    if (numbers.streamed && !use.in_memory && (!use.undecided || long_one)) return;
-    const bool sixteen_bits = audio.sixteen_bits && audio.rate == options.rate;
-    audio = bring_to_rate(std::move(audio), options.rate, use.loop);
-    numbers.in_memory = static_cast<std::uint32_t>(data->clips.size());
-    data->clips.push_back(make_clip(path, audio.channels, audio.samples, sixteen_bits));
+  ClipShelf shelf(book, *data);
+  const auto problems = each_clip(book, [&](const std::string& path, const std::vector<ClipUse>& uses, const Audio& audio) {
+    for (const auto& use : uses) shelf.put(path, *use.layer, audio);
   });
   if (!problems.empty()) throw Error(lines(problems));
 
@@ -123,20 +179,18 @@ Bank compile(const Book& book, const CompileOptions& options) {
     BankSound made;
     made.name = sound.name;
     made.group = groups.at(sound.group);
-    for (const auto& clip : sound.clips) {
-      const ClipNumbers& numbers = clips.at(clip.path);
-      const bool from_disk = numbers.streamed && (!numbers.in_memory || sound.stream.value_or(numbers.long_one));
-      made.clips.push_back(from_disk ? *numbers.streamed : *numbers.in_memory);
-    }
-    made.pick = sound.pick == "shuffle" ? Pick::shuffle : sound.pick == "random" ? Pick::random : Pick::in_order;
+    for (const auto& layer : sound.layers) made.layers.push_back(bank_layer(layer, shelf));
     made.gain = sound.gain;
     made.pitch = sound.pitch;
     made.pan = sound.pan;
-    made.rank = sound.rank;
+    made.delay = sound.delay;
     made.low_pass = sound.low_pass;
     made.high_pass = sound.high_pass;
+    made.towards_middle = sound.spread == "middle";
+    for (const auto& key : sound.together) made.together[draw_named(key)] = true;
+    made.each_emitter = sound.each_emitter;
+    made.rank = sound.rank;
     made.quality = quality_of(sound, book);
-    made.loop = sound.loop;
     made.fade_in = sound.fade_in;
     made.fade_out = sound.fade_out;
     data->sounds.push_back(std::move(made));

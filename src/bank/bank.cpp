@@ -30,6 +30,7 @@ ClipSamples BankClip::view() const {
   ClipSamples view;
   view.frames = frames;
   view.kept = kept();
+  view.loop_from = loop_from;
   for (std::size_t channel = 0; channel < static_cast<std::size_t>(channels); ++channel) {
     if (shorts.empty())
       view.floats[channel] = floats.data() + channel * stride + reach;

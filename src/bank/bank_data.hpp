@@ -1,4 +1,5 @@
 #pragma once
+#include <array>
 #include <cstdint>
 #include <memory>
 #include <optional>
@@ -25,6 +26,7 @@ struct BankClip {
   std::string name;
   int channels = 1;
   std::int64_t frames = 0;
+  std::int64_t loop_from = 0;                    ///< where a loop goes on after its end
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   // Each channel in turn, with `reach` zeros before and after it; one of the two is empty.
@@ -45,19 +47,52 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
 /// The same for a clip that plays from `file`: only its head is kept.
 BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, std::vector<float> interleaved);
 
-struct BankSound {
+/// A clip as one layer uses it.
+struct BankClipUse {
+  std::uint32_t clip = 0;
+  double weight = 1;
+  Decibels trim;  ///< brings it to the level that its book asks for
+};
+
+/// The clips for one value of each trait that the layer goes by; "*" is any. Without values: whatever the traits are.
+struct BankChoice {
+  std::vector<std::string> values;
+  std::vector<BankClipUse> clips;
+};
+
+struct BankLayer {
   std::string name;
-  std::uint32_t group = 0;
-  std::vector<std::uint32_t> clips;
+  std::vector<std::string> by;  ///< traits
+  std::vector<BankChoice> choices;
   Pick pick = Pick::shuffle;
   Range<Decibels> gain;
   Range<Semitones> pitch;
-  Range<Pan> pan;
-  int rank = 5;    ///< from 0, first to lose its voice, to 9
-  Hertz low_pass;  ///< 0 for none
-  Hertz high_pass;
-  std::optional<Quality> quality;  ///< none: the manager's
+  Range<Seconds> delay;
+  Range<Seconds> start_at;
+  bool start_anywhere = false;
+  double chance = 1;
   bool loop = false;
+};
+
+/// What is drawn for a whole sound at each start.
+enum class Draw { gain, pitch, pan, delay, low_pass };
+inline constexpr std::size_t draw_count = 5;
+
+struct BankSound {
+  std::string name;
+  std::uint32_t group = 0;
+  std::vector<BankLayer> layers;
+  Range<Decibels> gain;
+  Range<Semitones> pitch;
+  Range<Pan> pan;
+  Range<Seconds> delay;
+  Range<Hertz> low_pass;  ///< 0 for none
+  Hertz high_pass;
+  bool towards_middle = false;              ///< draws come more often from the middle of a range
+  std::array<bool, draw_count> together{};  ///< those that are drawn with one number
+  bool each_emitter = false;                ///< picks for each emitter by itself
+  int rank = 5;                             ///< from 0, first to lose its voice, to 9
+  std::optional<Quality> quality;           ///< none: the manager's
   Seconds fade_in;
   Seconds fade_out;
 };

@@ -10,6 +10,8 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::done: return "done";
     case Outcome::nothing_to_stop: return "nothing-to-stop";
     case Outcome::already_ended: return "already-ended";
+    case Outcome::left_out: return "left-out";
+    case Outcome::no_clip: return "no-clip";
     case Outcome::pool_full: return "pool-full";
     case Outcome::unknown_event: return "unknown-event";
     case Outcome::unknown_group: return "unknown-group";

@@ -188,6 +188,27 @@ Read<Range<Semitones>> read_semitone_range(std::string_view text) { return read_
 
 Read<Range<Pan>> read_pan_range(std::string_view text) { return read_range<Pan>(text, read_pan); }
 
+Read<Range<Seconds>> read_second_range(std::string_view text) { return read_range<Seconds>(text, read_seconds); }
+
+Read<Range<Hertz>> read_hertz_range(std::string_view text) { return read_range<Hertz>(text, read_hertz); }
+
+Read<Range<Frames>> read_frame_range(std::string_view text) {
+  return read_range<Frames>(text, [](std::string_view one) -> Read<Frames> {
+    const auto q = split(one);
+    if (!q || q->unit != "frames") return bad_unit<Frames>(one, q, "count of frames", {"frames"});
+    if (q->number < 0 || q->number > 1e12 || q->number != std::floor(q->number))
+      return wrong<Frames>(fmt::format("\"{}\" must be a whole number of frames, zero or more", one));
+    return {Frames{static_cast<std::int64_t>(q->number)}, {}};
+  });
+}
+
+Read<double> read_share(std::string_view text) {
+  const auto q = split(text);
+  if (!q || q->unit != "%" || q->number < 0 || q->number > 100)
+    return wrong<double>(fmt::format("\"{}\" is not a share; write for example \"30 %\", from \"0 %\" to \"100 %\"", text));
+  return {q->number / 100, {}};
+}
+
 std::string to_text(Decibels level) { return level == silence ? "silent" : shortest(level.value) + " dB"; }
 std::string to_text(Semitones interval) { return shortest(interval.value) + " st"; }
 std::string to_text(Hertz frequency) { return shortest(frequency.value) + " Hz"; }

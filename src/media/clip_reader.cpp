@@ -46,6 +46,14 @@ std::int64_t ClipReader::read(float* to, std::int64_t frames) {
   return got;
 }
 
+std::optional<Range<Frames>> ClipReader::loop() const {
+  SF_INSTRUMENT instrument{};
+  if (sf_command(file_.get(), SFC_GET_INSTRUMENT, &instrument, sizeof(instrument)) == SF_FALSE || instrument.loop_count < 1) return {};
+  const auto& first = instrument.loops[0];
+  if (first.end <= first.start) return {};
+  return Range<Frames>{{static_cast<std::int64_t>(first.start)}, {static_cast<std::int64_t>(first.end)}};
+}
+
 void ClipReader::seek(std::int64_t frame) {
   if (sf_seek(file_.get(), frame, SEEK_SET) != frame) throw Error(fmt::format("frame {} in it cannot be found", frame));
   at_ = frame;

@@ -1,6 +1,7 @@
 #pragma once
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 
 #include "tidewater/units.hpp"
@@ -19,6 +20,8 @@ class ClipReader {
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
   bool sixteen_bits() const { return sixteen_bits_; }  ///< every sample is a multiple of 1/32768
+  /// The first loop that the file itself marks: frames [low, high).
+  std::optional<Range<Frames>> loop() const;
   /// Frames read so far, or where `seek` went.
   std::int64_t at() const { return at_; }
 

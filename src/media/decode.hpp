@@ -1,4 +1,5 @@
 #pragma once
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -9,9 +10,10 @@ namespace tidewater {
 struct Audio {
   int channels = 1;
   Hertz rate;
-  std::vector<float> samples;  ///< interleaved; full scale is 1
-  bool rendered = false;       ///< from notes: it cannot be streamed from its file
-  bool sixteen_bits = false;   ///< every sample is a multiple of 1/32768
+  std::vector<float> samples;              ///< interleaved; full scale is 1
+  std::optional<Range<Frames>> loop = {};  ///< its own loop points, as WAV and AIFF may have: [low, high)
+  bool rendered = false;                   ///< from notes: it cannot be streamed from its file
+  bool sixteen_bits = false;               ///< every sample is a multiple of 1/32768
 
   Seconds length() const { return seconds({static_cast<std::int64_t>(samples.size()) / channels}, rate); }
 };

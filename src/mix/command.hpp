@@ -19,10 +19,13 @@ struct ClipSamples {
   std::array<const float*, 2> floats{};         ///< the second is null for mono; both where the clip has 16 bits
   std::array<const std::int16_t*, 2> shorts{};  ///< the same
   std::int64_t frames = 0;
+  std::int64_t loop_from = 0;    ///< where a loop goes on after its end
   std::int64_t kept = 0;         ///< frames that are in memory, from the head on
   StreamRing* stream = nullptr;  ///< where the rest comes from, if not all are
 
   bool mono() const { return floats[1] == nullptr && shorts[1] == nullptr; }
+  /// Where in the clip a loop is that has gone so far.
+  std::int64_t folded(std::int64_t frame) const { return frame < frames ? frame : loop_from + (frame - loop_from) % (frames - loop_from); }
 };
 
 struct StartVoice {

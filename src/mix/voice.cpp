@@ -61,7 +61,7 @@ void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::in
   (kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_).tune(static_cast<double>(hertz), rate, ramp);
 }
 
-std::int64_t Voice::position() const { return loop_ ? source_frame() % clip_.frames : source_frame(); }
+std::int64_t Voice::position() const { return loop_ ? clip_.folded(source_frame()) : source_frame(); }
 
 double Voice::fade_at(std::int64_t frames_from_now) const {
   double level = 1;
@@ -96,10 +96,10 @@ template <class Sample>
 const Sample* Voice::unrolled(const Sample* samples, std::int64_t first, std::int64_t length, std::span<Sample> scratch) const {
   // Before the first seam, what precedes the head is the clip's own silence.
   if (!loop_ || first + length <= clip_.frames) return samples + first;
-  std::int64_t at = first < 0 ? first : first % clip_.frames;
+  std::int64_t at = first < 0 ? first : clip_.folded(first);
   for (std::int64_t i = 0; i < length; ++i) {
     scratch[static_cast<std::size_t>(i)] = samples[at];
-    if (++at == clip_.frames) at = 0;
+    if (++at == clip_.frames) at = clip_.loop_from;
   }
   return scratch.data();
 }
@@ -178,8 +178,8 @@ void Voice::wrap_position() {
   }
   if (!loop_) return;
   // One round is kept, so that what lies before the seam is still the loop's end and not the silence before its head.
-  const std::uint64_t round = static_cast<std::uint64_t>(clip_.frames) << position_bits;
-  const std::uint64_t kept = (static_cast<std::uint64_t>(reach) << position_bits) + round;
+  const std::uint64_t round = static_cast<std::uint64_t>(clip_.frames - clip_.loop_from) << position_bits;
+  const std::uint64_t kept = (static_cast<std::uint64_t>(reach + clip_.frames) << position_bits);
   if (position_ > kept) position_ -= (position_ - kept + round - 1) / round * round;
 }
 
@@ -305,7 +305,7 @@ const float* Voice::exact_source(int count) const {
   if (clip_.floats[0] == nullptr || clip_.stream != nullptr || static_cast<std::uint64_t>(step_.value) != unity_step ||
       (position_ & (unity_step - 1)) != 0)
     return nullptr;
-  const std::int64_t at = loop_ ? whole % clip_.frames : whole;
+  const std::int64_t at = loop_ ? clip_.folded(whole) : whole;
   return at + count <= clip_.frames ? clip_.floats[0] + at : nullptr;
 }
 
@@ -316,7 +316,7 @@ void Voice::prefetch() const {
       clip_.floats[0] != nullptr ? reinterpret_cast<const char*>(clip_.floats[0]) : reinterpret_cast<const char*>(clip_.shorts[0]);
   if (memory == nullptr || clip_.stream != nullptr) return;
   std::int64_t whole = static_cast<std::int64_t>(position_ >> position_bits);
-  if (loop_ && whole >= clip_.frames) whole -= clip_.frames;
+  if (loop_) whole = clip_.folded(whole);
   const char* first = memory + whole * bytes_a_frame;
   for (int i = 0; i < 8; ++i) __builtin_prefetch(first + i * line);  // the processor's own prefetching takes over from there
 }

@@ -41,8 +41,7 @@ void ManagerState::load(const Bank& bank) {
   if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
   for (const auto& sound : data.sounds)
-    live.sounds.push_back({&data, &sound, numbers[sound.group], Picker(sound.pick, static_cast<std::uint32_t>(sound.clips.size())),
-                           Random(seed_for(options.seed, hash_name(sound.name)))});
+    live.sounds.push_back({&data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))), pickers_of(sound)});
   learn_events();
 }
 

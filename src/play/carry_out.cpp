@@ -1,5 +1,9 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
 #include "dsp/resample.hpp"
 #include "play/manager_state.hpp"
 
@@ -7,70 +11,191 @@ namespace tidewater {
 
 using Kind = JournalEntry::Kind;
 
-Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, Name event, Raised& raised) {
-  LiveSound& sound = bank.sounds[response.sound];
-  return response.kind == BankResponse::Kind::start ? start(sound, response, id, event, raised)
-                                                    : stop_sound(sound, response.fade, id, event);
+namespace {
+
+/// Emitters that are told apart; beyond that two may share one's picks.
+constexpr std::size_t emitters_apart = 64;
+
+/// The numbers of one start, each from 0 to 1.
+struct Draws {
+  std::array<double, draw_count> at{};
+  double of(Draw draw) const { return at[static_cast<std::size_t>(draw)]; }
+};
+
+double draw_one(const BankSound& design, Random& random) {
+  // The mean of two is more often near the middle: a triangle.
+  return design.towards_middle ? (random.unit() + random.unit()) / 2 : random.unit();
 }
 
-Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, Name event, Raised& raised) {
+Draws draw_all(const BankSound& design, Random& random) {
+  Draws draws;
+  const double shared = draw_one(design, random);
+  for (std::size_t i = 0; i < draw_count; ++i) draws.at[i] = design.together[i] ? shared : draw_one(design, random);
+  return draws;
+}
+
+template <class T>
+T within(const Range<T>& range, double at) {
+  return T{range.low.value + (range.high.value - range.low.value) * at};
+}
+
+/// Evenly in octaves.
+Hertz within(const Range<Hertz>& range, double at) {
+  if (range.low.value <= 0 || range.low == range.high) return range.low;
+  return {range.low.value * std::exp2(std::log2(range.high.value / range.low.value) * at)};
+}
+
+bool fits(const BankLayer& layer, const BankChoice& choice, std::span<const Trait> traits) {
+  for (std::size_t i = 0; i < choice.values.size(); ++i) {
+    if (choice.values[i] == "*") continue;
+    const auto trait = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return t.name.text() == layer.by[i]; });
+    if (trait == traits.end() || trait->value.text() != choice.values[i]) return false;
+  }
+  return true;
+}
+
+std::string why_no_clip(const BankSound& design, std::span<const Trait> traits) {
+  std::string which;
+  for (const auto& layer : design.layers)
+    for (const auto& name : layer.by) {
+      const auto trait = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return t.name.text() == name; });
+      which += fmt::format("{}{} = {}", which.empty() ? "" : ", ", name, trait == traits.end() ? "(not given)" : trait->value.text());
+    }
+  return fmt::format("'{}' has no clip for {}, and none otherwise", design.name, which);
+}
+
+}  // namespace
+
+std::vector<std::vector<Picker>> pickers_of(const BankSound& design) {
+  std::vector<std::vector<Picker>> pickers;
+  const std::size_t apart = design.each_emitter ? emitters_apart : 1;
+  for (const auto& layer : design.layers) {
+    auto& of_layer = pickers.emplace_back();
+    for (const auto& choice : layer.choices) of_layer.insert(of_layer.end(), apart, Picker(layer.pick, choice.clips));
+  }
+  return pickers;
+}
+
+Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
+  LiveSound& sound = bank.sounds[response.sound];
+  return response.kind == BankResponse::Kind::start ? start(sound, response, id, happening, raised)
+                                                    : stop_sound(sound, response.fade, id, happening.event);
+}
+
+Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
   const BankSound& design = *sound.design;
   // Drawn in this order whatever becomes of the start, so that one refusal does not change every later draw.
-  const BankClip& clip = sound.bank->clips[design.clips[sound.picker.next(sound.random)]];
-  const Decibels gain{sound.random.between(design.gain.low.value, design.gain.high.value)};
-  const Semitones pitch{sound.random.between(design.pitch.low.value, design.pitch.high.value)};
-  const Pan pan{sound.random.between(design.pan.low.value, design.pan.high.value)};
+  const Draws draws = draw_all(design, sound.random);
+  const std::size_t emitter = design.each_emitter ? static_cast<std::size_t>(Random(happening.emitter).bits() % emitters_apart) : 0;
+  const std::size_t apart = design.each_emitter ? emitters_apart : 1;
+  LivePlayback* first = nullptr;
+  Outcome outcome = Outcome::left_out;
+  for (std::size_t l = 0; l < design.layers.size(); ++l) {
+    const BankLayer& layer = design.layers[l];
+    const bool there = layer.chance >= 1 || sound.random.unit() < layer.chance;
+    const double gain_at = sound.random.unit();
+    const double pitch_at = sound.random.unit();
+    const double delay_at = sound.random.unit();
+    const double start_at = sound.random.unit();
+    const auto choice =
+        std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return fits(layer, c, happening.traits); });
+    const bool any = choice != layer.choices.end() && !choice->clips.empty();
+    if (!any) {
+      if (there && first == nullptr) outcome = Outcome::no_clip;
+      continue;
+    }
+    const auto number = static_cast<std::size_t>(choice - layer.choices.begin());
+    const BankClipUse& use = choice->clips[sound.pickers[l][number * apart + emitter].next(sound.random)];
+    if (!there) continue;
 
+    LivePlayback& playback = prepare(sound, layer, use, id);
+    playback.drawn_gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, gain_at) + use.trim;
+    playback.drawn_pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, pitch_at);
+    playback.pan = within(design.pan, draws.of(Draw::pan));
+    playback.low_pass = within(design.low_pass, draws.of(Draw::low_pass));
+    playback.high_pass = design.high_pass;
+    playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
+    playback.step = step_of(playback, {});
+    const double last = static_cast<double>(playback.clip->frames - 1);
+    playback.position = layer.start_anywhere ? std::floor(start_at * last)
+                                             : std::min(last, std::floor(within(layer.start_at, start_at).value * rate_of(playback).value));
+    const Seconds delay = response.delay + within(design.delay, draws.of(Draw::delay)) + within(layer.delay, delay_at);
+    playback.since = std::max(mixer.next_frame(), mixer.clock() + frames_of(delay));
+
+    const Outcome its = begin(playback, design.fade_in, first);
+    if (plays(its)) {
+      if (options.journal) note_start(playback, its, happening.event, use);
+      if (!plays(outcome) || its == Outcome::started) outcome = its;
+    } else if (!plays(outcome)) {
+      outcome = its;
+    }
+  }
+  if (first != nullptr) {
+    ++stats.started;
+    if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
+    return outcome;
+  }
+  if (outcome == Outcome::no_clip) return decide(outcome, id, why_no_clip(design, happening.traits));
+  if (outcome == Outcome::left_out) return decide(outcome, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
+  return decide(outcome, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
+}
+
+LivePlayback& ManagerState::prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id) {
   LivePlayback& playback = take_slot();
   playback.sound = &sound;
-  playback.clip = &clip;
+  playback.layer = &layer;
+  playback.clip = &sound.bank->clips[use.clip];
   playback.id = id;
-  playback.drawn_gain = gain;
-  playback.drawn_pitch = pitch;
-  playback.pan = pan;
-  playback.low_pass = design.low_pass;
-  playback.high_pass = design.high_pass;
-  playback.amplitude = amplitude(clip.level + gain);
-  playback.step = step_of(playback, {});
-  playback.since = std::max(mixer.next_frame(), mixer.clock() + frames_of(response.delay));
+  return playback;
+}
 
+/// Gives it a voice, lets it wait for one, or gives it up. The first layer of a start that plays leads the others.
+Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first) {
   const std::uint32_t voice = take_voice(playback);
   if (voice == no_voice && !can_sleep(playback)) {
     playback.sound = nullptr;
     free_slots.push_back(playback.index);
-    return decide(Outcome::pool_full, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
+    return Outcome::pool_full;
   }
-  const std::int64_t starts = playback.since;
-  if (voice == no_voice)
-    fall_asleep(playback, 0, starts);
-  else
-    give_voice(playback, voice, starts, frames_of(design.fade_in));
-  ++stats.started;
-  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, playback.index, id);
+  if (first == nullptr) first = &playback;
+  playback.first = first;
+  if (&playback != first) {
+    playback.next = first->next;
+    first->next = &playback;
+  }
+  ++first->alive;
+  if (voice == no_voice) {
+    fall_asleep(playback, playback.position, playback.since);
+    return Outcome::dormant;
+  }
+  give_voice(playback, voice, playback.since, frames_of(fade_in));
+  return groups[playback.sound->group].heard > 0 ? Outcome::started : Outcome::silent;
+}
 
-  const bool heard = groups[sound.group].heard > 0;
-  const Outcome outcome = voice == no_voice ? Outcome::dormant : heard ? Outcome::started : Outcome::silent;
-  if (!options.journal) return outcome;
-  JournalEntry& entry = note(Kind::decision);
+void ManagerState::note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use) {
+  const BankSound& design = *playback.sound->design;
+  JournalEntry& entry = note(&playback == playback.first ? Kind::decision : Kind::layer);
   entry.outcome = outcome;
-  if (voice == no_voice)
+  if (outcome == Outcome::dormant)
     entry.why = fmt::format("all {} voices are taken by sounds that are louder or outrank it; it keeps its place", options.voices);
-  else if (!heard)
-    entry.why = groups.why_silent(sound.group);
-  entry.raise = id.raise;
-  entry.playback = id;
+  else if (outcome == Outcome::silent)
+    entry.why = groups.why_silent(playback.sound->group);
+  entry.raise = playback.id.raise;
+  entry.playback = playback.id;
   entry.event = event.text();
   entry.sound = design.name;
-  entry.clip = clip.name;
-  entry.group = groups[sound.group].name;
-  entry.gain = gain;
-  entry.pitch = pitch;
-  entry.pan = pan;
-  entry.voice = voice;
-  entry.starts = {starts};
+  entry.layer = playback.layer->name;
+  entry.clip = playback.clip->name;
+  entry.group = groups[playback.sound->group].name;
+  entry.gain = playback.drawn_gain - use.trim;
+  entry.pitch = playback.drawn_pitch;
+  entry.pan = playback.pan;
+  entry.voice = outcome == Outcome::dormant ? no_voice : playback.voice;
+  entry.clip_start = {playback.position / rate_of(playback).value};
+  entry.frequency = playback.low_pass;
+  entry.starts = {playback.since};
   entry.fade_in = design.fade_in;
-  entry.loop = design.loop;
-  return outcome;
+  entry.loop = playback.layer->loop;
 }
 
 Outcome ManagerState::stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event) {

@@ -23,10 +23,14 @@ class EntryList {
 inline JournalEntry& EntryList::add(JournalEntry::Kind kind, Frames at) {
   if (used_ == entries_.size()) entries_.resize(used_ < 64 ? 64 : 2 * used_);
   JournalEntry& entry = entries_[used_++];
-  for (std::string* text : {&entry.bank, &entry.event, &entry.sound, &entry.clip, &entry.group, &entry.why, &entry.how}) text->clear();
+  for (std::string* text : {&entry.bank, &entry.event, &entry.sound, &entry.layer, &entry.clip, &entry.group, &entry.why, &entry.how})
+    text->clear();
   entry.kind = kind;
   entry.at = at;
   entry.raise = 0;
+  entry.traits.clear();
+  entry.emitter = 0;
+  entry.clip_start = {};
   entry.playback = {};
   entry.outcome = Outcome::done;
   entry.gain = {};

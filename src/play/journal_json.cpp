@@ -27,7 +27,12 @@ Json target_of(const JournalEntry& e, std::string_view name) {
 }
 
 Json decision(const JournalEntry& e) {
-  Json json = {{"at", e.at.value}, {"outcome", tidewater::to_text(e.outcome)}};
+  Json json = {{"at", e.at.value}};
+  if (e.kind == Kind::layer)
+    json["layer"] = e.layer;
+  else
+    json["outcome"] = tidewater::to_text(e.outcome);
+
   if (e.raise != 0) json["id"] = e.raise;
   if (e.playback.response != 0) json["playback"] = to_text(e.playback);
   for (const auto& [key, value] : {std::pair{"event", &e.event}, {"sound", &e.sound}, {"clip", &e.clip}, {"group", &e.group}})
@@ -36,6 +41,8 @@ Json decision(const JournalEntry& e) {
     json["gain"] = tidewater::to_text(e.gain);
     json["pitch"] = tidewater::to_text(e.pitch);
     if (e.pan.value != 0) json["pan"] = tidewater::to_text(e.pan);
+    if (e.frequency > Hertz{}) json["low-pass"] = tidewater::to_text(e.frequency);
+    if (e.clip_start > Seconds{}) json["clip-start"] = tidewater::to_text(e.clip_start);
     if (e.outcome != Outcome::dormant) json["voice"] = e.voice;
     json["starts"] = e.starts.value;
     if (e.fade_in > Seconds{}) json["fade-in"] = tidewater::to_text(e.fade_in);
@@ -50,7 +57,12 @@ Json json_of(const JournalEntry& e) {
     case Kind::head: return {{"journal", 1}, {"rate", e.rate.value}, {"seed", e.seed}, {"voices", e.voices}};
     case Kind::load: return {{"at", e.at.value}, {"request", "load"}, {"bank", e.bank}};
     case Kind::unload: return {{"at", e.at.value}, {"request", "unload"}, {"bank", e.bank}};
-    case Kind::raise: return {{"at", e.at.value}, {"request", "raise"}, {"id", e.raise}, {"event", e.event}};
+    case Kind::raise: {
+      Json json = {{"at", e.at.value}, {"request", "raise"}, {"id", e.raise}, {"event", e.event}};
+      for (const auto& [name, value] : e.traits) json["traits"][name] = value;
+      if (e.emitter != 0) json["emitter"] = e.emitter;
+      return json;
+    }
     case Kind::stop: {
       Json json = target_of(e, "stop");
       json["fade"] = to_text(e.fade);
@@ -91,7 +103,8 @@ Json json_of(const JournalEntry& e) {
       json["fade"] = to_text(e.fade);
       return json;
     }
-    case Kind::decision: return decision(e);
+    case Kind::decision:
+    case Kind::layer: return decision(e);
     case Kind::fading: {
       Json json = {{"at", e.at.value}, {"fading", to_text(e.playback)}, {"sound", e.sound}, {"fade", to_text(e.fade)}, {"how", e.how}};
       if (!e.why.empty()) json["why"] = e.why;

@@ -43,9 +43,9 @@ bool SoundManager::unload(std::string_view bank) {
   return state_->unload(bank);
 }
 
-Raised SoundManager::raise(Name event) {
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {
   const Lock lock(state_->mutex);
-  return state_->raise(event);
+  return state_->raise({event, traits, emitter});
 }
 
 void SoundManager::update(Seconds elapsed) {

@@ -9,6 +9,7 @@
 #include <memory>
 #include <mutex>
 #include <queue>
+#include <span>
 #include <string>
 #include <unordered_map>
 #include <vector>
@@ -24,14 +25,24 @@
 
 namespace tidewater {
 
+/// What the game said: an event, what it was about, and who made it.
+struct Happening {
+  Name event;
+  std::span<const Trait> traits;
+  std::uint64_t emitter = 0;
+};
+
 /// A sound of a loaded bank, with its own stream of random numbers.
 struct LiveSound {
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
-  Picker picker;
   Random random;
+  /// Of each layer, for each choice of clips: one picker, or as many as emitters are told apart.
+  std::vector<std::vector<Picker>> pickers;
 };
+
+std::vector<std::vector<Picker>> pickers_of(const BankSound& design);
 
 struct LiveBank {
   std::shared_ptr<const BankData> data;
@@ -53,9 +64,14 @@ enum class Stage {
   leaving,   ///< its voice fades; then it is over
 };
 
+/// One layer of a started sound. The first stands for the whole: its slot is kept until all of them are over.
 struct LivePlayback {
-  const LiveSound* sound = nullptr;
+  const LiveSound* sound = nullptr;  ///< null when this layer is over
+  const BankLayer* layer = nullptr;
   const BankClip* clip = nullptr;
+  LivePlayback* first = nullptr;
+  LivePlayback* next = nullptr;  ///< of the same start
+  std::uint32_t alive = 0;       ///< of the first: layers that are not over
   PlaybackId id;
   std::uint32_t index = 0;
   std::uint32_t voice = 0;  ///< but for dormant ones
@@ -78,7 +94,7 @@ struct ManagerState {
   explicit ManagerState(ManagerOptions given);
 
   // What a game asks for.
-  Raised raise(Name event);
+  Raised raise(const Happening& happening);
   void stop(const Playback& handle, Seconds fade);
   void set_gain(const Playback& handle, Decibels gain, Seconds time);
   void bend(const Playback& handle, Semitones shift, Seconds time);
@@ -97,8 +113,12 @@ struct ManagerState {
   Playback find(PlaybackId id);
 
   // What becomes of it.
-  Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, Name event, Raised& raised);
-  Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, Name event, Raised& raised);
+  Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
+  Outcome begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first);
+  void note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use);
+  void forget(LivePlayback& first);
   Outcome stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
   void send_group(std::uint32_t group, Seconds time);

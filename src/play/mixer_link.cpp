@@ -44,7 +44,7 @@ void ManagerState::take_reports() {
 
     owners[report.voice] = nullptr;
     free_voices.push(report.voice);
-    const bool over = !playback.sound->design->loop && report.position >= playback.clip->frames;
+    const bool over = !playback.layer->loop && report.position >= playback.clip->frames;
     if (playback.stage == Stage::settling && !over) {
       fall_asleep(playback, static_cast<double>(report.position), report.frame);
       continue;

@@ -1,11 +1,17 @@
 #include "play/picker.hpp"
 
+#include <algorithm>
 #include <numeric>
 #include <utility>
 
 namespace tidewater {
 
 Picker::Picker(Pick pick, std::uint32_t clips) : pick_(pick), last_(clips), order_(clips) { std::iota(order_.begin(), order_.end(), 0U); }
+
+Picker::Picker(Pick pick, const std::vector<BankClipUse>& clips) : Picker(pick, static_cast<std::uint32_t>(clips.size())) {
+  if (std::all_of(clips.begin(), clips.end(), [](const BankClipUse& use) { return use.weight == 1; })) return;
+  for (const auto& use : clips) weights_.push_back(use.weight);
+}
 
 std::uint32_t Picker::next(Random& random) {
   const auto count = static_cast<std::uint32_t>(order_.size());
@@ -18,12 +24,34 @@ std::uint32_t Picker::draw(Random& random) {
   switch (pick_) {
     case Pick::in_order: return last_ + 1 >= count ? 0 : last_ + 1;
     case Pick::random: {
+      if (!weights_.empty()) return draw_weighted(random);
       if (last_ == count) return random.below(count);
       const std::uint32_t drawn = random.below(count - 1);
       return drawn < last_ ? drawn : drawn + 1;
     }
     case Pick::shuffle: break;
   }
+  return deal(random);
+}
+
+std::uint32_t Picker::draw_weighted(Random& random) const {
+  double total = 0;
+  for (const double weight : weights_) total += weight;
+  const double without_last = last_ < weights_.size() ? total - weights_[last_] : total;
+  const bool again = without_last <= 0;  // only one weighs anything
+  double at = random.unit() * (again ? total : without_last);
+  std::uint32_t chosen = last_;
+  for (std::uint32_t i = 0; i < weights_.size(); ++i) {
+    if ((i == last_ && !again) || weights_[i] <= 0) continue;
+    chosen = i;
+    if (at < weights_[i]) break;
+    at -= weights_[i];
+  }
+  return chosen;
+}
+
+std::uint32_t Picker::deal(Random& random) {
+  const auto count = static_cast<std::uint32_t>(order_.size());
   // Fisher and Yates, one step a call: what is left of the deck lies behind `dealt_`.
   // The first of a round is drawn from all but the last of the round before.
   const bool seam = dealt_ == 0 && last_ != count;

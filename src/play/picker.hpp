@@ -7,21 +7,26 @@
 
 namespace tidewater {
 
-/// Chooses which clip of a sound comes next.
+/// Chooses which clip comes next.
 class Picker {
  public:
   Picker(Pick pick, std::uint32_t clips);
+  /// Among the clips of a choice, by their weights where the pick is random.
+  Picker(Pick pick, const std::vector<BankClipUse>& clips);
 
-  /// An index below the number of clips; never the one before, where there are two or more.
+  /// An index below the number of clips; never the one before, where there are two or more that weigh anything.
   std::uint32_t next(Random& random);
 
  private:
   std::uint32_t draw(Random& random);
+  std::uint32_t draw_weighted(Random& random) const;
+  std::uint32_t deal(Random& random);
 
   Pick pick_;
   std::uint32_t last_;       ///< `clips` before the first
   std::uint32_t dealt_ = 0;  ///< of `order_`, in this round
   std::vector<std::uint32_t> order_;
+  std::vector<double> weights_;  ///< empty where all weigh the same
 };
 
 }  // namespace tidewater

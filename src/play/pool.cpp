@@ -64,13 +64,14 @@ std::uint32_t ManagerState::take_voice(const LivePlayback& newcomer) {
 double ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
   const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, frame - playback.since));
   const double position = playback.position + elapsed * static_cast<double>(playback.step) / static_cast<double>(unity_step);
-  if (!playback.sound->design->loop) return position;
-  const auto round = static_cast<double>(playback.clip->frames);
-  return position - std::floor(position / round) * round;
+  if (!playback.layer->loop) return position;
+  const auto end = static_cast<double>(playback.clip->frames);
+  const auto from = static_cast<double>(playback.clip->loop_from);
+  return position < end ? position : from + std::fmod(position - from, end - from);
 }
 
 bool ManagerState::can_sleep(const LivePlayback& playback) const {
-  if (playback.sound->design->loop) return true;
+  if (playback.layer->loop) return true;
   const double left = static_cast<double>(playback.clip->frames) - position_at(playback, mixer.next_frame());
   return left * static_cast<double>(unity_step) / static_cast<double>(playback.step) > static_cast<double>(frames_of(worth_keeping));
 }
@@ -87,7 +88,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   command.group = playback.sound->group;
   command.clip = playback.clip->view();
   if (playback.clip->streamed) {
-    playback.stream = streamer.open(playback.clip->streamed, std::llround(playback.position), design.loop);
+    playback.stream = streamer.open(playback.clip->streamed, std::llround(playback.position), playback.layer->loop);
     playback.told_late = playback.told_back = StreamRing::never;
     streaming.push_back(&playback);
     command.clip.stream = &playback.stream->ring;
@@ -101,7 +102,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   command.low_pass = static_cast<float>(playback.low_pass.value);
   command.high_pass = static_cast<float>(playback.high_pass.value);
   command.quality = design.quality.value_or(options.quality);
-  command.loop = design.loop;
+  command.loop = playback.layer->loop;
   send(command);
   stats.most_playing = std::max(stats.most_playing, ++stats.playing);
 }
@@ -156,14 +157,26 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
 }
 
 void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* how) {
-  JournalEntry& entry = note(Kind::ended);
-  entry.at = {frame};
-  entry.playback = playback.id;
-  entry.sound = playback.sound->design->name;
-  entry.how = how;
+  LivePlayback& first = *playback.first;
+  if (--first.alive == 0) {
+    JournalEntry& entry = note(Kind::ended);
+    entry.at = {frame};
+    entry.playback = playback.id;
+    entry.sound = playback.sound->design->name;
+    entry.how = how;
+  }
   playback.sound = nullptr;
   playback.stage = Stage::none;
-  free_slots.push_back(playback.index);
+  if (first.alive == 0) forget(first);
+}
+
+/// All layers are over: their slots are free.
+void ManagerState::forget(LivePlayback& first) {
+  for (LivePlayback *layer = &first, *next = nullptr; layer != nullptr; layer = next) {
+    next = layer->next;
+    layer->next = nullptr;
+    free_slots.push_back(layer->index);
+  }
 }
 
 void ManagerState::wake(LivePlayback& playback) {
@@ -186,7 +199,7 @@ void ManagerState::end_slept_out() {
   const std::int64_t now = mixer.next_frame();
   for (std::size_t i = sleepers.size(); i-- > 0;) {
     LivePlayback& playback = *sleepers[i];
-    if (playback.sound->design->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;
+    if (playback.layer->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;
     sleepers[i] = sleepers.back();
     sleepers.pop_back();
     --stats.dormant;

@@ -76,6 +76,19 @@ class Line {
     return {static_cast<std::int64_t>(number("at", 0, latest, 0))};
   }
 
+  std::vector<std::pair<std::string, std::string>> traits() const {
+    std::vector<std::pair<std::string, std::string>> list;
+    const auto it = json_.find("traits");
+    if (it == json_.end()) return list;
+    const std::string problem = "\"traits\" must be an object of texts, such as {\"surface\": \"planks\"}";
+    if (!it->is_object()) throw Error(problem);
+    for (const auto& [name, value] : it->items()) {
+      if (!value.is_string()) throw Error(problem);
+      list.emplace_back(name, value.get<std::string>());
+    }
+    return list;
+  }
+
   PlaybackId playback() const {
     const std::string written = text("playback");
     PlaybackId id;
@@ -108,6 +121,8 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
   switch (known->kind) {
     case Kind::raise:
       entry.event = line.text("event");
+      entry.traits = line.traits();
+      entry.emitter = static_cast<std::uint64_t>(line.number("emitter", 0, 1e15, 0));
       entry.raise = static_cast<std::uint64_t>(line.number("id", 1, 1e15, static_cast<double>(raises + 1)));
       break;
     case Kind::load:
@@ -178,7 +193,8 @@ void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
                               script.requests.back().at.value));
     raises += entry.kind == Kind::raise ? 1 : 0;
     script.requests.push_back(std::move(entry));
-  } else if (!line.has("outcome") && !line.has("fading") && !line.has("woke") && !line.has("ended") && !line.has("notice")) {
+  } else if (!line.has("outcome") && !line.has("layer") && !line.has("fading") && !line.has("woke") && !line.has("ended") &&
+             !line.has("notice")) {
     throw Error(
         "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
         "\"a.name\"}");

@@ -80,7 +80,10 @@ class Player {
   void carry_out(const JournalEntry& r) {
     switch (r.kind) {
       case Kind::raise:
-        manager_.raise(Name(r.event));
+        traits_.clear();
+        for (const auto& [name, value] : r.traits) traits_.push_back({Name(name), Name(value)});
+        manager_.raise(Name(r.event), std::span<const Trait>(traits_), r.emitter);
+
         raises_[r.raise] = manager_.stats().raised;
         break;
       case Kind::load:
@@ -119,6 +122,7 @@ class Player {
   SoundManager& manager_;
   const Take& take_;
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
+  std::vector<Trait> traits_;
   std::size_t run_ = 0;        ///< of the script's updates
   std::uint64_t updates_ = 0;  ///< made in this run
 };

@@ -9,13 +9,16 @@ namespace tidewater {
 
 using Kind = JournalEntry::Kind;
 
-Raised ManagerState::raise(Name event) {
+Raised ManagerState::raise(const Happening& happening) {
+  const Name event = happening.event;
   take_reports();
   PlaybackId id{++stats.raised, 0};
   if (options.journal) {
     JournalEntry& asked = note(Kind::raise);
     asked.raise = id.raise;
     asked.event = event.text();
+    asked.emitter = happening.emitter;
+    for (const auto& trait : happening.traits) asked.traits.emplace_back(trait.name.text(), trait.value.text());
   }
 
   Raised raised;
@@ -31,7 +34,7 @@ Raised ManagerState::raise(Name event) {
   bool first = true;
   for (const auto& response : known->second.design->responses) {
     ++id.response;
-    const Outcome outcome = carry_out(response, *known->second.bank, id, event, raised);
+    const Outcome outcome = carry_out(response, *known->second.bank, id, happening, raised);
     if (first || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
     first = false;
   }
@@ -49,14 +52,14 @@ std::string ManagerState::why_unknown(Name event) const {
 LivePlayback* ManagerState::find(const Playback& handle) {
   if (handle.index_ >= playbacks.size() || handle.id_ == PlaybackId{}) return nullptr;
   LivePlayback& playback = playbacks[handle.index_];
-  return playback.sound != nullptr && playback.id == handle.id_ ? &playback : nullptr;
+  return playback.alive > 0 && playback.id == handle.id_ ? &playback : nullptr;
 }
 
 Playback ManagerState::find(PlaybackId id) {
   const auto known =
       std::find_if(playbacks.begin(), playbacks.end(), [&](const LivePlayback& p) { return p.sound != nullptr && p.id == id; });
   // A handle of what is over still knows its name, so that its use is noted.
-  return {this, known == playbacks.end() ? 0 : known->index, id};
+  return {this, known == playbacks.end() ? 0 : known->first->index, id};
 }
 
 template <class Fill, class Act>
@@ -65,9 +68,13 @@ void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill 
   asked.playback = handle.id_;
   asked.fade = time;
   fill(asked);
-  if (LivePlayback* playback = find(handle))
-    act(*playback);
-  else
+  if (LivePlayback* first = find(handle)) {
+    // The next is looked up before: an act may end its layer, and with the last of them all slots are free.
+    for (LivePlayback *layer = first, *next = nullptr; layer != nullptr; layer = next) {
+      next = layer->next;
+      if (layer->sound != nullptr) act(*layer);
+    }
+  } else
     decide(Outcome::already_ended, handle.id_, {});
 }
 

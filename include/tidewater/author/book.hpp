@@ -46,26 +46,80 @@ struct BookGroup {
 /// One clip that a sound names: its path relative to the folder of clips.
 struct BookClip {
   std::string path;
+  double weight = 1;
   Place place;
+};
+
+/// The clips for one value of each trait that the layer goes by; "*" is any. Without values: whatever the traits are.
+struct BookChoice {
+  std::vector<std::string> values;
+  std::vector<BookClip> clips;
+};
+
+/// What of a clip goes round and round.
+struct BookLoop {
+  enum class Region { none, whole, seconds, frames, file };
+  Region region = Region::none;
+  Range<Seconds> time;   ///< where the region is in seconds
+  Range<Frames> frames;  ///< where it is in frames of the file
+  Seconds crossfade;     ///< over the seam
+  Place place;
+  friend bool operator==(const BookLoop& a, const BookLoop& b) {
+    return a.region == b.region && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade;
+  }
+};
+
+/// A part of a sound; the layers of a sound start together. A plain sound has one, without a name.
+struct BookLayer {
+  std::string name;
+  std::vector<std::string> by;  ///< traits that choose the clips; often none
+  std::vector<BookChoice> choices;
+  std::string pick = "shuffle";
+  Range<Decibels> gain;  ///< on top of the sound's, as are pitch and delay
+  Range<Semitones> pitch;
+  Range<Seconds> delay;
+  Range<Seconds> start_at;
+  bool start_anywhere = false;
+  double chance = 1;
+  BookLoop loop;
+  std::optional<bool> stream;  ///< none: clips of more than half a minute do
+  Place place;
+};
+
+/// One key of a sound as it holds, and where its value comes from.
+struct BookSetting {
+  std::string key;
+  std::string value;
+  std::string from;  ///< "own", "like X", or "default"
 };
 
 struct BookSound {
   std::string name;
   std::string group = "master";
-  std::vector<BookClip> clips;
-  std::string pick = "shuffle";
+  std::vector<BookLayer> layers;
   Range<Decibels> gain;
   Range<Semitones> pitch;
   Range<Pan> pan;
-  int rank = 5;
-  Hertz low_pass;  ///< 0 for none
+  Range<Seconds> delay;
+  Range<Hertz> low_pass;  ///< 0 for none
   Hertz high_pass;
+  std::string spread = "even";
+  std::vector<std::string> together;  ///< keys that are drawn with one number
+  bool each_emitter = false;          ///< picks for each emitter by itself
+  int rank = 5;
   std::string quality;  ///< empty: the group's
-  bool loop = false;
-  std::optional<bool> stream;  ///< none: clips of more than half a minute do
   Seconds fade_in;
   Seconds fade_out;
+  std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
   Place place;
+
+  /// Calls `take(layer, clip)` for every clip that it may play.
+  template <class F>
+  void each_clip(F take) const {
+    for (const auto& layer : layers)
+      for (const auto& choice : layer.choices)
+        for (const auto& clip : choice.clips) take(layer, clip);
+  }
 };
 
 struct BookResponse {
@@ -109,7 +163,7 @@ std::vector<Problem> check_clips(const Book& book);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "sounds", "events", "responses"
+  std::string_view section;  ///< "book", "groups", "sounds", "layers", "events", "responses"
   std::string_view key;
   std::string_view takes;     ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -1,0 +1,51 @@
+#include "author/loops.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+
+Range<Frames> loop_of(const Audio& audio, const BookLoop& loop) {
+  const std::int64_t length = static_cast<std::int64_t>(audio.samples.size()) / audio.channels;
+  Range<Frames> region{{0}, {length}};
+  if (loop.region == BookLoop::Region::seconds) region = {frames(loop.time.low, audio.rate), frames(loop.time.high, audio.rate)};
+  if (loop.region == BookLoop::Region::frames) region = loop.frames;
+  if (loop.region == BookLoop::Region::file) {
+    if (!audio.loop) throw Error("the file has no loop points; give loop-region in seconds, or set them where it was made");
+    region = *audio.loop;
+  }
+  if (region.high.value > length)
+    throw Error(fmt::format("its loop ends at {:.3f} s, frame {}, but the clip has {:.3f} s, {} frames",
+                            seconds(region.high, audio.rate).value, region.high.value, audio.length().value, length));
+  const std::int64_t blended = frames(loop.crossfade, audio.rate).value;
+  if (region.high.value - region.low.value < std::max<std::int64_t>(1, 2 * blended))
+    throw Error(fmt::format("its loop of {:.3f} s is {}", seconds(region.high - region.low, audio.rate).value,
+                            blended > 0 ? "too short for its crossfade; give it half of the loop at most" : "empty"));
+  // What is blended in is what comes before the loop; where there is too little, the loop begins later.
+  region.low.value = std::max(region.low.value, blended);
+  return region;
+}
+
+LoopedAudio cut_loop(Audio audio, const BookLoop& loop) {
+  if (loop.region == BookLoop::Region::none) return {std::move(audio), -1};
+  const Range<Frames> region = loop_of(audio, loop);
+  const auto width = static_cast<std::size_t>(audio.channels);
+  audio.samples.resize(static_cast<std::size_t>(region.high.value) * width);
+  const std::int64_t blended = frames(loop.crossfade, audio.rate).value;
+  for (std::int64_t i = 0; i < blended; ++i) {
+    const double angle = std::numbers::pi / 2 * (static_cast<double>(i) + 0.5) / static_cast<double>(blended);
+    for (std::size_t channel = 0; channel < width; ++channel) {
+      float& end = audio.samples[static_cast<std::size_t>(region.high.value - blended + i) * width + channel];
+      const float before = audio.samples[static_cast<std::size_t>(region.low.value - blended + i) * width + channel];
+      end = static_cast<float>(static_cast<double>(end) * std::cos(angle) + static_cast<double>(before) * std::sin(angle));
+    }
+  }
+  return {std::move(audio), region.low.value};
+}
+
+}  // namespace tidewater

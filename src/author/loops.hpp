@@ -1,0 +1,19 @@
+#pragma once
+#include "media/decode.hpp"
+#include "tidewater/author/book.hpp"
+
+namespace tidewater {
+
+/// Samples that play to their end once, and from there on go round from `loop_from`; -1 where they do not loop.
+struct LoopedAudio {
+  Audio audio;
+  std::int64_t loop_from = -1;
+};
+
+/// The frames [low, high) that a loop goes round in. Throws Error where the clip is too short for it or says nothing of a loop.
+Range<Frames> loop_of(const Audio& audio, const BookLoop& loop);
+
+/// Cuts what comes after the loop and blends its seam. Without a loop the samples stay as they are.
+LoopedAudio cut_loop(Audio audio, const BookLoop& loop);
+
+}  // namespace tidewater

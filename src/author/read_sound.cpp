@@ -1,0 +1,369 @@
+#include "author/read_sound.hpp"
+
+#include <algorithm>
+#include <array>
+#include <filesystem>
+#include <regex>
+#include <sstream>
+
+#include "author/tables.hpp"
+#include "base/nearest.hpp"
+
+namespace tidewater {
+
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t most_layers = 8;
+
+/// One way of giving clips replaces the other where a sound is like another.
+constexpr std::array<std::pair<std::string_view, std::string_view>, 2> rivals = {{{"clips", "layers"}, {"layers", "clips"}}};
+
+std::string in_book(const toml::node& node) {
+  std::ostringstream out;
+  node.visit([&](const auto& value) { out << value; });
+  std::string text = out.str();
+  std::replace(text.begin(), text.end(), '\n', ' ');
+  return text;
+}
+
+/// The values of the traits in a file's name, where it fits "steps/{surface}-{weight}-*.flac".
+std::regex trait_expression(const std::string& pattern, std::vector<std::string>& traits) {
+  std::string expression;
+  for (std::size_t i = 0; i < pattern.size(); ++i) {
+    const char c = pattern[i];
+    const auto close = c == '{' ? pattern.find('}', i) : std::string::npos;
+    if (close != std::string::npos) {
+      traits.push_back(pattern.substr(i + 1, close - i - 1));
+      expression += "([A-Za-z0-9_]+)";
+      i = close;
+    } else if (c == '*') {
+      expression += "[^/]*";
+    } else if (c == '?') {
+      expression += "[^/]";
+    } else {
+      if (std::string_view(R"(\^$.|+()[]{})").find(c) != std::string_view::npos) expression += '\\';
+      expression += c;
+    }
+  }
+  return std::regex(expression);
+}
+
+std::vector<std::string> split_values(const std::string& key) {
+  std::vector<std::string> values;
+  std::istringstream in(key);
+  for (std::string value; std::getline(in, value, ',');) {
+    const auto first = value.find_first_not_of(' ');
+    const auto last = value.find_last_not_of(' ');
+    values.push_back(first == std::string::npos ? "" : value.substr(first, last - first + 1));
+  }
+  return values;
+}
+
+}  // namespace
+
+SoundReader::SoundReader(const toml::table& root, bool whole, const ClipFolder& folder, Book& book, Problems& problems)
+    : root_(root), whole_(whole), folder_(folder), book_(book), problems_(problems) {}
+
+void SoundReader::missing(Place place, std::string message) {
+  if (whole_) problems_.add(std::move(place), std::move(message));
+}
+
+/// Puts what the sounds that this one is like say first, and its own keys over it. False where they go in a circle.
+bool SoundReader::take_over(std::string_view name, const toml::table& own, Whole& into, std::vector<std::string>& way) {
+  const auto* like = own.get("like");
+  if (like != nullptr && like->is_string()) {
+    const std::string& other = like->as_string()->get();
+    way.emplace_back(name);
+    const auto* sounds = root_.get_as<toml::table>("sounds");
+    const auto* table = sounds == nullptr ? nullptr : sounds->get_as<toml::table>(other);
+    if (table == nullptr) {
+      std::vector<std::string_view> known;
+      for (const auto& [key, node] : *sounds) known.push_back(key.str());
+      if (way.size() == 1)
+        missing(problems_.at(*like), fmt::format("there is no sound '{}' to be like{}", other, did_you_mean(other, known)));
+    } else if (std::find(way.begin(), way.end(), other) != way.end()) {
+      std::string circle;
+      for (const auto& step : way) circle += fmt::format("'{}' is like ", step);
+      problem(*like, fmt::format("{}'{}': a circle; give one of them keys of its own", circle, other));
+      return false;
+    } else if (!take_over(other, *table, into, way)) {
+      return false;
+    }
+    way.pop_back();
+  }
+  const bool first = way.empty();
+  for (const auto& [key, node] : own) {
+    if (key.str() == "like") continue;
+    for (const auto& [mine, its] : rivals)
+      if (key.str() == mine) {
+        into.keys.erase(its);
+        into.from.erase(std::string(its));
+      }
+    into.keys.set(key, node);
+    into.from[std::string(key.str())] = first ? "own" : fmt::format("like {}", name);
+  }
+  return true;
+}
+
+SoundReader::Whole SoundReader::whole_table(std::string_view name, const toml::table& own) {
+  Whole whole;
+  std::vector<std::string> way;
+  if (own.contains("like")) text(problems_, own, "like");
+  if (!take_over(name, own, whole, way)) {
+    whole.keys = own;
+    whole.keys.erase("like");
+  }
+  return whole;
+}
+
+void SoundReader::read(const toml::key& key, const toml::table& own) {
+  check_keys(problems_, own, fmt::format("sound '{}'", key.str()), keys_of("sounds"));
+  const Whole whole = whole_table(key.str(), own);
+  const Keys& table = whole.keys;
+  BookSound sound;
+  sound.name = key.str();
+  sound.place = problems_.at(key);
+  if (const auto* group = text(problems_, table, "group")) {
+    sound.group = *group;
+    named_groups_.push_back({*group, problems_.at(*table.get("group"))});
+  }
+  read_quantity(problems_, table, "gain", read_decibel_range, sound.gain);
+  read_quantity(problems_, table, "pitch", read_semitone_range, sound.pitch);
+  read_quantity(problems_, table, "pan", read_pan_range, sound.pan);
+  read_quantity(problems_, table, "delay", read_second_range, sound.delay);
+  read_quantity(problems_, table, "low-pass", read_hertz_range, sound.low_pass);
+  read_quantity(problems_, table, "high-pass", read_hertz, sound.high_pass);
+  read_word(problems_, table, "spread", {"even", "middle"}, sound.spread);
+  read_together(table, sound);
+  std::string pick_for = "all";
+  read_word(problems_, table, "pick-for", {"all", "each-emitter"}, pick_for);
+  sound.each_emitter = pick_for == "each-emitter";
+  read_quality(problems_, table, sound.quality);
+  read_rank(problems_, table, sound.rank);
+  read_quantity(problems_, table, "fade-in", read_seconds, sound.fade_in);
+  read_quantity(problems_, table, "fade-out", read_seconds, sound.fade_out);
+  read_layers(table, sound);
+  list_settings(whole, sound);
+  book_.sounds.push_back(std::move(sound));
+}
+
+void SoundReader::read_together(const Keys& table, BookSound& sound) {
+  const toml::node* node = table.get("together");
+  if (node == nullptr) return;
+  static const std::vector<std::string_view> known = {"gain", "pitch", "pan", "delay", "low-pass"};
+  const auto* list = node->as_array();
+  if (list == nullptr || list->size() < 2)
+    return problem(*node, "'together' must list two keys or more that are drawn with one number, such as [\"gain\", \"pitch\"]");
+  for (const auto& item : *list) {
+    const std::string key = item.value_or(std::string());
+    if (std::find(known.begin(), known.end(), key) == known.end())
+      problem(item, fmt::format("'{}' cannot be drawn together{}", key, did_you_mean(key, known)));
+    sound.together.push_back(key);
+  }
+}
+
+void SoundReader::read_layers(const Keys& table, BookSound& sound) {
+  const std::string what = fmt::format("sound '{}'", sound.name);
+  const toml::node* node = table.get("layers");
+  if (node == nullptr) {
+    // A plain sound is a layer without a name; gain, pitch and delay are the sound's own.
+    Keys plain = table;
+    for (const auto* whole_sound : {"gain", "pitch", "delay"}) plain.erase(whole_sound);
+    BookLayer& layer = sound.layers.emplace_back();
+    layer.place = sound.place;
+    return read_layer(plain, what, layer);
+  }
+  if (table.contains("clips")) problem(*node, fmt::format("{} has clips and layers; move the clips into a layer", what));
+  const auto* list = node->as_array();
+  if (list == nullptr || list->empty())
+    return problem(*node, "'layers' must be a list of tables: layers = [ { name = \"low\", clips = [\"low.flac\"] } ]");
+  if (list->size() > most_layers) problem(*node, fmt::format("{} has {} layers; {} is the most", what, list->size(), most_layers));
+  for (const auto& item : *list) {
+    const auto* layer_table = item.as_table();
+    if (layer_table == nullptr) {
+      problem(item, "a layer must be a table, such as { name = \"low\", clips = [\"low.flac\"] }");
+      continue;
+    }
+    BookLayer& layer = sound.layers.emplace_back();
+    layer.place = problems_.at(*layer_table);
+    layer.name = fmt::format("{}", sound.layers.size());
+    if (const auto* name = text(problems_, *layer_table, "name")) layer.name = *name;
+    const std::string which = fmt::format("layer '{}' of {}", layer.name, what);
+    check_keys(problems_, *layer_table, which, keys_of("layers"));
+    read_layer(*layer_table, which, layer);
+  }
+}
+
+void SoundReader::read_layer(const Keys& table, const std::string& what, BookLayer& layer) {
+  read_word(problems_, table, "pick", {"shuffle", "random", "in-order"}, layer.pick);
+  read_quantity(problems_, table, "gain", read_decibel_range, layer.gain);
+  read_quantity(problems_, table, "pitch", read_semitone_range, layer.pitch);
+  read_quantity(problems_, table, "delay", read_second_range, layer.delay);
+  read_quantity(problems_, table, "chance", read_share, layer.chance);
+  if (const auto* start = table.get("start-at"); start != nullptr && start->value_or(std::string()) == "anywhere")
+    layer.start_anywhere = true;
+  else
+    read_quantity(problems_, table, "start-at", read_second_range, layer.start_at);
+  if (table.contains("stream")) {
+    bool stream = false;
+    read_bool(problems_, table, "stream", stream);
+    layer.stream = stream;
+  }
+  read_loop(table, layer);
+  read_clips(table, what, layer);
+}
+
+void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
+  bool loops = false;
+  read_bool(problems_, table, "loop", loops);
+  BookLoop& loop = layer.loop;
+  loop.place = layer.place;
+  if (loops) loop.region = BookLoop::Region::whole;
+  if (const auto* region = text(problems_, table, "loop-region")) {
+    const toml::node& node = *table.get("loop-region");
+    loop.place = problems_.at(node);
+    if (!loops) problem(node, "'loop-region' goes with loop = true");
+    if (*region == "from-file") {
+      loop.region = BookLoop::Region::file;
+    } else if (region->find("frames") != std::string::npos) {
+      loop.region = BookLoop::Region::frames;
+      read_quantity(problems_, table, "loop-region", read_frame_range, loop.frames);
+    } else {
+      loop.region = BookLoop::Region::seconds;
+      read_quantity(problems_, table, "loop-region", read_second_range, loop.time);
+    }
+  }
+  if (table.contains("loop-crossfade") && !loops) problem(*table.get("loop-crossfade"), "'loop-crossfade' goes with loop = true");
+  read_quantity(problems_, table, "loop-crossfade", read_seconds, loop.crossfade);
+  if (layer.stream.value_or(false) && (loop.region > BookLoop::Region::whole || loop.crossfade > Seconds{0}))
+    problem(*table.get("stream"), "what streams loops as a whole; take out loop-region and loop-crossfade, or the stream");
+}
+
+void SoundReader::read_clips(const Keys& table, const std::string& what, BookLayer& layer) {
+  const toml::node* node = table.get("clips");
+  if (node == nullptr) return missing(layer.place, fmt::format("{} has no clips; add clips = [\"one.flac\"]", what));
+  if (const auto* by_trait = node->as_table()) {
+    read_by_trait(*by_trait, what, layer);
+  } else if (const auto* list = node->as_array(); list == nullptr) {
+    problem(*node, "'clips' must be a list: clips = [\"one.flac\", \"steps/steel-*.wav\"]");
+  } else if (list->empty()) {
+    problem(*node, fmt::format("{} lists no clips", what));
+  } else {
+    read_list(*node, layer.choices.emplace_back());
+  }
+  for (const auto& choice : layer.choices) check_weights(*node, layer, choice);
+}
+
+void SoundReader::read_list(const toml::node& node, BookChoice& choice) {
+  const auto* list = node.as_array();
+  if (list == nullptr) return problem(node, "clips must be a list: [\"one.flac\", \"steps/steel-*.wav\"]");
+  for (const auto& item : *list) {
+    if (const auto* pattern = item.as_string()) {
+      add_matching(pattern->get(), 1, item, choice);
+    } else if (const auto* weighted = item.as_table()) {
+      check_keys(problems_, *weighted, "a clip", {"file", "weight"});
+      const auto* file = text(problems_, *weighted, "file");
+      const toml::node* written = weighted->get("weight");
+      const double weight = written == nullptr ? 1 : written->value_or(-1.0);
+      if (file == nullptr && !weighted->contains("file")) problem(item, "a clip with a weight needs file = \"one.flac\"");
+      if (weight < 0 || weight > 1e6)
+        problem(*written, "'weight' must be a number from 0, never, upwards: 2 comes twice as often as 1");
+      else if (file != nullptr)
+        add_matching(*file, weight, item, choice);
+    } else {
+      problem(item, "a clip must be text in quotes, or { file = \"one.flac\", weight = 2 }");
+    }
+  }
+}
+
+void SoundReader::read_by_trait(const toml::table& table, const std::string& what, BookLayer& layer) {
+  const toml::node* by = table.get("by");
+  const toml::node* files = table.get("files");
+  if (by == nullptr && files == nullptr)
+    return problem(table, "clips in a table need by = \"surface\", the trait that chooses, or files = \"steps/{surface}-*.flac\"");
+  if (by != nullptr && by->is_string()) layer.by = {by->as_string()->get()};
+  if (by != nullptr && by->is_array())
+    for (const auto& trait : *by->as_array()) layer.by.push_back(trait.value_or(std::string()));
+  if (by != nullptr && (layer.by.empty() || std::find(layer.by.begin(), layer.by.end(), "") != layer.by.end()))
+    problem(*by, "'by' must be the name of a trait, or a list of names: by = [\"surface\", \"weight\"]");
+  if (files != nullptr) read_trait_pattern(*files, layer);
+  for (const auto& [key, node] : table) {
+    if (key.str() == "by" || key.str() == "files" || key.str() == "otherwise") continue;
+    BookChoice choice{split_values(std::string(key.str())), {}};
+    if (choice.values.size() != layer.by.size()) {
+      problem(node, fmt::format("'{}' gives {} values for {} traits; \"steel, *\" is steel and anything", key.str(), choice.values.size(),
+                                layer.by.size()));
+      continue;
+    }
+    read_list(node, choice);
+    layer.choices.push_back(std::move(choice));
+  }
+  const auto any = [](const BookChoice& choice) { return std::count(choice.values.begin(), choice.values.end(), "*"); };
+  std::stable_sort(layer.choices.begin(), layer.choices.end(), [&](const auto& a, const auto& b) { return any(a) < any(b); });
+  if (const auto* otherwise = table.get("otherwise"))
+    read_list(*otherwise, layer.choices.emplace_back());
+  else
+    missing(
+        problems_.at(table),
+        fmt::format("{}: a value that is not named would be silent; add otherwise = [\"one.flac\"], or otherwise = [] if it shall", what));
+}
+
+/// "steps/{surface}-{weight}-*.flac": the values are those that the files' names have.
+void SoundReader::read_trait_pattern(const toml::node& node, BookLayer& layer) {
+  const auto* pattern = node.as_string();
+  if (pattern == nullptr) return problem(node, "'files' must be text such as \"steps/{surface}-*.flac\"");
+  std::vector<std::string> traits;
+  const std::regex expression = trait_expression(pattern->get(), traits);
+  if (traits.empty())
+    return problem(node, fmt::format("\"{}\" names no trait; write one in braces: \"steps/{{surface}}-*.flac\"", pattern->get()));
+  if (!layer.by.empty() && layer.by != traits) problem(node, "the traits in 'files' are not those of 'by', in that order; leave out 'by'");
+  layer.by = traits;
+  for (const auto& file : folder_.matching_expression(expression)) {
+    std::smatch found;
+    std::regex_match(file, found, expression);
+    std::vector<std::string> values(found.begin() + 1, found.end());
+    auto choice = std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BookChoice& c) { return c.values == values; });
+    if (choice == layer.choices.end()) choice = layer.choices.insert(choice, {std::move(values), {}});
+    choice->clips.push_back({file, 1, problems_.at(node)});
+  }
+  if (layer.choices.empty() && folder_.exists())
+    problem(node, fmt::format("no file fits '{}'{}", pattern->get(), folder_.advice_for(pattern->get())));
+}
+
+void SoundReader::check_weights(const toml::node& node, const BookLayer& layer, const BookChoice& choice) {
+  const auto weighs = [](const BookClip& clip) { return clip.weight != 1; };
+  if (std::none_of(choice.clips.begin(), choice.clips.end(), weighs)) return;
+  if (layer.pick != "random") problem(node, fmt::format("weights go with pick = \"random\"; '{}' plays all alike", layer.pick));
+  if (std::all_of(choice.clips.begin(), choice.clips.end(), [](const BookClip& clip) { return clip.weight == 0; }))
+    problem(node, "all weights are 0, so nothing could be picked; give one clip a weight of 1");
+}
+
+void SoundReader::add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice) {
+  if (fs::path(pattern).is_absolute() || pattern.find("..") != std::string::npos)
+    return problem(node, fmt::format("clip '{}' must lie inside the folder of clips", pattern));
+  const auto files = folder_.matching(pattern);
+  if (files.empty() && folder_.exists())
+    problem(node,
+            fmt::format("{} '{}'{}", is_pattern(pattern) ? "no file fits" : "there is no clip", pattern, folder_.advice_for(pattern)));
+  for (const auto& file : files) {
+    const bool known = std::any_of(choice.clips.begin(), choice.clips.end(), [&](const BookClip& c) { return c.path == file; });
+    if (!known) choice.clips.push_back({file, weight, problems_.at(node)});
+  }
+}
+
+void SoundReader::list_settings(const Whole& whole, BookSound& sound) {
+  for (const auto& key : book_keys()) {
+    if (key.section != "sounds" || key.key == "like") continue;
+    const toml::node* node = whole.keys.get(key.key);
+    if (node == nullptr && key.standard.empty()) continue;
+    const auto from = whole.from.find(key.key);
+    sound.settings.push_back({std::string(key.key), node == nullptr ? std::string(key.standard) : in_book(*node),
+                              node == nullptr            ? "default"
+                              : from == whole.from.end() ? "own"
+                                                         : from->second});
+  }
+}
+
+}  // namespace tidewater

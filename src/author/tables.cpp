@@ -1,0 +1,88 @@
+#include "author/tables.hpp"
+
+#include <algorithm>
+
+#include "base/nearest.hpp"
+#include "tidewater/author/book.hpp"
+
+namespace tidewater {
+
+std::vector<std::string_view> keys_of(std::string_view section) {
+  std::vector<std::string_view> keys;
+  for (const auto& key : book_keys())
+    if (key.section == section) keys.push_back(key.key);
+  return keys;
+}
+
+void check_keys(Problems& problems, const Keys& table, std::string_view what, const std::vector<std::string_view>& known) {
+  for (const auto& [name, entry] : table.entries()) {
+    const toml::key& key = *entry.key;
+    if (std::find(known.begin(), known.end(), key.str()) != known.end()) continue;
+    std::string all;
+    for (const auto k : known) all += (all.empty() ? "" : ", ") + std::string(k);
+    auto advice = did_you_mean(key.str(), known);
+    if (advice.empty()) advice = "; known are " + all;
+    problems.add(problems.at(key), what.empty() ? fmt::format("unknown table '{}'{}", key.str(), advice)
+                                                : fmt::format("{} has no key '{}'{}", what, key.str(), advice));
+  }
+}
+
+const std::string* text(Problems& problems, const Keys& table, std::string_view key) {
+  const toml::node* node = table.get(key);
+  if (node == nullptr) return nullptr;
+  if (const auto* value = node->as_string()) return &value->get();
+  problems.add(problems.at(*node), fmt::format("'{}' must be text in quotes", key));
+  return nullptr;
+}
+
+void read_bool(Problems& problems, const Keys& table, std::string_view key, bool& into) {
+  const toml::node* node = table.get(key);
+  if (node == nullptr) return;
+  if (const auto* value = node->as_boolean())
+    into = value->get();
+  else
+    problems.add(problems.at(*node), fmt::format("'{}' must be true or false, without quotes", key));
+}
+
+void read_word(Problems& problems, const Keys& table, std::string_view key, const std::vector<std::string_view>& words, std::string& into) {
+  const auto* word = text(problems, table, key);
+  if (word == nullptr) return;
+  if (std::find(words.begin(), words.end(), *word) == words.end()) {
+    std::string all;
+    for (std::size_t i = 0; i < words.size(); ++i)
+      all += fmt::format("{}\"{}\"", i == 0 ? "" : i + 1 == words.size() ? " or " : ", ", words[i]);
+    problems.add(problems.at(*table.get(key)), fmt::format("'{}' is no {}; write {}", *word, key == "pick" ? "way to pick" : key, all));
+    return;
+  }
+  into = *word;
+}
+
+void read_quality(Problems& problems, const Keys& table, std::string& into) {
+  read_word(problems, table, "quality", {"standard", "fine"}, into);
+}
+
+void read_rank(Problems& problems, const Keys& table, int& into) {
+  const toml::node* node = table.get("rank");
+  if (node == nullptr) return;
+  const auto rank = node->is_integer() ? node->value_or<std::int64_t>(-1) : -1;
+  if (rank < 0 || rank > 9)
+    problems.add(problems.at(*node), "'rank' must be a whole number from 0, the first to lose its voice, to 9");
+  else
+    into = static_cast<int>(rank);
+}
+
+const toml::node* quantity_text(Problems& problems, const Keys& table, std::string_view key, std::string& written) {
+  const toml::node* node = table.get(key);
+  if (node == nullptr) return nullptr;
+  if (const auto* value = node->as_string())
+    written = value->get();
+  else if (node->is_number())
+    written = fmt::format("{}", node->value_or(0.0));
+  else {
+    problems.add(problems.at(*node), fmt::format("'{}' must be text with a number and a unit", key));
+    return nullptr;
+  }
+  return node;
+}
+
+}  // namespace tidewater
