@@ -14,8 +14,31 @@ enum Exit { fine = 0, bad_input = 1, bad_call = 2 };
 struct CheckCall {
   std::string book;
   bool json = false;
+  bool strict = false;
 };
 int check(const CheckCall& call);
+
+struct GatherCall {
+  std::string folder;
+  std::string book;
+  bool dry_run = false;
+};
+int gather(const GatherCall& call);
+
+struct SketchCall {
+  std::string recipe;  ///< a ready one's name, or a file
+  std::string output;
+  std::optional<std::uint64_t> seed;
+  std::optional<std::uint32_t> variants;
+  bool list = false;
+};
+int sketch(const SketchCall& call);
+
+struct CreditsCall {
+  std::string book;
+  std::string output;
+};
+int credits(const CreditsCall& call);
 
 struct ShowCall {
   std::string book;

@@ -35,10 +35,34 @@ int run(int argc, char** argv) {
   app.require_subcommand(1);
 
   CheckCall check_call;
-  auto* check_command = app.add_subcommand("check", "Read a book and its clips, and report every problem with its place");
+  auto* check_command =
+      app.add_subcommand("check", "Read a book and its clips; report every problem, and give advice, with place and remedy");
   check_command->add_option("BOOK", check_call.book, "The book, a TOML file")->required();
   check_command->add_flag("--json", check_call.json, "Print the problems as a JSON array, for editors");
+  check_command->add_flag("--strict", check_call.strict, "Fail on advice, too");
   check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
+
+  GatherCall gather_call;
+  auto* gather_command = app.add_subcommand("gather", "Take a folder of clips into a book: a sound and an event for each kind of file");
+  gather_command->add_option("FOLDER", gather_call.folder, "The folder of clips, or one inside it")->required();
+  gather_command->add_option("--book", gather_call.book, "The book, a TOML file; made where there is none")->required();
+  gather_command->add_flag("--dry-run", gather_call.dry_run, "Only show what would be added, as a diff");
+  gather_command->footer("Example:\n  tidewater gather examples/harbour/clips --book out/new.toml --dry-run");
+
+  SketchCall sketch_call;
+  auto* sketch_command = app.add_subcommand("sketch", "Make placeholder clips from a recipe");
+  sketch_command->add_option("RECIPE", sketch_call.recipe, "The name of a ready recipe, or a TOML file with one of your own");
+  sketch_command->add_option("-o,--output", sketch_call.output, "The file to write (.wav, .flac, .ogg); variants are numbered");
+  sketch_command->add_option("--seed", sketch_call.seed, "Of everything that is drawn (default 1)");
+  sketch_command->add_option("--variants", sketch_call.variants, "How many, each a little different (default 1)")->check(CLI::Range(1, 64));
+  sketch_command->add_flag("--list", sketch_call.list, "Name the ready recipes");
+  sketch_command->footer("Example:\n  tidewater sketch splash --variants 3 --output out/splash.wav");
+
+  CreditsCall credits_call;
+  auto* credits_command = app.add_subcommand("credits", "Write the text of credits that a game shows");
+  credits_command->add_option("BOOK", credits_call.book, "The book, a TOML file")->required();
+  credits_command->add_option("--output", credits_call.output, "Write it to this file");
+  credits_command->footer("Example:\n  tidewater credits examples/harbour/book.toml --output out/credits.txt");
 
   ShowCall show_call;
   auto* show_command = app.add_subcommand("show", "Print every key of a sound as it holds, and where its value comes from");
@@ -98,6 +122,9 @@ int run(int argc, char** argv) {
 
   if (*check_command) return check(check_call);
   stress_call.fine = stress_quality == "fine";
+  if (*gather_command) return gather(gather_call);
+  if (*sketch_command) return sketch(sketch_call);
+  if (*credits_command) return credits(credits_call);
   if (*show_command) return show(show_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);

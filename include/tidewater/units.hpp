@@ -98,6 +98,8 @@ Read<Semitones> read_semitones(std::string_view text);
 /// `read_hertz`     "800 Hz", "2 kHz"; from 10 Hz to 100 kHz
 /// `read_pan`       "centre", "30 % left", "100 % right"
 Read<Seconds> read_seconds(std::string_view text);
+/// `read_loudness`  "-23 LUFS"; from -60 to -5
+Read<Decibels> read_loudness(std::string_view text);
 Read<Hertz> read_hertz(std::string_view text);
 Read<Pan> read_pan(std::string_view text);
 

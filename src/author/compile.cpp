@@ -8,10 +8,12 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 
+#include "author/book_clips.hpp"
 #include "author/bring_to_rate.hpp"
+#include "author/levels.hpp"
 #include "author/loops.hpp"
-#include "author/music_formats.hpp"
 #include "bank/bank_data.hpp"
 #include "tidewater/error.hpp"
 
@@ -34,8 +36,6 @@ struct ClipUse {
   Place place;
 };
 
-std::string clip_file(const Book& book, const std::string& path) { return (std::filesystem::path(book.clips_folder) / path).string(); }
-
 /// Decodes each clip once, hands it on with all its uses, and gathers what cannot be played.
 std::vector<Problem> each_clip(const Book& book,
                                const std::function<void(const std::string&, const std::vector<ClipUse>&, const Audio&)>& take) {
@@ -46,7 +46,7 @@ std::vector<Problem> each_clip(const Book& book,
   for (const auto& [path, used] : uses) {
     const ClipUse* at = &used.front();
     try {
-      const Audio audio = decode_clip(clip_file(book, path), book.soundfont);
+      const Audio audio = clip_audio(book, path);
       for (const auto& use : used) {
         at = &use;
         if (use.layer->loop.region != BookLoop::Region::none) loop_of(audio, use.layer->loop);  // throws what is wrong with it
@@ -69,7 +69,11 @@ bool streams(const BookLayer& layer, const Audio& audio) {
 /// The clips of a bank, each once for every way in which it is used.
 class ClipShelf {
  public:
-  ClipShelf(const Book& book, BankData& data) : book_(book), data_(data) {}
+  ClipShelf(const Book& book, BankData& data) : book_(book), data_(data) {
+    const bool levelled =
+        std::any_of(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return level_for(book, s).has_value(); });
+    if (levelled) facts_ = facts_of(book);
+  }
 
   void put(const std::string& path, const BookLayer& layer, const Audio& audio) {
     std::uint32_t& number = numbers_[{path, &layer}];
@@ -92,6 +96,7 @@ class ClipShelf {
     data_.clips.back().loop_from = ready.loop_from;
   }
 
+  Decibels trim(const std::string& path, Decibels level) const { return trim_for(facts_.at(path), level); }
   std::uint32_t number(const std::string& path, const BookLayer& layer) const { return numbers_.at({path, &layer}); }
 
  private:
@@ -106,6 +111,7 @@ class ClipShelf {
   BankData& data_;
   std::map<std::pair<std::string, const BookLayer*>, std::uint32_t> numbers_;
   std::vector<Made> made_;
+  std::map<std::string, ClipFacts> facts_;  ///< only where a level is asked for
 };
 
 template <class Items>
@@ -133,7 +139,7 @@ std::size_t draw_named(const std::string& key) {
   return static_cast<std::size_t>(std::find(keys.begin(), keys.end(), key) - keys.begin());
 }
 
-BankLayer bank_layer(const BookLayer& layer, const ClipShelf& shelf) {
+BankLayer bank_layer(const BookLayer& layer, const ClipShelf& shelf, std::optional<Decibels> level) {
   BankLayer made;
   made.name = layer.name;
   made.by = layer.by;
@@ -148,16 +154,13 @@ BankLayer bank_layer(const BookLayer& layer, const ClipShelf& shelf) {
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
     to.values = choice.values;
-    for (const auto& clip : choice.clips) to.clips.push_back({shelf.number(clip.path, layer), clip.weight, {}});
+    for (const auto& clip : choice.clips)
+      to.clips.push_back({shelf.number(clip.path, layer), clip.weight, level ? shelf.trim(clip.path, *level) : Decibels{}});
   }
   return made;
 }
 
 }  // namespace
-
-std::vector<Problem> check_clips(const Book& book) {
-  return each_clip(book, [](const std::string&, const std::vector<ClipUse>&, const Audio&) {});
-}
 
 Bank compile(const Book& book, const CompileOptions& options) {
   auto data = std::make_shared<BankData>();
@@ -179,7 +182,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     BankSound made;
     made.name = sound.name;
     made.group = groups.at(sound.group);
-    for (const auto& layer : sound.layers) made.layers.push_back(bank_layer(layer, shelf));
+    for (const auto& layer : sound.layers) made.layers.push_back(bank_layer(layer, shelf, level_for(book, sound)));
     made.gain = sound.gain;
     made.pitch = sound.pitch;
     made.pan = sound.pan;

@@ -9,6 +9,9 @@ const std::vector<BookKey>& book_keys() {
 
       {"book", "soundfont", "file", "none", "\"small.sf2\"", "The instruments for MIDI clips, relative to the book."},
 
+      {"book", "level", "loudness", "as the clips are", "\"-23 LUFS\"",
+       "Brings every clip to this loudness before any gain, as far as its peaks stay below -1 dBTP."},
+
       {"groups", "parent", "name of a group", "\"master\"", "\"effects\"", "The group whose level this one obeys, too."},
       {"groups", "gain", "level", "\"0 dB\"", "\"-3 dB\"", "Level of everything in the group."},
       {"groups", "mute", "true or false", "false", "true", "Begins muted: its sounds run on unheard."},
@@ -16,6 +19,8 @@ const std::vector<BookKey>& book_keys() {
       {"groups", "low-pass", "frequency", "none", "\"800 Hz\"", "Takes away what is above: 12 dB an octave."},
       {"groups", "high-pass", "frequency", "none", "\"60 Hz\"", "Takes away what is below: 12 dB an octave."},
       {"groups", "quality", "standard or fine", "the parent's", "\"fine\"", "For the sounds in the group that do not say themselves."},
+
+      {"groups", "level", "loudness", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},
 
       {"sounds", "group", "name of a group", "\"master\"", "\"effects\"", "The volume group that the sound belongs to."},
       {"sounds", "like", "name of a sound", "none", "\"gangway\"",
@@ -25,6 +30,8 @@ const std::vector<BookKey>& book_keys() {
        "folder's name; a new take that fits a pattern needs no edit. See below for weights and traits."},
       {"sounds", "layers", "list of layers", "none", "[ { clips = [\"low.flac\"] }, { clips = [\"high.flac\"] } ]",
        "In place of clips: parts that start together, each with keys of its own."},
+      {"sounds", "sketch", "name of a recipe, or table", "none", "{ like = \"step\", variants = 5 }",
+       "In place of clips: placeholders made from a recipe. `tidewater sketch --list` names the ready ones."},
       {"sounds", "pick", "shuffle, random or in-order", "\"shuffle\"", "\"in-order\"",
        "How one clip is chosen at each start. `shuffle` plays each once before any repeats, and never one twice running; `random` draws "
        "any but the last, by weight; `in-order` goes round."},
@@ -78,6 +85,21 @@ const std::vector<BookKey>& book_keys() {
       {"layers", "start-at", "time, range or anywhere", "\"0 s\"", "\"0 s .. 2 s\"", "As of a sound."},
       {"layers", "stream", "true or false", "by length", "true", "As of a sound."},
 
+      {"sketch", "like", "name of a recipe", "none", "\"step\"", "Begins with a ready recipe; the keys below change it."},
+      {"sketch", "source", "tone, noise, pluck, bell or crackle", "\"tone\"", "\"noise\"", "What it is made of."},
+      {"sketch", "pitch", "frequency", "\"440 Hz\"", "\"220 Hz\"", "Where it begins; of crackle, how many sparks a second."},
+      {"sketch", "glide", "pitch", "\"0 st\"", "\"-12 st\"", "How far the pitch has moved at the end."},
+      {"sketch", "notes", "list of pitches", "one note", "[\"0 st\", \"7 st\"]",
+       "Played one after the other, in equal parts of its length."},
+      {"sketch", "length", "time", "\"300 ms\"", "\"1.2 s\"", "How long it is; a minute at most."},
+      {"sketch", "attack", "time", "\"3 ms\"", "\"80 ms\"", "How long it takes to reach its level; then it dies away to its end."},
+      {"sketch", "hold", "true or false", "false", "true", "Keeps its level, and its ends meet: for a loop."},
+      {"sketch", "low-pass", "frequency", "none", "\"2 kHz\"", "Takes away what is above."},
+      {"sketch", "high-pass", "frequency", "none", "\"120 Hz\"", "Takes away what is below."},
+      {"sketch", "level", "level", "\"-20 dB\"", "\"-26 dB\"", "Of its peak: quiet, so that it does not get loved."},
+      {"sketch", "variants", "1 to 64", "1", "5", "How many clips, each a little different in pitch, length and colour."},
+      {"sketch", "seed", "whole number", "1", "7", "Of everything that is drawn: another seed is another take."},
+
       {"events", "start", "name of a sound", "", "\"gangway\"", "The event starts this sound: short for a single response."},
       {"events", "stop", "name of a sound", "", "\"engine\"", "The event stops this sound: short for a single response."},
       {"events", "delay", "time", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event."},
@@ -89,6 +111,17 @@ const std::vector<BookKey>& book_keys() {
       {"responses", "stop", "name of a sound", "", "\"engine\"", "Stops every playback of this sound."},
       {"responses", "delay", "time", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."},
       {"responses", "fade", "time", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."},
+
+      {"credits", "clips", "list of files, patterns or folders", "", "[\"steps/\", \"gull-*.flac\"]",
+       "What it is about; a folder ends in a slash."},
+      {"credits", "licence", "text", "", "\"CC-BY-4.0\"", "An SPDX name, or words."},
+      {"credits", "author", "text", "not named", "\"Ada of Kelp Quay\"", "Who made it."},
+      {"credits", "source", "text", "none", "\"Estuary at dawn\"", "What it was taken from."},
+      {"credits", "link", "text", "none", "\"https://example.org/estuary\"", "Where it is to be found."},
+
+      {"accepted", "advice", "kind of advice", "", "\"leading-silence\"", "The advice that is not to be given again."},
+      {"accepted", "about", "clip, sound or pattern", "all", "\"gull-*.flac\"", "What it was about."},
+      {"accepted", "reason", "text", "", "\"the breath before the cry belongs to it\"", "Why, for those who come after."},
   };
   return keys;
 }

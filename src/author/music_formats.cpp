@@ -45,6 +45,12 @@ Audio decode_clip(const std::string& path, [[maybe_unused]] const std::string& s
   return decode_file(path);
 }
 
+bool is_clip_name(const std::string& path) {
+  constexpr std::array<std::string_view, 9> sampled = {".wav", ".flac", ".ogg", ".opus", ".mp3", ".voc", ".aiff", ".aif", ".caf"};
+  const std::string ending = std::filesystem::path(path).extension().string();
+  return is_one_of(ending, sampled) || is_one_of(ending, module_endings) || is_one_of(ending, midi_endings);
+}
+
 std::vector<Component> components() {
   std::string sound_files = sf_version_string();
   std::replace(sound_files.begin(), sound_files.end(), '-', ' ');

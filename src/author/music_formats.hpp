@@ -12,6 +12,9 @@ namespace tidewater {
 /// Throws Error as `decode_file` does, and where this build lacks the format or there is no SoundFont for MIDI.
 Audio decode_clip(const std::string& path, const std::string& soundfont);
 
+/// Whether a file's ending is that of a clip, in whatever case.
+bool is_clip_name(const std::string& path);
+
 // Each throws Error. They are missing where the build has no such library.
 Audio render_module(const std::string& path);
 Audio render_midi(const std::string& path, const std::string& soundfont);

@@ -8,9 +8,11 @@
 
 #include "author/clip_folder.hpp"
 #include "author/problems.hpp"
+#include "author/read_credits.hpp"
 #include "author/read_sound.hpp"
 #include "author/tables.hpp"
 #include "base/nearest.hpp"
+#include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
 
 namespace tidewater {
@@ -36,7 +38,7 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events"});
+    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists())
@@ -49,6 +51,8 @@ class Reader {
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
+    read_credits(problems_, root_, book_.credits);
+    read_accepted();
     if (whole_) check_names();
     sort_groups();
   }
@@ -90,6 +94,7 @@ class Reader {
       if (const auto* name = text(problems_, *head, "name")) book_.name = *name;
       if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
         missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
+      read_level(*head, book_.level);
       if (const auto* soundfont = text(problems_, *head, "soundfont"))
         book_.soundfont = (fs::path(book_.file).parent_path() / *soundfont).lexically_normal().generic_string();
       if (const auto* folder = text(problems_, *head, "clips")) {
@@ -98,6 +103,37 @@ class Reader {
       }
     }
     book_.clips_folder = (fs::path(book_.file).parent_path() / clips).lexically_normal().generic_string();
+  }
+
+  void read_level(const Keys& table, std::optional<Decibels>& into) {
+    if (!table.contains("level")) return;
+    Decibels level;
+    read_quantity(problems_, table, "level", read_loudness, level);
+    into = level;
+  }
+
+  void read_accepted() {
+    const toml::node* node = root_.get("accepted");
+    if (node == nullptr) return;
+    const auto* list = node->as_array();
+    if (list == nullptr) return problem(*node, "accepted advice is a list: write [[accepted]]");
+    std::vector<std::string_view> kinds;
+    for (const auto& known : advice_kinds()) kinds.push_back(known.kind);
+    for (const auto& item : *list) {
+      const auto* table = item.as_table();
+      if (table == nullptr) {
+        problem(item, "accepted advice is a table: [[accepted]], with advice, about and reason");
+        continue;
+      }
+      check_keys(problems_, *table, "accepted advice", keys_of("accepted"));
+      BookAccepted& accepted = book_.accepted.emplace_back();
+      accepted.place = problems_.at(item);
+      for (const auto& [key, into] : {std::pair{"advice", &accepted.advice}, {"about", &accepted.about}, {"reason", &accepted.reason}})
+        if (const auto* written = text(problems_, *table, key)) *into = *written;
+      if (std::find(kinds.begin(), kinds.end(), accepted.advice) == kinds.end())
+        problem(item, fmt::format("there is no advice '{}'{}", accepted.advice, did_you_mean(accepted.advice, kinds)));
+      if (accepted.reason.empty()) problem(item, "accepted advice needs a reason, for those who come after");
+    }
   }
 
   void read_group(const toml::key& key, const toml::table& table) {
@@ -118,6 +154,7 @@ class Reader {
     read_quantity(problems_, table, "low-pass", read_hertz, group.low_pass);
     read_quantity(problems_, table, "high-pass", read_hertz, group.high_pass);
     read_quality(problems_, table, group.quality);
+    read_level(table, group.level);
     if (master)
       book_.groups.front() = std::move(group);
     else if (book_.groups.size() > most_groups_in_book)

@@ -6,6 +6,7 @@
 #include <regex>
 #include <sstream>
 
+#include "author/read_sketch.hpp"
 #include "author/tables.hpp"
 #include "base/nearest.hpp"
 
@@ -18,11 +19,11 @@ namespace fs = std::filesystem;
 constexpr std::size_t most_layers = 8;
 
 /// One way of giving clips replaces the other where a sound is like another.
-constexpr std::array<std::pair<std::string_view, std::string_view>, 2> rivals = {{{"clips", "layers"}, {"layers", "clips"}}};
+constexpr std::array<std::string_view, 3> rivals = {"clips", "layers", "sketch"};
 
 std::string in_book(const toml::node& node) {
   std::ostringstream out;
-  node.visit([&](const auto& value) { out << value; });
+  out << toml::toml_formatter(node, toml::toml_formatter::default_flags & ~toml::format_flags::allow_literal_strings);
   std::string text = out.str();
   std::replace(text.begin(), text.end(), '\n', ' ');
   return text;
@@ -96,8 +97,8 @@ bool SoundReader::take_over(std::string_view name, const toml::table& own, Whole
   const bool first = way.empty();
   for (const auto& [key, node] : own) {
     if (key.str() == "like") continue;
-    for (const auto& [mine, its] : rivals)
-      if (key.str() == mine) {
+    if (std::find(rivals.begin(), rivals.end(), key.str()) != rivals.end())
+      for (const auto& its : rivals) {
         into.keys.erase(its);
         into.from.erase(std::string(its));
       }
@@ -120,8 +121,11 @@ SoundReader::Whole SoundReader::whole_table(std::string_view name, const toml::t
 
 void SoundReader::read(const toml::key& key, const toml::table& own) {
   check_keys(problems_, own, fmt::format("sound '{}'", key.str()), keys_of("sounds"));
+  sketching_ = key.str();
   const Whole whole = whole_table(key.str(), own);
   const Keys& table = whole.keys;
+  if (std::count_if(rivals.begin(), rivals.end(), [&](std::string_view rival) { return own.contains(rival); }) > 1)
+    problems_.add(problems_.at(key), fmt::format("sound '{}' has two of clips, layers and sketch; keep one", key.str()));
   BookSound sound;
   sound.name = key.str();
   sound.place = problems_.at(key);
@@ -175,7 +179,6 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
     layer.place = sound.place;
     return read_layer(plain, what, layer);
   }
-  if (table.contains("clips")) problem(*node, fmt::format("{} has clips and layers; move the clips into a layer", what));
   const auto* list = node->as_array();
   if (list == nullptr || list->empty())
     return problem(*node, "'layers' must be a list of tables: layers = [ { name = \"low\", clips = [\"low.flac\"] } ]");
@@ -242,8 +245,10 @@ void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
 }
 
 void SoundReader::read_clips(const Keys& table, const std::string& what, BookLayer& layer) {
+  if (const toml::node* sketch = table.get("sketch")) return add_sketch(*sketch, layer);
   const toml::node* node = table.get("clips");
-  if (node == nullptr) return missing(layer.place, fmt::format("{} has no clips; add clips = [\"one.flac\"]", what));
+  if (node == nullptr)
+    return missing(layer.place, fmt::format("{} has no clips; add clips = [\"one.flac\"], or sketch = \"step\" for now", what));
   if (const auto* by_trait = node->as_table()) {
     read_by_trait(*by_trait, what, layer);
   } else if (const auto* list = node->as_array(); list == nullptr) {
@@ -254,6 +259,16 @@ void SoundReader::read_clips(const Keys& table, const std::string& what, BookLay
     read_list(*node, layer.choices.emplace_back());
   }
   for (const auto& choice : layer.choices) check_weights(*node, layer, choice);
+}
+
+void SoundReader::add_sketch(const toml::node& node, BookLayer& layer) {
+  const SketchPlan plan = read_sketch(problems_, node);
+  BookChoice& choice = layer.choices.emplace_back();
+  for (std::uint32_t variant = 0; variant < plan.variants; ++variant) {
+    std::string path = fmt::format("sketch:{}-{}", sketching_, variant + 1);
+    book_.sketches[path] = {plan, variant};
+    choice.clips.push_back({std::move(path), 1, problems_.at(node)});
+  }
 }
 
 void SoundReader::read_list(const toml::node& node, BookChoice& choice) {

@@ -39,6 +39,7 @@ class SoundReader {
   void read_layer(const Keys& table, const std::string& what, BookLayer& layer);
   void read_loop(const Keys& table, BookLayer& layer);
   void read_clips(const Keys& table, const std::string& what, BookLayer& layer);
+  void add_sketch(const toml::node& node, BookLayer& layer);
   void read_list(const toml::node& node, BookChoice& choice);
   void read_by_trait(const toml::table& table, const std::string& what, BookLayer& layer);
   void read_trait_pattern(const toml::node& node, BookLayer& layer);
@@ -52,6 +53,7 @@ class SoundReader {
   const ClipFolder& folder_;
   Book& book_;
   Problems& problems_;
+  std::string sketching_;  ///< name of the sound that is being read
   std::vector<Mention> named_groups_;
 };
 

@@ -157,6 +157,13 @@ Read<Seconds> read_seconds(std::string_view text) {
   return {time, {}};
 }
 
+Read<Decibels> read_loudness(std::string_view text) {
+  const auto q = split(text);
+  if (!q || q->unit != "LUFS") return bad_unit<Decibels>(text, q, "loudness", {"LUFS"});
+  if (q->number < -60 || q->number > -5) return wrong<Decibels>(fmt::format("\"{}\" is outside -60 LUFS to -5 LUFS", text));
+  return {Decibels{q->number}, {}};
+}
+
 Read<Hertz> read_hertz(std::string_view text) {
   const auto q = split(text);
   Hertz frequency;

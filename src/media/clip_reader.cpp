@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "media/placeholder.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -36,6 +37,8 @@ ClipReader::ClipReader(const std::string& path) {
     throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", info.samplerate, lowest_rate, highest_rate));
   const int subtype = info.format & SF_FORMAT_SUBMASK;
   sixteen_bits_ = subtype == SF_FORMAT_PCM_16 || subtype == SF_FORMAT_PCM_S8 || subtype == SF_FORMAT_PCM_U8;
+  const char* comment = sf_get_string(file_.get(), SF_STR_COMMENT);
+  placeholder_ = comment != nullptr && std::string_view(comment) == placeholder_comment;
   channels_ = info.channels;
   rate_ = Hertz{static_cast<double>(info.samplerate)};
 }

@@ -20,6 +20,7 @@ class ClipReader {
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
   bool sixteen_bits() const { return sixteen_bits_; }  ///< every sample is a multiple of 1/32768
+  bool placeholder() const { return placeholder_; }    ///< a sketch, by the file's own comment
   /// The first loop that the file itself marks: frames [low, high).
   std::optional<Range<Frames>> loop() const;
   /// Frames read so far, or where `seek` went.
@@ -37,6 +38,7 @@ class ClipReader {
   int channels_ = 1;
   Hertz rate_;
   bool sixteen_bits_ = false;
+  bool placeholder_ = false;
   std::int64_t at_ = 0;
 };
 

@@ -12,8 +12,12 @@ namespace tidewater {
 
 Audio decode_file(const std::string& path) {
   ClipReader reader(path);
-  Audio audio{
-      .channels = reader.channels(), .rate = reader.rate(), .samples = {}, .loop = reader.loop(), .sixteen_bits = reader.sixteen_bits()};
+  Audio audio{.channels = reader.channels(),
+              .rate = reader.rate(),
+              .samples = {},
+              .loop = reader.loop(),
+              .placeholder = reader.placeholder(),
+              .sixteen_bits = reader.sixteen_bits()};
   const auto width = static_cast<std::size_t>(audio.channels);
   const auto most = static_cast<std::size_t>(frames(longest_clip, audio.rate).value) * width;
   // A header can lie about the length: what is read decides, a piece at a time.

@@ -12,6 +12,7 @@ struct Audio {
   Hertz rate;
   std::vector<float> samples;              ///< interleaved; full scale is 1
   std::optional<Range<Frames>> loop = {};  ///< its own loop points, as WAV and AIFF may have: [low, high)
+  bool placeholder = false;                ///< the file says that it stands in for a better one
   bool rendered = false;                   ///< from notes: it cannot be streamed from its file
   bool sixteen_bits = false;               ///< every sample is a multiple of 1/32768
 

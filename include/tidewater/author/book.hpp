@@ -7,11 +7,13 @@
 ///
 /// Thread: any; nothing here is shared.
 
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "tidewater/author/sketch.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -39,7 +41,8 @@ struct BookGroup {
   bool muted = false;
   Hertz low_pass;  ///< 0 for none
   Hertz high_pass;
-  std::string quality;  ///< empty: the parent's
+  std::string quality;            ///< empty: the parent's
+  std::optional<Decibels> level;  ///< LUFS; none: the parent's
   Place place;
 };
 
@@ -137,6 +140,28 @@ struct BookEvent {
   Place place;
 };
 
+/// Who made some clips, and on what terms.
+struct BookCredit {
+  std::vector<std::string> clips;  ///< names, patterns, or folders with a slash at the end
+  std::string licence;             ///< an SPDX name, or words
+  std::string author, source, link;
+  Place place;
+};
+
+/// Advice that the designer has read and does not want to hear again.
+struct BookAccepted {
+  std::string advice;  ///< its kind
+  std::string about;   ///< clip or sound, or a pattern; empty for all
+  std::string reason;
+  Place place;
+};
+
+/// A clip that is made from a recipe; its path is "sketch:SOUND-1".
+struct BookSketch {
+  SketchPlan plan;
+  std::uint32_t variant = 0;
+};
+
 struct Book {
   std::string name;
   std::string file;
@@ -145,6 +170,10 @@ struct Book {
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
+  std::vector<BookCredit> credits;  ///< those in the book itself
+  std::vector<BookAccepted> accepted;
+  std::map<std::string, BookSketch> sketches;  ///< by the path that stands for each in the sounds' clips
+  std::optional<Decibels> level;               ///< LUFS that every clip is brought to
 };
 
 struct ReadBook {
@@ -158,12 +187,9 @@ ReadBook read_book(const std::string& path);
 /// The same from text; `path` says where the text would lie.
 ReadBook parse_book(std::string_view text, const std::string& path);
 
-/// Decodes every clip that the book uses and reports those that cannot be played.
-std::vector<Problem> check_clips(const Book& book);
-
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "sounds", "layers", "events", "responses"
+  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "credits", "accepted"
   std::string_view key;
   std::string_view takes;     ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -1,0 +1,40 @@
+#pragma once
+/// What a book's clips and sounds could do better: nothing is broken, but somebody will hear it.
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "tidewater/author/book.hpp"
+
+namespace tidewater {
+
+/// One piece of advice: what, with its figure, why, and what to do.
+struct Advice {
+  Place place;
+  std::string kind;   ///< "leading-silence", "uneven-loudness", ...; docs/book.md lists them all
+  std::string about;  ///< the clip or sound
+  std::string message;
+};
+
+/// "harbour/book.toml:12:9: leading-silence: message"
+std::string to_text(const Advice& advice);
+
+struct Checked {
+  std::vector<Problem> problems;  ///< clips that cannot be played
+  std::vector<Advice> advice;     ///< what the book has not accepted
+  std::size_t accepted = 0;       ///< how much advice the book has accepted, each with a reason
+};
+
+/// Decodes and measures every clip, on all cores; what was measured before is known by its content.
+/// `progress` hears how many clips of how many are done.
+Checked check_clips(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress = {});
+
+/// All kinds of advice and what each is about, in the order of docs/book.md.
+struct AdviceKind {
+  std::string_view kind;
+  std::string_view meaning;
+};
+const std::vector<AdviceKind>& advice_kinds();
+
+}  // namespace tidewater

@@ -1,0 +1,125 @@
+#include "tidewater/author/credits.hpp"
+
+#include <fmt/format.h>
+#include <fnmatch.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <optional>
+#include <set>
+#include <sstream>
+
+#include "author/read_credits.hpp"
+
+namespace tidewater {
+namespace {
+
+/// A name is itself, a folder all that is in it, a pattern what it fits.
+bool covers(const std::string& pattern, const std::string& clip) {
+  if (pattern.ends_with('/')) return clip.starts_with(pattern);
+  return fnmatch(pattern.c_str(), clip.c_str(), 0) == 0;
+}
+
+struct CreditsFile {
+  std::vector<BookCredit> credits;
+  std::vector<Problem> problems;
+};
+
+CreditsFile read_file(const Book& book) {
+  CreditsFile result;
+  const auto path = (std::filesystem::path(book.clips_folder) / "credits.toml").generic_string();
+  std::ifstream in(path, std::ios::binary);
+  if (!in) return result;
+  std::ostringstream text;
+  text << in.rdbuf();
+  Problems problems(path);
+  const Document document = read_document(text.str(), problems);
+  check_keys(problems, document.root, "", {"credits"});
+  read_credits(problems, document.root, result.credits);
+  result.problems = problems.take();
+  return result;
+}
+
+std::optional<BookCredit> last_for(const std::vector<BookCredit>& credits, const std::string& clip) {
+  const auto found = std::find_if(credits.rbegin(), credits.rend(), [&](const BookCredit& credit) {
+    return std::any_of(credit.clips.begin(), credit.clips.end(), [&](const std::string& pattern) { return covers(pattern, clip); });
+  });
+  return found == credits.rend() ? std::nullopt : std::optional(*found);
+}
+
+}  // namespace
+
+void read_credits(Problems& problems, const Keys& root, std::vector<BookCredit>& into) {
+  const toml::node* node = root.get("credits");
+  if (node == nullptr) return;
+  const auto* list = node->as_array();
+  if (list == nullptr) return problems.add(problems.at(*node), "credits are a list: write [[credits]]");
+  for (const auto& item : *list) {
+    const auto* table = item.as_table();
+    if (table == nullptr) {
+      problems.add(problems.at(item), "a credit is a table: [[credits]], with clips, licence and author");
+      continue;
+    }
+    check_keys(problems, *table, "a credit", keys_of("credits"));
+    BookCredit& credit = into.emplace_back();
+    credit.place = problems.at(item);
+    for (const auto& [key, text_into] :
+         {std::pair{"licence", &credit.licence}, {"author", &credit.author}, {"source", &credit.source}, {"link", &credit.link}})
+      if (const auto* written = text(problems, *table, key)) *text_into = *written;
+    const auto* clips = table->get_as<toml::array>("clips");
+    if (clips == nullptr || clips->empty())
+      problems.add(problems.at(item), "a credit needs clips, such as clips = [\"steps/\"] for a folder, or [\"gull-*.flac\"]");
+    else
+      for (const auto& clip : *clips) credit.clips.push_back(clip.value_or(std::string()));
+    if (credit.licence.empty()) problems.add(problems.at(item), "a credit needs a licence, such as licence = \"CC-BY-4.0\"");
+  }
+}
+
+Credits credits_of(const Book& book) {
+  Credits result;
+  std::set<std::string> clips;
+  for (const auto& sound : book.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      if (!book.sketches.contains(clip.path)) clips.insert(clip.path);
+    });
+  const CreditsFile file = read_file(book);
+  result.problems = file.problems;
+  struct Work {
+    BookCredit credit;
+    std::vector<std::string> clips;
+  };
+  std::map<std::string, std::map<std::string, Work>> by_licence;
+  for (const auto& clip : clips) {
+    auto credit = last_for(book.credits, clip);
+    if (!credit) credit = last_for(file.credits, clip);
+    if (!credit || credit->licence.empty()) {
+      result.without.push_back(clip);
+      continue;
+    }
+    Work& work = by_licence[credit->licence][credit->author + "\n" + credit->source + "\n" + credit->link];
+    work.credit = *credit;
+    work.clips.push_back(clip);
+  }
+  for (const auto& [licence, works] : by_licence) {
+    result.text += fmt::format("{}{}\n", result.text.empty() ? "" : "\n", licence);
+    for (const auto& [key, work] : works) {
+      const BookCredit& credit = work.credit;
+      result.text += fmt::format("  {}{}{}\n", credit.author.empty() ? "(author not named)" : credit.author,
+                                 credit.source.empty() ? "" : ": " + credit.source, credit.link.empty() ? "" : "\n    " + credit.link);
+      std::string line = "   ";
+      for (const auto& clip : work.clips) {
+        if (line.size() + clip.size() > 98) {
+          result.text += line + "\n";
+          line = "   ";
+        }
+        line += " " + clip;
+      }
+      result.text += line + "\n";
+    }
+  }
+  return result;
+}
+
+}  // namespace tidewater

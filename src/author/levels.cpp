@@ -1,0 +1,31 @@
+#include "author/levels.hpp"
+
+#include <algorithm>
+
+namespace tidewater {
+namespace {
+
+constexpr Decibels most_trim{24};
+constexpr Decibels highest_peak{-1};
+
+}  // namespace
+
+std::optional<Decibels> level_for(const Book& book, const BookSound& sound) {
+  for (std::string name = sound.group; !name.empty();) {
+    const auto group = std::find_if(book.groups.begin(), book.groups.end(), [&](const BookGroup& g) { return g.name == name; });
+    if (group == book.groups.end()) break;
+    if (group->level) return group->level;
+    name = group->parent;
+  }
+  return book.level;
+}
+
+Decibels trim_for(const ClipFacts& facts, Decibels level) {
+  if (facts.loudness == silence) return {};
+  const double wanted = std::clamp(level.value - facts.loudness.value, -most_trim.value, most_trim.value);
+  // A clip that is over the highest peak as it is stays as it is, unless it is to be quieter.
+  const double room = std::max(0.0, highest_peak.value - facts.true_peak.value);
+  return {std::min(wanted, room)};
+}
+
+}  // namespace tidewater

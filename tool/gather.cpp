@@ -1,0 +1,33 @@
+#include "tidewater/author/gather.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "commands.hpp"
+
+namespace tidewater::tool {
+
+int gather(const GatherCall& call) {
+  const Gathered gathered = tidewater::gather(call.folder, call.book);
+  for (const auto& note : gathered.notes) fmt::print("note: {}\n", note);
+  if (gathered.added.empty()) {
+    fmt::print("{}: nothing new in {}\n", call.book, call.folder);
+    return fine;
+  }
+  if (call.dry_run) {
+    std::istringstream lines(gathered.added);
+    fmt::print("--- {0}\n+++ {0}\n@@ -{1},0 +{2},{3} @@\n", call.book, gathered.after_line, gathered.after_line + 1,
+               std::count(gathered.added.begin(), gathered.added.end(), '\n'));
+    for (std::string line; std::getline(lines, line);) fmt::print("+{}\n", line);
+    return fine;
+  }
+  take_in(gathered, call.book);
+  fmt::print("{}: {} clip{} in {} new sound{}, each with an event of its name\n", call.book, gathered.clips, gathered.clips == 1 ? "" : "s",
+             gathered.sounds.size(), gathered.sounds.size() == 1 ? "" : "s");
+  fmt::print("  next       tidewater audition {} {}\n", call.book, gathered.sounds.front());
+  return fine;
+}
+
+}  // namespace tidewater::tool
