@@ -47,9 +47,17 @@ TEST_CASE("docs/book.md has every key that the parser knows, with its value, def
 
 namespace {
 
+/// The keys that must be there, but for one.
+std::string others_of(std::string_view key, const std::vector<std::pair<std::string, std::string>>& needed) {
+  std::string text;
+  for (const auto& [name, value] : needed)
+    if (name != key) text += name + " = " + value + "\n";
+  return text;
+}
+
 /// What else a sound needs beside a key.
 std::string clips_for(std::string_view key) {
-  std::string text = key == "clips" || key == "layers" ? "" : "clips = [\"tone.wav\"]\n";
+  std::string text = key == "clips" || key == "layers" || key == "sketch" ? "" : "clips = [\"tone.wav\"]\n";
   if (key == "loop-region" || key == "loop-crossfade") text += "loop = true\n";
   return text;
 }
@@ -75,6 +83,12 @@ TEST_CASE("every example of a key is taken by the parser") {
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")
       text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
+    else if (key.section == "sketch")
+      text += "[sounds.x.sketch]\n" + line;
+    else if (key.section == "credits")
+      text += "[[credits]]\n" + others_of(key.key, {{"clips", "[\"*\"]"}, {"licence", "\"MIT\""}}) + line;
+    else if (key.section == "accepted")
+      text += "[[accepted]]\n" + others_of(key.key, {{"advice", "\"offset\""}, {"reason", "\"so\""}}) + line;
     else if (key.section == "events")
       text += "[events.x]\n" + partner + "\n" + line;
     else

@@ -14,6 +14,7 @@ namespace {
 struct Tool : Folder {
   Tool() {
     write_stage_clips(*this);
+    setenv("TIDEWATER_CACHE", path("cache").c_str(), 1);
     write("book.toml", book_head +
                            "[sounds.tone]\nclips=[\"tone.wav\"]\n[sounds.steps]\nclips=[\"n-*.wav\"]\npitch=\"-1 .. 1 "
                            "st\"\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n"
@@ -25,12 +26,21 @@ struct Tool : Folder {
 
 }  // namespace
 
-TEST_CASE("check of a good book is one line and exit 0") {
+TEST_CASE("check of a good book is one line and exit 0; its advice fails a strict one") {
   const Tool tool;
   const Ran ran = tool("check " + tool.book());
   CHECK(ran.exit == 0);
   CHECK(ran.out == tool.book() + ": good: 2 events, 3 sounds, 7 clips, 1 group\n");
-  CHECK(ran.err.empty());
+  CHECK_THAT(ran.err, Contains("book.toml:8:9: unreached-sound: no event starts 'hum'") && Contains("pieces of advice in"));
+  CHECK(tool("check --strict " + tool.book()).exit == 1);
+  std::string all;
+  for (const auto* kind : {"unused-clip", "unreached-sound", "no-licence", "no-variation", "uneven-spectrum"})
+    all += std::string("[[accepted]]\nadvice=\"") + kind + "\"\nreason=\"test tones\"\n";
+  tool.write("book.toml", tool.read("book.toml") + all);
+  const Ran accepted = tool("check --strict " + tool.book());
+  CHECK(accepted.exit == 0);
+  CHECK(accepted.err.empty());
+  CHECK_THAT(accepted.out, Contains("; advice: ") && Contains("accepted in the book"));
 }
 
 TEST_CASE("check of a bad book prints every problem and exits 1; --json is for editors") {
@@ -41,10 +51,12 @@ TEST_CASE("check of a bad book prints every problem and exits 1; --json is for e
   CHECK(ran.exit == 1);
   CHECK(ran.out.empty());
   CHECK_THAT(ran.err, Contains("book.toml:5:6: gain:") && Contains("book.toml:4:20: clip 'bad.wav': it cannot be read") &&
-                          Contains("2 problems in"));
+                          Contains("2 problems and"));
   const auto json = nlohmann::json::parse(tool("check --json " + tool.book()).out);
-  REQUIRE(json.size() == 2);
+  REQUIRE(json.size() > 2);
   CHECK(json[0]["line"] == 5);
+  CHECK(json[1]["message"].get<std::string>().starts_with("clip 'bad.wav'"));
+  CHECK(json[2].contains("advice"));
 }
 
 TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") {
@@ -58,7 +70,7 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   const Ran ran = tool("audition " + tool.book() + " tune");
   CHECK(ran.exit == 1);
   CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; the sounds are"));
-  for (const auto* command : {"", "check ", "audition ", "render "}) {
+  for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "sketch ", "credits ", "stress "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
     CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
@@ -79,6 +91,65 @@ TEST_CASE("audition prints a row a start and keeps what is heard") {
   const Ran same = tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --seed 1");
   CHECK(same.out.substr(0, same.out.find("\n\n")) == ran.out.substr(0, ran.out.find("\n\n")));
   CHECK(tool("audition " + tool.book() + " walked --times 6 --every '200 ms' --seed 2").out.substr(0, 500) != ran.out.substr(0, 500));
+}
+
+TEST_CASE("an audition says how loud each take is, how even they are, and takes traits along") {
+  const Tool tool;
+  tool.write("book.toml", book_head + "[sounds.s]\nclips={by=\"surface\", steel=[\"tone.wav\"], otherwise=[\"quiet.wav\"]}\n");
+  const Ran steel = tool("audition " + tool.book() + " s --times 2 --trait surface=steel");
+  CHECK_THAT(steel.out, Contains("tone.wav") && Contains("-9.0 LUFS") && Contains("spread     0.0 LU"));
+  CHECK_THAT(tool("audition " + tool.book() + " s --times 1").out, Contains("quiet.wav") && Contains("-29.0 LUFS"));
+  CHECK(tool("audition " + tool.book() + " s --trait steel").exit == 2);
+}
+
+TEST_CASE("two sounds, or two versions of a book, are compared at equal loudness") {
+  const Tool tool;
+  tool.write("book.toml", book_head + "[sounds.a]\nclips=[\"tone.wav\"]\n[sounds.b]\nclips=[\"quiet.wav\"]\n");
+  const Ran ran = tool("audition " + tool.book() + " a --compare b --times 2 --output " + tool.path("c.wav"));
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("A is turned down by 20.0 dB") && Contains("1A") && Contains("4B"));
+  const Take take{decode_file(tool.path("c.wav")).samples};
+  CHECK(take.part(0.1, 0.3).peak() == Approx(take.part(0.7, 0.2).peak()).epsilon(0.02));
+  tool.write("old.toml", book_head + "[sounds.a]\nclips=[\"tone.wav\"]\ngain=\"-6 dB\"\n");
+  CHECK_THAT(tool("audition " + tool.book() + " a --compare " + tool.path("old.toml") + " --times 1").out, Contains("A is turned down by 6.0 dB"));
+}
+
+TEST_CASE("a watched audition plays again when the book is saved, and Ctrl-C ends it cleanly") {
+  const Tool tool;
+  tool.write("watch", "(sleep 1; sed -i 's/tone.wav/low.wav/' " + tool.book() + "; sleep 1.5) & " BUILD_FOLDER "/tidewater audition " + tool.book() +
+                          " tone --times 1 --watch & pid=$!; sleep 3; kill -INT $pid; wait $pid");
+  const Ran ran = run(tool, "bash -m " + tool.path("watch"));
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("tone.wav") && Contains("low.wav") && Contains("save one to hear it again"));
+}
+
+TEST_CASE("gather, show, sketch and credits do their work from the command line") {
+  const Tool tool;
+  const std::string before = tool.read("book.toml");
+  const Ran dry = tool("gather " + tool.path("clips") + " --book " + tool.book() + " --dry-run");
+  CHECK(dry.exit == 0);
+  CHECK_THAT(dry.out, Contains("@@ -13,0 +14,") && Contains("+[sounds.wide]\n+clips = [\"wide.wav\"]\n+\n+[events.wide]"));
+  CHECK(tool.read("book.toml") == before);
+  CHECK_THAT(tool("gather " + tool.path("clips") + " --book " + tool.book()).out, Contains("each with an event of its name"));
+  CHECK_THAT(tool("gather " + tool.path("clips") + " --book " + tool.book()).out, Contains("nothing new"));
+  CHECK(tool("audition " + tool.book() + " wide --times 1").exit == 0);
+
+  const Ran shown = tool("show " + tool.book() + " steps");
+  CHECK(shown.exit == 0);
+  CHECK_THAT(shown.out, Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"") && Contains("n-5.wav"));
+  CHECK_THAT(tool("show " + tool.book() + " stops").err, Contains("no sound is called 'stops'"));
+
+  CHECK_THAT(tool("sketch --list").out, Contains("splash") && Contains("whoosh"));
+  CHECK(tool("sketch door --variants 2 -o " + tool.path("d.flac")).exit == 0);
+  CHECK(decode_file(tool.path("d-2.flac")).placeholder);
+  CHECK(tool("sketch door").exit == 2);
+  CHECK(tool("sketch doro -o x.wav").exit == 1);
+
+  CHECK_THAT(tool("credits " + tool.book()).err, Contains("clips without a licence") && Contains("  tone.wav"));
+  tool.write("clips/credits.toml", "[[credits]]\nclips=[\"*\"]\nlicence=\"CC0-1.0\"\n");
+  const Ran credits = tool("credits " + tool.book() + " --output " + tool.path("c.txt"));
+  CHECK(credits.exit == 0);
+  CHECK_THAT(tool.read("c.txt"), Contains("CC0-1.0"));
 }
 
 TEST_CASE("an audition of a loop ends") {

@@ -4,6 +4,8 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "tidewater/units.hpp"
 
@@ -54,7 +56,10 @@ struct AuditionCall {
   std::uint64_t seed = 1;
   std::string output;
   std::string picture;
+  std::string compare;  ///< another sound or event, or another version of the book
+  std::vector<std::pair<std::string, std::string>> traits;
   bool device = false;
+  bool watch = false;
 };
 int audition(const AuditionCall& call);
 

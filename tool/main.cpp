@@ -82,7 +82,12 @@ int run(int argc, char** argv) {
   auto* output =
       audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card")->excludes(output);
-  audition_command->add_option("--picture", audition_call.picture, "Draw the takes to this file (.png, .svg)");
+  audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)");
+  std::vector<std::string> traits;
+  audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be given again");
+  audition_command->add_option("--compare", audition_call.compare,
+                               "Play another sound or event in turn with it, or the same from another BOOK.toml, at equal loudness");
+  audition_command->add_flag("--watch", audition_call.watch, "Play again whenever the book or a clip is saved; Ctrl-C ends");
   audition_command->footer("Example:\n  tidewater audition examples/harbour/book.toml bell --times 5 --output out/bell.wav");
 
   RenderCall render_call;
@@ -114,6 +119,11 @@ int run(int argc, char** argv) {
       if (!read.value || *read.value <= Seconds{0})
         throw CLI::ValidationError("--every", read.value ? "must be longer than nothing" : read.problem);
       audition_call.every = *read.value;
+    }
+    for (const auto& trait : traits) {
+      const auto equals = trait.find('=');
+      if (equals == std::string::npos || equals == 0) throw CLI::ValidationError("--trait", "must be NAME=VALUE, such as surface=steel");
+      audition_call.traits.emplace_back(trait.substr(0, equals), trait.substr(equals + 1));
     }
   } catch (const CLI::ParseError& error) {
     const int code = app.exit(error, std::cout, std::cerr);

@@ -8,14 +8,10 @@ namespace tidewater::tool {
 
 namespace fs = std::filesystem;
 
-namespace {
-
-void make_folder_of(const std::string& path) {
+void Rendering::make_folder_of(const std::string& path) {
   std::error_code ignored;  // where it cannot be made, opening the file will say so
   if (const auto folder = fs::path(path).parent_path(); !folder.empty()) fs::create_directories(folder, ignored);
 }
-
-}  // namespace
 
 Rendering::Rendering(Files files, Hertz rate) : files_(std::move(files)), report_(rate) {
   for (const auto& path : {files_.sound, files_.journal, files_.picture}) make_folder_of(path);

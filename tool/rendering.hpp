@@ -23,6 +23,8 @@ class Rendering {
   void take(std::span<const float> samples);
   /// `title` stands above the picture. Prints where the files are.
   void finish(const std::string& title);
+  /// Makes the folder that a file is to lie in.
+  static void make_folder_of(const std::string& path);
   const Report& report() const { return report_; }
 
  private:

@@ -32,7 +32,12 @@ template <class EndFrame>
 void play(SoundManager& manager, EndFrame end_frame) {
   harbour::Trip trip;
   for (int frame = 0; frame < harbour::Trip::lasts * frames_a_second; ++frame) {
-    for (const auto& happening : trip.advance(frame * frame_time.value)) manager.raise(happening);
+    for (const auto& [event, surface, walker] : trip.advance(frame * frame_time.value)) {
+      if (surface.empty())
+        manager.raise(event);
+      else
+        manager.raise(event, {{"surface", surface}}, walker);
+    }
     manager.update(frame_time);
     end_frame();
   }

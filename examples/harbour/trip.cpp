@@ -37,36 +37,38 @@ constexpr std::array plot = {
 void Trip::board(double now, int passengers) {
   for (int i = 0; i < passengers; ++i) {
     const double starts = now + 0.35 * i + between(0, 0.4);
-    walkers_.push_back({starts, starts + between(2.2, 4.0), starts, between(0.42, 0.62)});
+    walkers_.push_back({starts, starts + between(2.2, 4.0), starts, between(0.42, 0.62), ++walkers_so_far_});
     tickets_.push_back(starts + between(1.0, 1.6));
   }
   next_talk_ = now + between(0.8, 1.6);
 }
 
-std::vector<std::string> Trip::advance(double now) {
-  std::vector<std::string> happened;
+std::vector<Happening> Trip::advance(double now) {
+  std::vector<Happening> happened;
   for (; next_line_ < plot.size() && plot[next_line_].at <= now; ++next_line_) {
     const Line& line = plot[next_line_];
     if (line.passengers > 0)
       board(now, line.passengers);
     else
-      happened.emplace_back(line.happening);
+      happened.push_back({line.happening});
   }
   for (Walker& walker : walkers_)
     if (now >= walker.next_step && now < walker.stops) {
-      happened.emplace_back("passenger.stepped");
+      // The gangway between pier and deck is steel.
+      const double part = (now - walker.starts) / (walker.stops - walker.starts);
+      happened.push_back({"passenger.stepped", part > 0.4 && part < 0.75 ? "steel" : "planks", walker.number});
       walker.next_step += walker.stride * between(0.94, 1.06);
     }
   std::erase_if(walkers_, [&](const Walker& w) { return now >= w.stops; });
   for (const double ticket : tickets_)
-    if (now >= ticket) happened.emplace_back("ticket.punched");
+    if (now >= ticket) happened.push_back({"ticket.punched"});
   std::erase_if(tickets_, [&](double ticket) { return now >= ticket; });
   if (now >= next_talk_ && now < 53) {
-    happened.emplace_back("passengers.talked");
+    happened.push_back({"passengers.talked"});
     next_talk_ = now + between(2.0, 5.5);
   }
   if (now >= next_gull_ && now < 56) {
-    happened.emplace_back("gulls.cried");
+    happened.push_back({"gulls.cried"});
     next_gull_ = now + between(2.5, 7.5);
   }
   return happened;

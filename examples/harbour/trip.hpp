@@ -1,6 +1,7 @@
 #pragma once
 /// A minute on the ferry of Kelp Quay: the game, which knows what happens and nothing of how it sounds.
 
+#include <cstdint>
 #include <random>
 #include <string>
 #include <vector>
@@ -13,15 +14,23 @@ struct Walker {
   double stops = 0;
   double next_step = 0;
   double stride = 0.5;  ///< seconds a step
+  std::uint64_t number = 0;
 };
 
-/// What the player and the world do, frame by frame. Reports each happening by name.
+/// Something that happened, by name; of a step also on what, and whose it is.
+struct Happening {
+  std::string event;
+  std::string surface = {};
+  std::uint64_t walker = 0;
+};
+
+/// What the player and the world do, frame by frame. Reports what happened.
 class Trip {
  public:
   static constexpr double lasts = 60;  ///< seconds
 
   /// Moves on to `now` and returns what happened since the last call.
-  std::vector<std::string> advance(double now);
+  std::vector<Happening> advance(double now);
 
  private:
   void board(double now, int passengers);
@@ -31,6 +40,7 @@ class Trip {
 
   std::size_t next_line_ = 0;
   std::vector<Walker> walkers_;
+  std::uint64_t walkers_so_far_ = 0;
   std::vector<double> tickets_;
   double next_talk_ = 1e9;
   double next_gull_ = 2.5;

@@ -102,6 +102,7 @@ ClipFacts measure(const Audio& audio) {
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t count = audio.samples.size() / width;
   facts.length = audio.length();
+  if (count == 0) return facts;
   const auto at = [&](std::size_t frame, std::size_t channel) { return audio.samples[frame * width + channel]; };
 
   float peak = 0;
@@ -125,8 +126,9 @@ ClipFacts measure(const Audio& audio) {
     facts.seam = std::max(facts.seam, std::abs(static_cast<double>(at(0, channel)) - static_cast<double>(at(count - 1, channel))));
   }
   facts.offset = sum / static_cast<double>(audio.samples.size());
-  // Of a sine the power of its change is (2 pi f / rate)^2 times its own.
-  if (power > 0) facts.brightness = {std::sqrt(change_power / power) * audio.rate.value / (2 * std::numbers::pi)};
+  // From frame to frame a sine changes with (2 sin(pi f / rate))^2 times its power.
+  if (power > 0)
+    facts.brightness = {std::asin(std::min(1.0, std::sqrt(change_power / power) / 2)) * audio.rate.value / std::numbers::pi};
   const auto first = std::find_if(audio.samples.begin(), audio.samples.end(),
                                   [&](float x) { return std::abs(static_cast<double>(x)) > floor_below_peak * static_cast<double>(peak); });
   facts.leading_silence = seconds({(first - audio.samples.begin()) / audio.channels}, audio.rate);

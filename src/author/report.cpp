@@ -8,6 +8,8 @@
 #include <map>
 #include <set>
 
+#include "author/clip_facts.hpp"
+
 namespace tidewater {
 namespace {
 
@@ -42,6 +44,10 @@ std::string listed(std::string_view title, const std::map<Refusal, std::size_t>&
 }
 
 }  // namespace
+
+Decibels loudness_of(std::span<const float> stereo, Hertz rate) {
+  return measure({.channels = 2, .rate = rate, .samples = {stereo.begin(), stereo.end()}}).loudness;
+}
 
 struct Report::State {
   Hertz rate;

@@ -7,6 +7,10 @@
 
 namespace tidewater {
 
+/// How loud a piece of interleaved stereo is, in LUFS: of three seconds and more gated (EBU R128), of less the loudest
+/// 400 ms (ITU-R BS.1770), or `silence`.
+Decibels loudness_of(std::span<const float> stereo, Hertz rate);
+
 /// Watches a rendering and says in a few lines what was asked, what was heard, what was not and why, and how loud it was.
 /// Thread: one at a time.
 class Report {
