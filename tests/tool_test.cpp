@@ -128,7 +128,7 @@ TEST_CASE("gather, show, sketch and credits do their work from the command line"
   const std::string before = tool.read("book.toml");
   const Ran dry = tool("gather " + tool.path("clips") + " --book " + tool.book() + " --dry-run");
   CHECK(dry.exit == 0);
-  CHECK_THAT(dry.out, Contains("@@ -13,0 +14,") && Contains("+[sounds.wide]\n+clips = [\"wide.wav\"]\n+\n+[events.wide]"));
+  CHECK_THAT(dry.out, Contains("@@ -14,0 +15,") && Contains("+[sounds.wide]\n+clips = [\"wide.wav\"]\n+\n+[events.wide]"));
   CHECK(tool.read("book.toml") == before);
   CHECK_THAT(tool("gather " + tool.path("clips") + " --book " + tool.book()).out, Contains("each with an event of its name"));
   CHECK_THAT(tool("gather " + tool.path("clips") + " --book " + tool.book()).out, Contains("nothing new"));
