@@ -37,14 +37,16 @@ void write_book(const fs::path& folder) {
     const double hertz = random.between(100, 2000);
     for (std::size_t i = 0; i < samples.size(); ++i)
       samples[i] = static_cast<float>(0.3 * std::sin(hertz * static_cast<double>(i) / 7640) + random.between(-0.02, 0.02));
-    AudioFileWriter file((folder / "clips" / fmt::format("thing{}-{}.flac", clip / 5, clip % 5)).string(), Hertz{48000}, 1, SampleFormat::pcm_16);
+    AudioFileWriter file((folder / "clips" / fmt::format("thing{}-{}.flac", clip / 5, clip % 5)).string(), Hertz{48000}, 1,
+                         SampleFormat::pcm_16);
     file.write(samples);
     file.close();
   }
   std::ofstream book(folder / "book.toml");
   book << "[book]\nname = \"many\"\n";
   for (int sound = 0; sound < clips / 5; ++sound)
-    book << fmt::format("[sounds.thing{0}]\nclips = [\"thing{0}-*.flac\"]\npitch = \"-1 st .. 1 st\"\n[events.thing{0}]\nstart = \"thing{0}\"\n", sound);
+    book << fmt::format(
+        "[sounds.thing{0}]\nclips = [\"thing{0}-*.flac\"]\npitch = \"-1 st .. 1 st\"\n[events.thing{0}]\nstart = \"thing{0}\"\n", sound);
 }
 
 }  // namespace
@@ -65,8 +67,8 @@ void print_books_table() {
   const double warm = seconds_of(check);
   std::size_t bytes = 0;
   const double compiled = seconds_of([&] { bytes = compile_book(path).sample_bytes(); });
-  fmt::print("\n| {:<64} | {:>10} |\n| {:-<64} | {:->10} |\n", fmt::format("a book of {} clips, {:.1f} hours", clips, clips * clip_seconds / 3600),
-             "time", "", ":");
+  fmt::print("\n| {:<64} | {:>10} |\n| {:-<64} | {:->10} |\n",
+             fmt::format("a book of {} clips, {:.1f} hours", clips, clips * clip_seconds / 3600), "time", "", ":");
   fmt::print("| {:<64} | {:>8.2f} s |\n", "decoding alone, one core (the yardstick)", decode);
   fmt::print("| {:<64} | {:>8.2f} s |\n", "check, nothing known, all cores", cold);
   fmt::print("| {:<64} | {:>8.2f} s |\n", "check, nothing changed", warm);

@@ -76,10 +76,12 @@ loop = true
 clips = ["pair-*.wav"]
 [sounds.odd]
 clips = ["odd-*.wav"]
-)" + start("late") + start("crackling") + start("shifted") + start("rough") + start("pair"));
+)" + start("late") +
+            start("crackling") + start("shifted") + start("rough") + start("pair"));
   const std::string advice = desk.advice();
   INFO(advice);
-  CHECK_THAT(advice, Contains("book.toml:5:10: leading-silence: 'late.wav' begins with 35 ms of silence, so it is heard late; cut its head"));
+  CHECK_THAT(advice,
+             Contains("book.toml:5:10: leading-silence: 'late.wav' begins with 35 ms of silence, so it is heard late; cut its head"));
   CHECK_THAT(advice, Contains("wide-range: the pitch of 'late' wanders over 18.0 st"));
   CHECK_THAT(advice, Contains("clipping: 'crackling.wav' is cut off at full scale in 300 places"));
   CHECK_THAT(advice, Contains("silent-clip: 'nothing.wav'"));
@@ -87,8 +89,9 @@ clips = ["odd-*.wav"]
   CHECK_THAT(advice, Contains("no-variation: 'shifted' has one clip"));
   CHECK_THAT(advice, Contains("loop-seam: the loop of 'rough.wav' jumps by 0.50"));
   CHECK_THAT(advice, Contains("uneven-loudness: 'pair' has clips of different loudness: 'pair-1.wav' -23.0 LUFS, 'pair-2.wav' -13.5 LUFS"));
-  CHECK_THAT(advice, Contains("uneven-length: 'odd'") && Contains("uneven-spectrum: 'odd' has clips of very different colour: 'odd-1.wav' has its "
-                                                                  "balance at 200 Hz, 'odd-2.wav' at 4000 Hz"));
+  CHECK_THAT(advice,
+             Contains("uneven-length: 'odd'") && Contains("uneven-spectrum: 'odd' has clips of very different colour: 'odd-1.wav' has its "
+                                                          "balance at 200 Hz, 'odd-2.wav' at 4000 Hz"));
   CHECK_THAT(advice, Contains("unreached-sound: no event starts 'odd'"));
   CHECK_THAT(advice, Contains("near-name: 'PAIR-2.aiff' differs from 'pair-2.wav'"));
   CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'"));
@@ -99,7 +102,9 @@ TEST_CASE("advice is not repeated once the book has accepted it, with a reason")
   const Desk desk;
   desk.write_clip("clips/a.wav", sine(1000, 0.3));
   const std::string book = "[sounds.a]\nclips=[\"a.wav\"]\n" + start("a");
-  desk.book(book + "[[accepted]]\nadvice=\"no-variation\"\nabout=\"a\"\nreason=\"a test tone\"\n[[accepted]]\nadvice=\"no-licence\"\nreason=\"made here\"\n");
+  desk.book(book +
+            "[[accepted]]\nadvice=\"no-variation\"\nabout=\"a\"\nreason=\"a test "
+            "tone\"\n[[accepted]]\nadvice=\"no-licence\"\nreason=\"made here\"\n");
   CHECK(desk.advice().empty());
   CHECK(check_clips(read_book(desk.path("book.toml")).book).accepted == 2);
   desk.book(book + "[[accepted]]\nadvice=\"no-varation\"\n");
@@ -161,7 +166,8 @@ TEST_CASE("a level brings clips of any loudness and length to one loudness, but 
 
 TEST_CASE("gathering makes a sound and an event of each kind of file, keeps what is there, and adds nothing twice") {
   const Desk desk;
-  for (const auto* name : {"gull-1.wav", "gull-2.wav", "steps/Wet Planks a.wav", "steps/Wet Planks b.wav", "horn.wav", "bell_01.flac", "take2.wav"})
+  for (const auto* name :
+       {"gull-1.wav", "gull-2.wav", "steps/Wet Planks a.wav", "steps/Wet Planks b.wav", "horn.wav", "bell_01.flac", "take2.wav"})
     desk.write_clip(std::string("clips/") + name, sine(500, 0.1));
   desk.write("clips/readme.txt", "not a clip");
   const std::string before = "# Mine.\n[book]\nname = \"b\"   # short\n\n[sounds.horn]\nclips = [\"horn.wav\"]";
@@ -209,10 +215,12 @@ TEST_CASE("every ready recipe makes a quiet sound that begins at once, ends soft
 
 TEST_CASE("a sketch in a book is heard, varies, and is told until it is replaced; so is a sketched file") {
   const Desk desk;
-  desk.book("[sounds.a]\nsketch={like=\"confirm\", variants=3, level=\"-26 dB\"}\npick=\"in-order\"\n[sounds.b]\nclips=[\"b.wav\"]\n" + start("a") + start("b"));
+  desk.book("[sounds.a]\nsketch={like=\"confirm\", variants=3, level=\"-26 dB\"}\npick=\"in-order\"\n[sounds.b]\nclips=[\"b.wav\"]\n" +
+            start("a") + start("b"));
   std::filesystem::create_directories(desk.path("clips"));
   write_sketch(desk.path("clips/b.wav"), make_sketch(ready_recipe("step")));
-  CHECK_THAT(desk.advice(), Contains("placeholder: 'sketch:a-3'") && Contains("placeholder: 'b.wav'") && !Contains("3 of 4 clips have no licence"));
+  CHECK_THAT(desk.advice(),
+             Contains("placeholder: 'sketch:a-3'") && Contains("placeholder: 'b.wav'") && !Contains("3 of 4 clips have no licence"));
   SoundManager manager({.limiter = false});
   manager.load(compile_book(desk.path("book.toml")));
   const auto heard = [&] {
@@ -241,7 +249,8 @@ TEST_CASE("a recipe that cannot be made says what is wrong with it, and where") 
 
 TEST_CASE("credits name every licence once, with who made what; clips without one are listed") {
   const Desk desk;
-  for (const auto* name : {"gull-1.wav", "steps/a.wav", "steps/b.wav", "free.wav"}) desk.write_clip(std::string("clips/") + name, sine(500, 0.1));
+  for (const auto* name : {"gull-1.wav", "steps/a.wav", "steps/b.wav", "free.wav"})
+    desk.write_clip(std::string("clips/") + name, sine(500, 0.1));
   desk.write("clips/credits.toml",
              "[[credits]]\nclips=[\"steps/\"]\nlicence=\"CC-BY-4.0\"\nauthor=\"Ada of Kelp Quay\"\nlink=\"https://example.org/steps\"\n"
              "[[credits]]\nclips=[\"gull-*\"]\nlicence=\"CC0-1.0\"\n");
@@ -249,8 +258,9 @@ TEST_CASE("credits name every licence once, with who made what; clips without on
   desk.book(sound + "[[credits]]\nclips=[\"steps/b.wav\"]\nlicence=\"CC-BY-4.0\"\nauthor=\"Ben of the Ferry\"\n");
   const Credits credits = credits_of(read_book(desk.path("book.toml")).book);
   INFO(credits.text);
-  CHECK(credits.text == "CC-BY-4.0\n  Ada of Kelp Quay\n    https://example.org/steps\n    steps/a.wav\n  Ben of the Ferry\n    steps/b.wav\n\n"
-                        "CC0-1.0\n  (author not named)\n    gull-1.wav\n");
+  CHECK(credits.text ==
+        "CC-BY-4.0\n  Ada of Kelp Quay\n    https://example.org/steps\n    steps/a.wav\n  Ben of the Ferry\n    steps/b.wav\n\n"
+        "CC0-1.0\n  (author not named)\n    gull-1.wav\n");
   CHECK(credits.without == std::vector<std::string>{"free.wav"});
   desk.write("clips/credits.toml", "[[credits]]\nclip=[\"steps/\"]\n");
   const auto problems = credits_of(read_book(desk.path("book.toml")).book).problems;

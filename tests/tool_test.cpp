@@ -111,13 +111,14 @@ TEST_CASE("two sounds, or two versions of a book, are compared at equal loudness
   const Take take{decode_file(tool.path("c.wav")).samples};
   CHECK(take.part(0.1, 0.3).peak() == Approx(take.part(0.7, 0.2).peak()).epsilon(0.02));
   tool.write("old.toml", book_head + "[sounds.a]\nclips=[\"tone.wav\"]\ngain=\"-6 dB\"\n");
-  CHECK_THAT(tool("audition " + tool.book() + " a --compare " + tool.path("old.toml") + " --times 1").out, Contains("A is turned down by 6.0 dB"));
+  CHECK_THAT(tool("audition " + tool.book() + " a --compare " + tool.path("old.toml") + " --times 1").out,
+             Contains("A is turned down by 6.0 dB"));
 }
 
 TEST_CASE("a watched audition plays again when the book is saved, and Ctrl-C ends it cleanly") {
   const Tool tool;
-  tool.write("watch", "(sleep 1; sed -i 's/tone.wav/low.wav/' " + tool.book() + "; sleep 1.5) & " BUILD_FOLDER "/tidewater audition " + tool.book() +
-                          " tone --times 1 --watch & pid=$!; sleep 3; kill -INT $pid; wait $pid");
+  tool.write("watch", "(sleep 1; sed -i 's/tone.wav/low.wav/' " + tool.book() + "; sleep 1.5) & " BUILD_FOLDER "/tidewater audition " +
+                          tool.book() + " tone --times 1 --watch & pid=$!; sleep 3; kill -INT $pid; wait $pid");
   const Ran ran = run(tool, "bash -m " + tool.path("watch"));
   CHECK(ran.exit == 0);
   CHECK_THAT(ran.out, Contains("tone.wav") && Contains("low.wav") && Contains("save one to hear it again"));

@@ -72,7 +72,8 @@ std::vector<Side> sides_of(const AuditionCall& call) {
   const Book book = read_good_book(call.book);
   if (call.compare.empty()) return {side_of(book, call.name, "")};
   const bool other_book = fs::path(call.compare).extension() == ".toml";
-  return {side_of(book, call.name, "A"), other_book ? side_of(read_good_book(call.compare), call.name, "B") : side_of(book, call.compare, "B")};
+  return {side_of(book, call.name, "A"),
+          other_book ? side_of(read_good_book(call.compare), call.name, "B") : side_of(book, call.compare, "B")};
 }
 
 /// Raises the sides' events in turn, again and again; `pass` lets time go by.
@@ -109,7 +110,8 @@ void play_takes(const AuditionCall& call, const std::vector<Side>& sides, SoundM
 }
 
 /// Renders all takes on this thread.
-void render_takes(const AuditionCall& call, const std::vector<Side>& sides, const std::vector<Bank>& banks, TakeTable& table, Rendering* rendering) {
+void render_takes(const AuditionCall& call, const std::vector<Side>& sides, const std::vector<Bank>& banks, TakeTable& table,
+                  Rendering* rendering) {
   SoundManager manager({.rate = rate,
                         .seed = call.seed,
                         .journal =
@@ -152,7 +154,8 @@ void even_out(const AuditionCall& call, std::vector<Side>& sides, const std::vec
   // The louder comes down: nothing is pushed into the limiter.
   sides[trim < 0 ? 1 : 0].trim = {-std::abs(trim)};
   fmt::print("A is {} at {:.1f} LUFS, B is {} at {:.1f} LUFS; {} is turned down by {:.1f} dB\n", sides[0].name, first.value,
-             sides[1].book.file == sides[0].book.file ? sides[1].name : sides[1].book.file, second.value, trim < 0 ? "B" : "A", std::abs(trim));
+             sides[1].book.file == sides[0].book.file ? sides[1].name : sides[1].book.file, second.value, trim < 0 ? "B" : "A",
+             std::abs(trim));
 }
 
 void audition_once(const AuditionCall& call, std::vector<Side> sides) {

@@ -76,9 +76,10 @@ void TakeTable::print(const Row& row) {
   if (row.sound.empty()) {
     fmt::print("{:>4}  {:>7.2f} s  {}\n", number, seconds(row.starts, rate_).value, row.note);
   } else {
-    fmt::print("{:>4}  {:>7.2f} s  {:<16}  {:<24}  {:>+6.2f} st  {:>5.1f} dB  {:>5.2f} s{}{}{}\n", number, seconds(row.starts, rate_).value, row.sound,
-               row.clip, row.pitch.value, row.gain.value, row.clip_start.value, measured_ ? fmt::format("  {:>10}", in_lufs(row.loudness)) : "",
-               row.layers.empty() ? "" : " " + row.layers, row.note.empty() ? "" : "  " + row.note);
+    fmt::print("{:>4}  {:>7.2f} s  {:<16}  {:<24}  {:>+6.2f} st  {:>5.1f} dB  {:>5.2f} s{}{}{}\n", number, seconds(row.starts, rate_).value,
+               row.sound, row.clip, row.pitch.value, row.gain.value, row.clip_start.value,
+               measured_ ? fmt::format("  {:>10}", in_lufs(row.loudness)) : "", row.layers.empty() ? "" : " " + row.layers,
+               row.note.empty() ? "" : "  " + row.note);
   }
   std::fflush(stdout);
 }

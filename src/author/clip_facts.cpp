@@ -127,8 +127,7 @@ ClipFacts measure(const Audio& audio) {
   }
   facts.offset = sum / static_cast<double>(audio.samples.size());
   // From frame to frame a sine changes with (2 sin(pi f / rate))^2 times its power.
-  if (power > 0)
-    facts.brightness = {std::asin(std::min(1.0, std::sqrt(change_power / power) / 2)) * audio.rate.value / std::numbers::pi};
+  if (power > 0) facts.brightness = {std::asin(std::min(1.0, std::sqrt(change_power / power) / 2)) * audio.rate.value / std::numbers::pi};
   const auto first = std::find_if(audio.samples.begin(), audio.samples.end(),
                                   [&](float x) { return std::abs(static_cast<double>(x)) > floor_below_peak * static_cast<double>(peak); });
   facts.leading_silence = seconds({(first - audio.samples.begin()) / audio.channels}, audio.rate);

@@ -48,7 +48,8 @@ void draw_waveform(Canvas& canvas, const Field& field, const std::vector<float>&
     const auto first = static_cast<std::size_t>(frames_wide * column / columns);
     const auto last = std::min(samples.size(), static_cast<std::size_t>(frames_wide * (column + 1) / columns) + 1);
     if (first >= last) break;
-    const auto [low, high] = std::minmax_element(samples.begin() + static_cast<std::ptrdiff_t>(first), samples.begin() + static_cast<std::ptrdiff_t>(last));
+    const auto [low, high] =
+        std::minmax_element(samples.begin() + static_cast<std::ptrdiff_t>(first), samples.begin() + static_cast<std::ptrdiff_t>(last));
     const double scale = field.height / 2 / static_cast<double>(peak);
     cairo_move_to(cairo, field.x + column + 0.5, middle - static_cast<double>(*high) * scale - 0.4);
     cairo_line_to(cairo, field.x + column + 0.5, middle - static_cast<double>(*low) * scale + 0.4);
@@ -78,14 +79,16 @@ void draw_spectrogram(Canvas& canvas, const Field& field, const std::vector<floa
     for (int i = 0; i < window; ++i) {
       const std::ptrdiff_t at = middle - window / 2 + i;
       const double hann = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * i / window);
-      piece[static_cast<std::size_t>(i)] =
-          at >= 0 && at < static_cast<std::ptrdiff_t>(samples.size()) ? static_cast<float>(hann) * samples[static_cast<std::size_t>(at)] : 0.0F;
+      piece[static_cast<std::size_t>(i)] = at >= 0 && at < static_cast<std::ptrdiff_t>(samples.size())
+                                               ? static_cast<float>(hann) * samples[static_cast<std::size_t>(at)]
+                                               : 0.0F;
     }
     kiss_fftr(plan.get(), piece.data(), spectrum.data());
     for (double y = 0; y < field.height; y += cell) {
       const double hertz = lowest_hertz * std::exp2(octaves * (1 - (y + cell / 2) / field.height));
       const auto bin = std::min<std::size_t>(window / 2, static_cast<std::size_t>(hertz / rate.value * window));
-      const double power = static_cast<double>(spectrum[bin].r * spectrum[bin].r + spectrum[bin].i * spectrum[bin].i) / (window / 4.0) / (window / 4.0);
+      const double power =
+          static_cast<double>(spectrum[bin].r * spectrum[bin].r + spectrum[bin].i * spectrum[bin].i) / (window / 4.0) / (window / 4.0);
       const double level = 10 * std::log10(power + 1e-12);
       if (level > floor_db) canvas.rectangle(field.x + x, field.y + y, cell, cell, shade((level - floor_db) / -floor_db));
     }
@@ -108,7 +111,8 @@ void draw_time(Canvas& canvas, const Field& field, double seconds_wide, double y
   for (double at = 0; at <= seconds_wide * 0.999; at += step) {
     const double x = field.x + field.width * at / seconds_wide;
     canvas.line(x, y, x, y + 4, faint_ink, 0.8);
-    canvas.text(x, y + 12, step < 0.1 ? fmt::format("{:.0f} ms", at * 1000) : fmt::format("{:g} s", at), {10, faint_ink, false, Canvas::Align::centre});
+    canvas.text(x, y + 12, step < 0.1 ? fmt::format("{:.0f} ms", at * 1000) : fmt::format("{:g} s", at),
+                {10, faint_ink, false, Canvas::Align::centre});
   }
 }
 
@@ -132,7 +136,8 @@ void draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::stri
   canvas.text(left, 22, title, {17, ink, true});
   const double field_width = (width - 2 * left - between) / 2;
   canvas.text(left, 46, fmt::format("waveforms, full height is {:.1f} dB", decibels(static_cast<double>(peak)).value), {11, ink, true});
-  canvas.text(left + field_width + between, 46, fmt::format("spectrograms, {:.0f} Hz to {:.0f} kHz, light -90 dB to dark 0 dB", lowest_hertz, rate.value / 2000),
+  canvas.text(left + field_width + between, 46,
+              fmt::format("spectrograms, {:.0f} Hz to {:.0f} kHz, light -90 dB to dark 0 dB", lowest_hertz, rate.value / 2000),
               {11, ink, true});
   if (drawn.empty()) canvas.text(left, top + 20, "nothing was heard", {13, faint_ink});
   const double row = (height - top - bottom) / static_cast<double>(std::max<std::size_t>(1, drawn.size()));
