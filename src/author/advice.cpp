@@ -106,9 +106,6 @@ class Adviser {
               "the loop of '{}' jumps by {:.2f} of full scale at its seam, which clicks; cut it at a whole period, or set loop-crossfade = "
               "\"50 ms\"",
               path, f.seam));
-    if (f.marked_placeholder)
-      advise(place, "placeholder", path,
-             fmt::format("'{}' is a sketch that stands in for a real clip; replace it before the game ships", path));
     if (const auto level = level_for(book_, *use.sound)) {
       const Decibels trim = trim_for(f, *level);
       const double short_by = level->value - (f.loudness + trim).value;
@@ -137,7 +134,23 @@ class Adviser {
                      without.size(), first_use_.size(), without.front())});
   }
 
+  void about_placeholders(const BookSound& sound) {
+    std::set<std::string> sketches;
+    std::size_t all = 0;
+    const BookClip* first = nullptr;
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      ++all;
+      if (!facts_.at(clip.path).marked_placeholder || !sketches.insert(clip.path).second) return;
+      if (first == nullptr) first = &clip;
+    });
+    if (first == nullptr) return;
+    advise(first->place, "placeholder", sound.name,
+           fmt::format("{} of {} clips of '{}' {}, '{}' first; replace {} before the game ships", sketches.size(), all, sound.name,
+                       sketches.size() == 1 ? "is a sketch" : "are sketches", first->path, sketches.size() == 1 ? "it" : "them"));
+  }
+
   void about_sound(const BookSound& sound) {
+    about_placeholders(sound);
     std::size_t most_clips = 0;
     for (const auto& layer : sound.layers)
       for (const auto& choice : layer.choices) {
