@@ -66,13 +66,16 @@ void print_books_table() {
   const double cold = seconds_of(check);
   const double warm = seconds_of(check);
   std::size_t bytes = 0;
-  const double compiled = seconds_of([&] { bytes = compile_book(path).sample_bytes(); });
+  const auto compile_it = [&] { bytes = compile_book(path).sample_bytes(); };
+  const double compiled = seconds_of(compile_it);
+  const double again = seconds_of(compile_it);
   fmt::print("\n| {:<64} | {:>10} |\n| {:-<64} | {:->10} |\n",
              fmt::format("a book of {} clips, {:.1f} hours", clips, clips * clip_seconds / 3600), "time", "", ":");
   fmt::print("| {:<64} | {:>8.2f} s |\n", "decoding alone, one core (the yardstick)", decode);
   fmt::print("| {:<64} | {:>8.2f} s |\n", "check, nothing known, all cores", cold);
   fmt::print("| {:<64} | {:>8.2f} s |\n", "check, nothing changed", warm);
   fmt::print("| {:<64} | {:>8.2f} s |\n", fmt::format("compile, {} MiB of samples", bytes >> 20U), compiled);
+  fmt::print("| {:<64} | {:>8.2f} s |\n", "compile, nothing changed", again);
   fs::remove_all(folder);
 }
 

@@ -73,3 +73,46 @@ TEST_CASE("clips that cannot be played are all told in one run, with the place i
     CHECK_THAT(text, Contains("'million.wav': it"));
   }
 }
+
+TEST_CASE("a clip that was prepared before is the same from the cache, and is prepared again when it or its use changes") {
+  const Folder folder;
+  setenv("TIDEWATER_CACHE", folder.path("cache").c_str(), 1);
+  folder.write_clip("clips/a.wav", sine(1000, 0.5, 1, 0.5, 44100), 1, 44100);
+  folder.write_clip("clips/b.wav", sine(500, 1.5, 2, 0.5), 2);
+  const std::string sounds = "[sounds.a]\nclips=[\"a.wav\"]\n[sounds.b]\nclips=[\"b.wav\"]\nstream=true\n";
+  const std::string events = "[events.a]\nstart=\"a\"\n[events.b]\nstart=\"b\"\n";
+  const auto heard = [&](const std::string& book) {
+    folder.write("book.toml", book_head + book + events);
+    SoundManager manager({.offline = true});
+    manager.load(compile_book(folder.path("book.toml")));
+    manager.raise("a");
+    manager.raise("b");
+    Take take;
+    take.samples.resize(2 * 96000);
+    manager.render(take.samples);
+    return take;
+  };
+  const auto kept = [&] {
+    std::vector<std::filesystem::path> files;
+    for (const auto& file : std::filesystem::directory_iterator(folder.path("cache/prepared"))) files.push_back(file.path());
+    return files;
+  };
+  const Take fresh = heard(sounds);
+  REQUIRE(kept().size() == 2);
+  CHECK(heard(sounds).samples == fresh.samples);
+  CHECK(heard(sounds + "[groups.x]\n").samples == fresh.samples);
+  CHECK(kept().size() == 2);
+  // Another use of it, other contents, and files of the cache that were cut or spoilt.
+  heard("[sounds.a]\nclips=[\"a.wav\"]\nloop=true\nloop-crossfade=\"20 ms\"\n" + sounds.substr(sounds.find("[sounds.b]")));
+  CHECK(kept().size() == 3);
+  for (const auto& file : kept()) std::filesystem::resize_file(file, std::filesystem::file_size(file) - 100);
+  CHECK(heard(sounds).samples == fresh.samples);
+  for (const auto& file : kept()) folder.write("cache/prepared/" + file.filename().string(), "nothing of use");
+  CHECK(heard(sounds).samples == fresh.samples);
+  folder.write_clip("clips/a.wav", sine(700, 0.5, 1, 0.5, 44100), 1, 44100);
+  CHECK_FALSE(heard(sounds).samples == fresh.samples);
+  // Where nothing can be kept, all is prepared each time.
+  folder.write("blocked", "");
+  setenv("TIDEWATER_CACHE", folder.path("blocked").c_str(), 1);
+  CHECK(heard(sounds).part(0.1, 0.2).rms() > 0.1);
+}

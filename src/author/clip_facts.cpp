@@ -3,15 +3,14 @@
 #include <ebur128.h>
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <memory>
 #include <numbers>
 #include <set>
-#include <thread>
 
 #include "author/book_clips.hpp"
 #include "author/facts_cache.hpp"
+#include "author/in_parallel.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -143,21 +142,13 @@ std::map<std::string, ClipFacts> facts_of(const Book& book, const std::function<
   const std::vector<std::string> list(paths.begin(), paths.end());
   std::vector<ClipFacts> facts(list.size());
   FactsCache cache;
-  std::atomic<std::size_t> next{0}, done{0};
-  const auto work = [&] {
-    for (std::size_t i = next++; i < list.size(); i = next++) {
-      const auto measured = [&] { return facts_of_clip(book, list[i]); };
-      facts[i] = book.sketches.contains(list[i]) ? measured() : cache.get(clip_file(book, list[i]), book.soundfont, measured);
-      ++done;
-    }
-  };
-  std::vector<std::thread> helpers;
-  for (unsigned i = 0; i < std::max(1U, std::thread::hardware_concurrency()); ++i) helpers.emplace_back(work);
-  while (progress && done < list.size()) {
-    progress(done, list.size());
-    std::this_thread::sleep_for(std::chrono::milliseconds(done == 0 ? 10 : 50));
-  }
-  for (auto& helper : helpers) helper.join();
+  in_parallel(
+      list.size(),
+      [&](std::size_t i) {
+        const auto measured = [&] { return facts_of_clip(book, list[i]); };
+        facts[i] = book.sketches.contains(list[i]) ? measured() : cache.get(clip_file(book, list[i]), book.soundfont, measured);
+      },
+      progress);
   cache.save();
   std::map<std::string, ClipFacts> result;
   for (std::size_t i = 0; i < list.size(); ++i) result.emplace(list[i], std::move(facts[i]));

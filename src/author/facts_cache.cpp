@@ -1,12 +1,9 @@
 #include "author/facts_cache.hpp"
 
 #include <fmt/format.h>
-#include <xxhash.h>
 
-#include <cstdlib>
 #include <filesystem>
 #include <fstream>
-#include <memory>
 #include <nlohmann/json.hpp>
 
 namespace tidewater {
@@ -18,29 +15,6 @@ using Json = nlohmann::json;
 /// Part of every key: facts of another way of measuring are not found.
 constexpr int measuring = 1;
 constexpr std::uintmax_t largest_cache = 64U << 20U;
-
-std::string cache_folder() {
-  if (const char* own = std::getenv("TIDEWATER_CACHE")) return own;
-  if (const char* shared = std::getenv("XDG_CACHE_HOME"); shared != nullptr && *shared != '\0')
-    return (fs::path(shared) / "tidewater").string();
-  if (const char* home = std::getenv("HOME")) return (fs::path(home) / ".cache" / "tidewater").string();
-  return (fs::temp_directory_path() / "tidewater-cache").string();
-}
-
-/// XXH3, 128 bits, of the whole file and of what else its facts depend on; empty where it cannot be read.
-std::string key_of(const std::string& file, const std::string& soundfont) {
-  std::ifstream in(file, std::ios::binary);
-  if (!in) return {};
-  const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> state(XXH3_createState(), XXH3_freeState);
-  XXH3_128bits_reset(state.get());
-  std::vector<char> piece(1U << 20U);
-  while (in.read(piece.data(), static_cast<std::streamsize>(piece.size())) || in.gcount() > 0)
-    XXH3_128bits_update(state.get(), piece.data(), static_cast<std::size_t>(in.gcount()));
-  const std::string rest = fs::path(file).extension().string() + "\n" + soundfont;
-  XXH3_128bits_update(state.get(), rest.data(), rest.size());
-  const XXH128_hash_t hash = XXH3_128bits_digest(state.get());
-  return fmt::format("{}-{:016x}{:016x}", measuring, hash.high64, hash.low64);
-}
 
 double written(Decibels level) { return level == silence ? -1e9 : level.value; }
 Decibels read(double level) { return level <= -1e9 ? silence : Decibels{level}; }
@@ -90,7 +64,8 @@ FactsCache::FactsCache() : path_((fs::path(cache_folder()) / "clips.jsonl").stri
 }
 
 ClipFacts FactsCache::get(const std::string& file, const std::string& soundfont, const std::function<ClipFacts()>& measure) {
-  const std::string key = key_of(file, soundfont);
+  std::string key = keys_.of(file);
+  if (!key.empty()) key = fmt::format("{}-{}-{}-{}", measuring, key, fs::path(file).extension().string(), soundfont);
   {
     const std::lock_guard lock(mutex_);
     if (const auto found = known_.find(key); !key.empty() && found != known_.end()) return found->second;
@@ -103,6 +78,7 @@ ClipFacts FactsCache::get(const std::string& file, const std::string& soundfont,
 }
 
 void FactsCache::save() {
+  keys_.save();
   if (added_.empty()) return;
   std::error_code ignored;
   fs::create_directories(fs::path(path_).parent_path(), ignored);

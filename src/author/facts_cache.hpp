@@ -5,12 +5,11 @@
 #include <unordered_map>
 
 #include "author/clip_facts.hpp"
+#include "author/content_keys.hpp"
 
 namespace tidewater {
 
-/// Facts that were measured before, by the content of the file, in a file of the user's cache folder
-/// ($TIDEWATER_CACHE, or $XDG_CACHE_HOME/tidewater, or ~/.cache/tidewater). It can be deleted at any time; where it
-/// cannot be read or written, all is measured anew.
+/// Facts that were measured before, by the content of the file, in the cache folder.
 /// Thread: any for `get`.
 class FactsCache {
  public:
@@ -21,6 +20,7 @@ class FactsCache {
   void save();
 
  private:
+  ContentKeys keys_;
   std::string path_;
   std::mutex mutex_;
   std::unordered_map<std::string, ClipFacts> known_;  ///< by hash, as text

@@ -48,16 +48,18 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
   const std::size_t frames = interleaved.size() / width;
   const std::size_t stride = frames + 2 * reach;
   clip.frames = static_cast<std::int64_t>(frames);
-  if (sixteen_bits)
-    clip.shorts.assign(stride * width, 0);
-  else
-    clip.floats.assign(stride * width, 0.0F);
-  for (std::size_t i = 0; i < interleaved.size(); ++i) {
-    const std::size_t at = i % width * stride + reach + i / width;
-    if (sixteen_bits)
-      clip.shorts[at] = static_cast<std::int16_t>(std::clamp(interleaved[i] * 32768, -32768.0F, 32767.0F));
-    else
-      clip.floats[at] = interleaved[i];
+  const auto place = [&](std::size_t i) { return i % width * stride + reach + i / width; };
+  if (sixteen_bits) {
+    const auto samples = std::make_shared<std::vector<std::int16_t>>(stride * width, std::int16_t{0});
+    for (std::size_t i = 0; i < interleaved.size(); ++i)
+      (*samples)[place(i)] = static_cast<std::int16_t>(std::clamp(interleaved[i] * 32768, -32768.0F, 32767.0F));
+    clip.shorts = *samples;
+    clip.memory = samples;
+  } else {
+    const auto samples = std::make_shared<std::vector<float>>(stride * width, 0.0F);
+    for (std::size_t i = 0; i < interleaved.size(); ++i) (*samples)[place(i)] = interleaved[i];
+    clip.floats = *samples;
+    clip.memory = samples;
   }
   clip.level = level_of(interleaved);
   return clip;

@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -29,11 +30,12 @@ struct BankClip {
   std::int64_t loop_from = 0;                    ///< where a loop goes on after its end
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
-  // Each channel in turn, with `reach` zeros before and after it; one of the two is empty.
-  std::vector<float> floats;
-  std::vector<std::int16_t> shorts;
+  // Each channel in turn, with `reach` zeros before and after it; one of the two is empty. `memory` keeps them.
+  std::span<const float> floats;
+  std::span<const std::int16_t> shorts;
+  std::shared_ptr<const void> memory;
 
-  std::size_t bytes() const { return floats.size() * sizeof(float) + shorts.size() * sizeof(std::int16_t); }
+  std::size_t bytes() const { return floats.size_bytes() + shorts.size_bytes(); }
 
   /// Frames in memory: all, or the head of a streamed clip.
   std::int64_t kept() const { return streamed ? streamed->head : frames; }

@@ -1,0 +1,29 @@
+#pragma once
+#include <map>
+#include <string>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "tidewater/author/book.hpp"
+
+namespace tidewater {
+
+/// The clips of a book as a bank holds them, each once for every way in which layers use it. Decoded on every core; what
+/// was prepared before is read from the cache, by the content of its file.
+class PreparedClips {
+ public:
+  PreparedClips(const Book& book, Hertz rate);
+
+  /// Clips that cannot be played, with the place in the book.
+  const std::vector<Problem>& problems() const { return problems_; }
+  /// The place of a clip, as a layer uses it, among `clips`.
+  std::uint32_t number(const std::string& path, const BookLayer& layer) const { return numbers_.at({path, &layer}); }
+  std::vector<BankClip> take_clips() { return std::move(clips_); }
+
+ private:
+  std::map<std::pair<std::string, const BookLayer*>, std::uint32_t> numbers_;
+  std::vector<BankClip> clips_;
+  std::vector<Problem> problems_;
+};
+
+}  // namespace tidewater
