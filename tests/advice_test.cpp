@@ -219,9 +219,9 @@ TEST_CASE("a sketch in a book is heard, varies, and is told until it is replaced
             start("a") + start("b"));
   std::filesystem::create_directories(desk.path("clips"));
   write_sketch(desk.path("clips/b.wav"), make_sketch(ready_recipe("step")));
-  CHECK_THAT(desk.advice(),
-             Contains("placeholder: 3 of 3 clips of 'a' are sketches, 'sketch:a-1' first; replace them") &&
-                                Contains("placeholder: 1 of 1 clips of 'b' is a sketch, 'b.wav' first; replace it") && !Contains("3 of 4 clips have no licence"));
+  CHECK_THAT(desk.advice(), Contains("placeholder: 3 of 3 clips of 'a' are sketches, 'sketch:a-1' first; replace them") &&
+                                Contains("placeholder: 1 of 1 clips of 'b' is a sketch, 'b.wav' first; replace it") &&
+                                !Contains("3 of 4 clips have no licence"));
   SoundManager manager({.limiter = false});
   manager.load(compile_book(desk.path("book.toml")));
   const auto heard = [&] {

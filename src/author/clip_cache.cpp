@@ -3,12 +3,12 @@
 #include <fmt/format.h>
 #include <xxhash.h>
 
+#include <unistd.h>
 #include <algorithm>
 #include <array>
 #include <cstdio>
 #include <filesystem>
 #include <memory>
-#include <unistd.h>
 #include <vector>
 
 #include "author/content_keys.hpp"
@@ -40,11 +40,13 @@ using File = std::unique_ptr<std::FILE, Close>;
 
 /// Whether a head can be that of a whole file of this size.
 bool sound(const Head& head, std::uintmax_t size) {
-  const bool shape = head.mark == Head{}.mark && (head.channels == 1 || head.channels == 2) && (head.sample_size == 2 || head.sample_size == 4) &&
-                     head.frames > 0 && head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0;
+  const bool shape = head.mark == Head{}.mark && (head.channels == 1 || head.channels == 2) &&
+                     (head.sample_size == 2 || head.sample_size == 4) && head.frames > 0 && head.loop_from >= 0 &&
+                     head.loop_from < head.frames && head.head_frames >= 0;
   if (!shape) return false;
   const auto kept = static_cast<std::uintmax_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
-  return head.bytes == (kept + 2 * reach) * static_cast<std::uintmax_t>(head.channels * head.sample_size) && size == sizeof(Head) + head.bytes;
+  return head.bytes == (kept + 2 * reach) * static_cast<std::uintmax_t>(head.channels * head.sample_size) &&
+         size == sizeof(Head) + head.bytes;
 }
 
 }  // namespace
@@ -77,7 +79,8 @@ bool ClipCache::read(const std::string& key, const std::string& name, const std:
     clip.floats = {reinterpret_cast<const float*>(memory.get()), head.bytes / 4};
   clip.memory = memory;
   if (head.streamed_rate > 0)
-    clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.frames, head.head_frames});
+    clip.streamed =
+        std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.frames, head.head_frames});
   return true;
 }
 

@@ -64,8 +64,7 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
     to.values = choice.values;
-    for (const auto& clip : choice.clips)
-      to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
+    for (const auto& clip : choice.clips) to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
   }
   return made;
 }

@@ -24,7 +24,7 @@ bool is_letter(char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z')
 bool is_joint(char c) { return c == '-' || c == '_' || c == ' ' || c == '.'; }
 
 /// "gull-03" and "gull_b" without what tells one take from another: "gull".
-std::string without_take(std::string stem) {
+std::string without_take(const std::string& stem) {
   std::string base = stem;
   while (!base.empty() && is_digit(base.back())) base.pop_back();
   const bool number = base.size() < stem.size();

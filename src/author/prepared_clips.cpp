@@ -41,7 +41,8 @@ BankClip prepare(const Book& book, const std::string& path, const BookLayer& lay
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate) {
   const BookLoop& loop = layer.loop;
   return fmt::format("{} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.region), loop.time.low.value, loop.time.high.value,
-                     loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont);
+                     loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, layer.stream ? (*layer.stream ? 1 : 0) : 2,
+                     book.soundfont);
 }
 
 struct Job {
