@@ -2,6 +2,7 @@
 
 #include "stage.hpp"
 #include "tidewater/picture/stress_chart.hpp"
+#include "tidewater/picture/takes.hpp"
 #include "tidewater/picture/timeline.hpp"
 
 using namespace tidewater;
@@ -35,4 +36,18 @@ TEST_CASE("voices held are read off between the measured points, and drawn") {
   const Folder folder;
   draw_stress(result, folder.path("s.svg"), "how many");
   CHECK_THAT(folder.read("s.svg"), Contains("<svg"));
+}
+
+TEST_CASE("takes are drawn one below the other, a dozen at most; none is a picture, too") {
+  const Folder folder;
+  std::vector<HeardTake> takes;
+  for (int i = 0; i < 14; ++i) takes.push_back({"take number " + std::to_string(i), sine(100 * (i + 1), 0.2, 2, 0.5)});
+  takes[3].samples.clear();
+  draw_takes(takes, test_rate, folder.path("t.svg"), "takes of a tone");
+  const std::string svg = folder.read("t.svg");
+  CHECK_THAT(svg, Contains("<svg"));
+  CHECK(svg.size() > 20000);
+  draw_takes({}, test_rate, folder.path("none.png"), "nothing");
+  CHECK(folder.read("none.png").substr(1, 3) == "PNG");
+  CHECK_THROWS_WITH(draw_takes(takes, test_rate, folder.path("t.gif"), ""), Contains("use .png or .svg"));
 }

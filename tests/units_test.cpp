@@ -64,6 +64,20 @@ TEST_CASE("ranges have two ends, one unit for both, or no width") {
   CHECK_THAT(read_semitone_range(".. 2 st").problem, Contains("is not a pitch"));
 }
 
+TEST_CASE("times, frequencies, frames, shares and loudness have units of their own") {
+  CHECK(read_second_range("10 ms .. 1 s").value == Range<Seconds>{{0.01}, {1}});
+  CHECK(read_second_range("10 .. 30 ms").value == Range<Seconds>{{0.01}, {0.03}});
+  CHECK(read_hertz_range("200 Hz .. 2 kHz").value == Range<Hertz>{{200}, {2000}});
+  CHECK(read_frame_range("48000 .. 96000 frames").value == Range<Frames>{{48000}, {96000}});
+  CHECK_THAT(read_frame_range("1.5 .. 2 frames").problem, Contains("a whole number of frames"));
+  CHECK_THAT(read_frame_range("1 .. 2 s").problem, Contains("frames"));
+  CHECK(read_share("30 %").value == Approx(0.3));
+  for (const auto* text : {"130 %", "-1 %", "0.3", "often"}) CHECK_THAT(read_share(text).problem, Contains("is not a share"));
+  CHECK(read_loudness("-23 LUFS").value == Decibels{-23});
+  CHECK_THAT(read_loudness("-23").problem, Contains("lacks a unit; write \"-23 LUFS\""));
+  CHECK_THAT(read_loudness("-3 LUFS").problem, Contains("outside -60 LUFS to -5 LUFS"));
+}
+
 TEST_CASE("what is written is read back as the very same value") {
   for (const double x : {-6.0, 0.1, -0.3333333333333333, 12.345678901234567}) {
     CHECK(read_decibels(to_text(Decibels{x})).value == Decibels{x});
