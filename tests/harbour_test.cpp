@@ -31,6 +31,14 @@ TEST_CASE("the harbour's book is good: all the advice is about its placeholders"
   CHECK(advice > 0);
 }
 
+TEST_CASE("placeholders are marked where they are heard and shown") {
+  const Folder folder;
+  CHECK_THAT(run(folder, tool + " audition " + harbour_book + " steps --times 1 --trait surface=steel").out,
+             Contains("steps/steel-") && Contains("LUFS  placeholder"));
+  CHECK_THAT(run(folder, tool + " show " + harbour_book + " rope").out, Contains("sketch:rope-3  (placeholder)"));
+  CHECK_THAT(run(folder, tool + " show " + harbour_book + " bell").out, !Contains("(placeholder)"));
+}
+
 TEST_CASE("a minute at the harbour sounds, never clips, and its journal gives it again bit for bit") {
   const Folder folder;
   const Ran demo = run(folder, harbour + " --out " + folder.path());

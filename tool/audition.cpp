@@ -6,11 +6,13 @@
 #include <cstdio>
 #include <filesystem>
 #include <functional>
+#include <set>
 #include <thread>
 
 #include "commands.hpp"
 #include "rendering.hpp"
 #include "take_table.hpp"
+#include "tidewater/author/advice.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
@@ -164,6 +166,9 @@ void audition_once(const AuditionCall& call, std::vector<Side> sides) {
   if (sides.size() > 1) even_out(call, sides, banks);
   Rendering rendering({call.output, {}, {}}, rate);
   TakeTable table(rate, !call.device, true);
+  std::set<std::string> placeholders;
+  for (const Side& side : sides) placeholders.merge(placeholders_of(side.book));
+  table.mark_placeholders(std::move(placeholders));
   if (call.device)
     play_live(call, sides, banks, table);
   else

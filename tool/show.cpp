@@ -1,8 +1,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "commands.hpp"
+#include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/error.hpp"
 
@@ -13,7 +15,7 @@ void print_problems(const std::vector<Problem>& problems) {
   for (const auto& problem : problems) fmt::print(stderr, "{}\n", to_text(problem));
 }
 
-void print_sound(const BookSound& sound) {
+void print_sound(const BookSound& sound, const std::set<std::string>& placeholders) {
   std::size_t widest = 0;
   for (const auto& setting : sound.settings)
     if (setting.value.size() < 48) widest = std::max(widest, setting.value.size());
@@ -30,7 +32,8 @@ void print_sound(const BookSound& sound) {
       const std::string indent(layer.by.empty() ? 4 : 6, ' ');
       if (choice.clips.empty()) fmt::print("{}(none: silent)\n", indent);
       for (const auto& clip : choice.clips)
-        fmt::print("{}{}{}\n", indent, clip.path, clip.weight == 1 ? "" : fmt::format("  weight {}", clip.weight));
+        fmt::print("{}{}{}{}\n", indent, clip.path, clip.weight == 1 ? "" : fmt::format("  weight {}", clip.weight),
+                   placeholders.contains(clip.path) ? "  (placeholder)" : "");
     }
   }
 }
@@ -46,7 +49,9 @@ int show(const ShowCall& call) {
     for (const auto& known : read.book.sounds) all += (all.empty() ? "" : ", ") + known.name;
     throw Error(fmt::format("{}: no sound is called '{}'; the sounds are {}", call.book, call.name, all));
   }
-  print_sound(*sound);
+  Book only = read.book;
+  only.sounds = {*sound};
+  print_sound(*sound, placeholders_of(only));
   if (read.problems.empty()) return fine;
   fmt::print(stderr, "\n");
   print_problems(read.problems);

@@ -40,6 +40,7 @@ void TakeTable::take(const JournalEntry& e) {
     row_.pitch = e.pitch;
     row_.clip_start = e.clip_start;
     row_.starts = e.starts;
+    if (placeholders_.contains(e.clip)) row_.note = "placeholder";
     if (!e.why.empty()) row_.note = "unheard: " + e.why;
     if (!measured_) print(row_);
   } else if (e.kind == JournalEntry::Kind::decision && e.outcome != Outcome::done) {

@@ -1,5 +1,6 @@
 #pragma once
 #include <map>
+#include <set>
 #include <span>
 #include <string>
 #include <vector>
@@ -15,6 +16,8 @@ class TakeTable {
  public:
   /// `measured` where the takes' samples come, too; `printed` where somebody reads along.
   TakeTable(Hertz rate, bool measured, bool printed) : rate_(rate), measured_(measured), printed_(printed) {}
+  /// Clips that are to be marked where they come.
+  void mark_placeholders(std::set<std::string> clips) { placeholders_ = std::move(clips); }
 
   /// What is heard from here on is one take; `side` tells two sounds apart that are compared.
   void begin(std::string side);
@@ -41,6 +44,7 @@ class TakeTable {
   Hertz rate_;
   bool measured_;
   bool printed_;
+  std::set<std::string> placeholders_;
   bool headed_ = false;
   bool open_ = false;
   Row row_;

@@ -252,6 +252,13 @@ Checked check_clips(const Book& book, const std::function<void(std::size_t, std:
   return Adviser(book, facts_of(book, progress)).run();
 }
 
+std::set<std::string> placeholders_of(const Book& book) {
+  std::set<std::string> placeholders;
+  for (const auto& [path, facts] : facts_of(book))
+    if (facts.marked_placeholder) placeholders.insert(path);
+  return placeholders;
+}
+
 const std::vector<AdviceKind>& advice_kinds() {
   static const std::vector<AdviceKind> kinds = {
       {"unused-clip", "a file in the folder of clips that no sound uses"},

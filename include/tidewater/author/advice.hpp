@@ -2,6 +2,7 @@
 /// What a book's clips and sounds could do better: nothing is broken, but somebody will hear it.
 
 #include <functional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -29,6 +30,9 @@ struct Checked {
 /// Decodes and measures every clip, on all cores; what was measured before is known by its content.
 /// `progress` hears how many clips of how many are done.
 Checked check_clips(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress = {});
+
+/// The clips of a book that are sketches, by their recipe or by their file's own comment.
+std::set<std::string> placeholders_of(const Book& book);
 
 /// All kinds of advice and what each is about, in the order of docs/book.md.
 struct AdviceKind {
