@@ -135,17 +135,16 @@ class Adviser {
   }
 
   void about_placeholders(const BookSound& sound) {
-    std::set<std::string> sketches;
-    std::size_t all = 0;
+    std::set<std::string> sketches, all;
     const BookClip* first = nullptr;
     sound.each_clip([&](const BookLayer&, const BookClip& clip) {
-      ++all;
+      all.insert(clip.path);
       if (!facts_.at(clip.path).marked_placeholder || !sketches.insert(clip.path).second) return;
       if (first == nullptr) first = &clip;
     });
     if (first == nullptr) return;
     advise(first->place, "placeholder", sound.name,
-           fmt::format("{} of {} clips of '{}' {}, '{}' first; replace {} before the game ships", sketches.size(), all, sound.name,
+           fmt::format("{} of {} clips of '{}' {}, '{}' first; replace {} before the game ships", sketches.size(), all.size(), sound.name,
                        sketches.size() == 1 ? "is a sketch" : "are sketches", first->path, sketches.size() == 1 ? "it" : "them"));
   }
 
