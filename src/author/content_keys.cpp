@@ -41,6 +41,14 @@ std::string cache_folder() {
   return (fs::temp_directory_path() / "tidewater-cache").string();
 }
 
+void append_to_cache(const std::string& path, std::string& lines) {
+  if (lines.empty()) return;
+  std::error_code ignored;
+  fs::create_directories(fs::path(path).parent_path(), ignored);
+  std::ofstream(path, std::ios::binary | std::ios::app) << lines << std::flush;
+  lines.clear();
+}
+
 ContentKeys::ContentKeys() : path_((fs::path(cache_folder()) / "files.jsonl").string()) {
   std::error_code error;
   if (fs::file_size(path_, error) > largest_list && !error) fs::remove(path_, error);
@@ -77,12 +85,7 @@ std::string ContentKeys::of(const std::string& file) {
 
 void ContentKeys::save() {
   const std::lock_guard lock(mutex_);
-  if (added_.empty()) return;
-  std::error_code ignored;
-  fs::create_directories(fs::path(path_).parent_path(), ignored);
-  // Whole lines at the end: two programs that write at once do not harm each other.
-  std::ofstream(path_, std::ios::binary | std::ios::app) << added_ << std::flush;
-  added_.clear();
+  append_to_cache(path_, added_);
 }
 
 }  // namespace tidewater

@@ -79,12 +79,7 @@ ClipFacts FactsCache::get(const std::string& file, const std::string& soundfont,
 
 void FactsCache::save() {
   keys_.save();
-  if (added_.empty()) return;
-  std::error_code ignored;
-  fs::create_directories(fs::path(path_).parent_path(), ignored);
-  // Whole lines at the end: two programs that write at once do not harm each other.
-  std::ofstream(path_, std::ios::binary | std::ios::app) << added_ << std::flush;
-  added_.clear();
+  append_to_cache(path_, added_);
 }
 
 }  // namespace tidewater
