@@ -58,10 +58,10 @@ void Mixer::carry_out(const Command& command) noexcept {
     }
   } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
     groups_[define->group].parent = define->parent;
-    groups_[define->group].gain = Ramp::at(define->gain);
+    groups_[define->group].gain = Ramp::at(static_cast<double>(define->gain));
     groups_[define->group].used = true;
   } else if (const auto* group = std::get_if<SetGroupGain>(&command)) {
-    groups_[group->group].gain.go(group->gain, group->ramp);
+    groups_[group->group].gain.go(static_cast<double>(group->gain), group->ramp);
   }
 }
 
