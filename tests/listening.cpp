@@ -19,9 +19,10 @@ double Take::peak() const {
   return peak;
 }
 
-double Take::rms() const {
+double Take::rms(int channel) const {
   double power = 0;
-  for (std::size_t i = 0; i < frames(); ++i) power += static_cast<double>(left(i)) * static_cast<double>(left(i));
+  for (std::size_t i = static_cast<std::size_t>(channel); i < samples.size(); i += 2)
+    power += static_cast<double>(samples[i]) * static_cast<double>(samples[i]);
   return std::sqrt(power / static_cast<double>(std::max<std::size_t>(1, frames())));
 }
 

@@ -16,13 +16,14 @@ struct Take {
   Hertz rate = test_rate;
 
   std::size_t frames() const { return samples.size() / 2; }
+  double seconds() const { return static_cast<double>(frames()) / rate.value; }
   float left(std::size_t frame) const { return samples[2 * frame]; }
   float right(std::size_t frame) const { return samples[2 * frame + 1]; }
   /// From `begin` on, `length` long, in seconds.
   Take part(double begin, double length) const;
 
   double peak() const;  ///< of both channels
-  double rms() const;
+  double rms(int channel = 0) const;
   double pitch() const;     ///< Hz of a steady tone, from where it rises through zero
   double onset() const;     ///< seconds until the first sample above -60 dB; negative where there is none
   double steepest() const;  ///< largest jump from one frame to the next

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
+#include <numbers>
 #include <thread>
 
 #include "stage.hpp"
@@ -34,7 +35,7 @@ class Process {
 
   void end(int signal) {
     if (pid_ <= 0) return;
-    kill(pid_, signal);
+    kill(-pid_, signal);  // and what it started
     waitpid(pid_, nullptr, 0);
     pid_ = -1;
   }
@@ -62,12 +63,45 @@ struct Server {
   Process process;
 };
 
+/// The right channel of the sink: a tone from the server's own player, that tells a busy machine from a fault of ours.
+/// Its buffer, and how much it is asked for at a time, are those that SDL has for blocks of 8192 frames.
+std::string yardstick(const Folder& folder) {
+  std::vector<float> tone = sine(1000, 20, 2, 0.25);
+  for (std::size_t i = 0; i < tone.size(); i += 2) tone[i] = 0;
+  folder.write("yardstick", {reinterpret_cast<const char*>(tone.data()), tone.size() * sizeof(float)});
+  return "sh -c 'while cat " + folder.path("yardstick") +
+         "; do :; done | pacat --device=deaf --format=float32le --rate=48000 --channels=2 --latency-msec=170 --process-time-msec=20 "
+         "2>/dev/null'";
+}
+
+/// What came out of the sink.
 Take recorded(const Folder& folder, const std::string& name) {
   const std::string bytes = folder.read(name);
   Take take;
   take.samples.resize(bytes.size() / sizeof(float) / 2 * 2);
   std::memcpy(take.samples.data(), bytes.data(), take.samples.size() * sizeof(float));
   return take;
+}
+
+/// Where a steady tone of this level is as it should be: the longest such stretch in seconds, and the share of all.
+struct Steady {
+  double begin = 0, length = 0, share = 0;
+};
+
+Steady steady(const Take& take, int channel, double rms) {
+  constexpr double slice = 0.01;
+  Steady result;
+  int slices = 0;
+  int good = 0;
+  double run = 0;
+  for (double at = 0; at + slice <= take.seconds(); at += slice, ++slices) {
+    const bool as_it_should = std::abs(take.part(at, slice).rms(channel) / rms - 1) < 0.05;
+    good += as_it_should;
+    run = as_it_should ? run + slice : 0;
+    if (run > result.length) result = {at + slice - run, run, 0};
+  }
+  result.share = slices == 0 ? 0 : static_cast<double>(good) / slices;
+  return result;
 }
 
 /// A game that runs for a while.
@@ -90,35 +124,48 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
   setenv("SDL_AUDIODRIVER", "pulseaudio", 1);
   auto server = std::make_unique<Server>(folder);
 
-  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n[events.hum]\nstart=\"hum\"\n");
-  Device device(*stage.manager, {.name = {}, .block = 2048});
+  auto other_player = std::make_unique<Process>(yardstick(folder));
+
+  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\npan=\"100 % left\"\n[events.hum]\nstart=\"hum\"\n");
+  Device device(*stage.manager, {.name = {}, .block = 8192});
   CHECK_THAT(device.description(), Contains("pulseaudio"));
   stage.raise("hum");
-  play(*stage.manager, 300ms);
-  const auto record = [&](const std::string& name) {
-    Process recorder("parec --device=deaf.monitor --format=float32le --rate=48000 --channels=2 --latency-msec=50 > " + folder.path(name));
+  play(*stage.manager, 500ms);
+  const auto record = [&] {
+    std::filesystem::remove(folder.path("heard"));
+    Process recorder("parec --device=deaf.monitor --format=float32le --rate=48000 --channels=2 --latency-msec=50 > " +
+                     folder.path("heard"));
     const auto enough = [&] {
-      return std::filesystem::exists(folder.path(name)) && std::filesystem::file_size(folder.path(name)) > 2 * 4 * 48000 * 5 / 4;
+      return std::filesystem::exists(folder.path("heard")) && std::filesystem::file_size(folder.path("heard")) > 2 * 4 * 48000 * 3 / 2;
     };
     for (int i = 0; i < 200 && !enough(); ++i) play(*stage.manager, 50ms);
+    const Take all = recorded(folder, "heard");
+    return all.part(0.3, all.seconds());
   };
-  // A machine that is busy with other things may starve the sound server now and then: one unbroken take is asked for.
-  const auto unbroken = [&](const std::string& name) {
+  const auto check_tone = [&] {
+    // One take of three quarters of a second without a gap is asked for. A machine that is busy with other things may
+    // starve the sound server for longer than any buffer: then the server's own player has gaps as well.
+    constexpr double unbroken = 0.75;
     Take take;
-    for (int tries = 0; tries < 8; ++tries) {
-      std::filesystem::remove(folder.path(name));
-      record(name);
-      take = recorded(folder, name).part(0.3, 0.8);
-      bool even = take.frames() > 30000;
-      for (double at = 0; at < 0.75 && even; at += 0.01) even = std::abs(take.part(at, 0.01).rms() / take.rms() - 1) < 0.05;
-      if (even) return take;
+    Steady ours;
+    double our_gaps = 0;
+    double their_gaps = 0;
+    for (int tries = 0; tries < 5 && ours.length < unbroken; ++tries) {
+      take = record();
+      ours = steady(take, 0, 0.5 * std::numbers::sqrt2 / 2);
+      our_gaps += 1 - ours.share;
+      their_gaps += 1 - steady(take, 1, 0.25 * std::numbers::sqrt2 / 2).share;
     }
-    FAIL_CHECK("no take without a gap in eight");
-    return take;
+    if (ours.length < unbroken) {
+      WARN("no take without a gap: " << 20 * our_gaps << " % of our tone is missing, and " << 20 * their_gaps
+                                     << " % of that of the server's own player");
+      CHECK(our_gaps <= 2 * their_gaps);
+    }
+    REQUIRE(ours.length > 0.03);
+    const Take tone = take.part(ours.begin, ours.length);
+    CHECK(tone.pitch() == Approx(500).epsilon(0.002));
   };
-  const Take before = unbroken("before");
-  CHECK(before.pitch() == Approx(500).epsilon(0.002));
-  CHECK(before.peak() == Approx(0.5 * 0.7071).epsilon(0.02));
+  check_tone();
 
   server->process.end(SIGKILL);
   play(*stage.manager, 600ms);
@@ -132,9 +179,8 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
   server = std::make_unique<Server>(folder);
   for (int i = 0; i < 100 && !device.connected(); ++i) play(*stage.manager, 100ms);
   REQUIRE(device.connected());
-  const Take after = unbroken("after");
-  CHECK(after.pitch() == Approx(500).epsilon(0.002));
-  CHECK(after.peak() == Approx(0.5 * 0.7071).epsilon(0.02));
+  other_player = std::make_unique<Process>(yardstick(folder));
+  check_tone();
   // A sink that nobody hears pulls at its own pace, and the new server may drop us once more while it starts: only the
   // notices of the device count, the first and the last.
   std::vector<std::string> notices;
