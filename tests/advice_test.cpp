@@ -92,6 +92,7 @@ clips = ["odd-*.wav"]
   CHECK_THAT(advice,
              Contains("uneven-length: 'odd'") && Contains("uneven-spectrum: 'odd' has clips of very different colour: 'odd-1.wav' has its "
                                                           "balance at 200 Hz, 'odd-2.wav' at 4000 Hz"));
+  CHECK_THAT(advice, Contains("stacking-loop: 'rough' loops, and whenever it is asked for again one more of it plays over the others"));
   CHECK_THAT(advice, Contains("unreached-sound: no event starts 'odd'"));
   CHECK_THAT(advice, Contains("near-name: 'PAIR-2.aiff' differs from 'pair-2.wav'"));
   CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'"));
@@ -107,6 +108,9 @@ TEST_CASE("advice is not repeated once the book has accepted it, with a reason")
             "tone\"\n[[accepted]]\nadvice=\"no-licence\"\nreason=\"made here\"\n");
   CHECK(desk.advice().empty());
   CHECK(check_clips(read_book(desk.path("book.toml")).book).accepted == 2);
+  desk.book("[sounds.a]\nclips=[\"a.wav\"]\npitch=\"-1 st .. 1 st\"\n" + start("a") +
+            "[[accepted]]\nadvice=\"no-variation\"\nabout=\"a\"\nreason=\"a test tone\"\n");
+  CHECK_THAT(desk.advice(), Contains("needless-accepted: nothing is left of the advice 'no-variation' about 'a' that is accepted here"));
   desk.book(book + "[[accepted]]\nadvice=\"no-varation\"\n");
   const auto problems = read_book(desk.path("book.toml")).problems;
   REQUIRE(problems.size() == 2);

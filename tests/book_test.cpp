@@ -89,6 +89,9 @@ picks = "random"
 pitch = "2 st .. -2 st"
 fade-in = "-60 ms"
 loop = "yes"
+limit = 0
+spacing = "60"
+retrigger = "again"
 
 [events.rung]
 start = "bel"
@@ -103,7 +106,10 @@ start = "bel"
       "12:9: pitch: the range \"2 st .. -2 st\" is the wrong way round",
       "13:11: fade-in: the time \"-60 ms\" is negative",
       "14:8: 'loop' must be true or false",
-      "17:9: there is no sound 'bel'; did you mean 'bell'?",
+      "15:9: 'limit' must be a whole number from 1 to 4096",
+      "16:11: spacing: ",
+      "17:13: 'again' is no retrigger; write \"overlap\", \"restart\" or \"ignore\"",
+      "20:9: there is no sound 'bel'; did you mean 'bell'?",
   };
   REQUIRE(problems.size() == expected.size());
   for (std::size_t i = 0; i < expected.size(); ++i) CHECK_THAT(problems[i], Contains(expected[i]));

@@ -59,6 +59,7 @@ std::string others_of(std::string_view key, const std::vector<std::pair<std::str
 std::string clips_for(std::string_view key) {
   std::string text = key == "clips" || key == "layers" || key == "sketch" ? "" : "clips = [\"tone.wav\"]\n";
   if (key == "loop-region" || key == "loop-crossfade") text += "loop = true\n";
+  if (key == "when-full") text += "limit = 3\n";
   return text;
 }
 

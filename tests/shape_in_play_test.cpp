@@ -26,12 +26,17 @@ pitch = "-2 st .. 2 st"
 gain = "-20 dB .. -10 dB"
 together = ["gain", "pitch"]
 delay = "0 ms .. 30 ms"
+spacing = "20 ms"
+limit = 2
+when-full = "quietest"
+limit-for = "each-emitter"
 [sounds.step.clips]
 by = "surface"
 steel = ["n-1.wav", "n-2.wav"]
 otherwise = ["n-3.wav", "n-4.wav"]
 [sounds.engine]
 group = "effects"
+limit = 5
 gain = "-12 dB"
 low-pass = "800 Hz .. 4 kHz"
 fade-out = "40 ms"

@@ -34,7 +34,7 @@ TEST_CASE("check of a good book is one line and exit 0; its advice fails a stric
   CHECK_THAT(ran.err, Contains("book.toml:8:9: unreached-sound: no event starts 'hum'") && Contains("pieces of advice in"));
   CHECK(tool("check --strict " + tool.book()).exit == 1);
   std::string all;
-  for (const auto* kind : {"unused-clip", "unreached-sound", "no-licence", "no-variation", "uneven-spectrum"})
+  for (const auto* kind : {"unused-clip", "unreached-sound", "no-licence", "no-variation", "uneven-spectrum", "stacking-loop"})
     all += std::string("[[accepted]]\nadvice=\"") + kind + "\"\nreason=\"test tones\"\n";
   tool.write("book.toml", tool.read("book.toml") + all);
   const Ran accepted = tool("check --strict " + tool.book());

@@ -22,6 +22,7 @@ constexpr std::array plot = {
     Line{17.5, "rain.began"},
     Line{22.0, "ferry.docked"},
     Line{24.2, "", 5},
+    Line{27.0, "rain.began"},  // a squall: it rains already
     Line{31.0, "ferry.departed"},
     Line{36.5, "ferry.whistled"},
     Line{41.0, "rain.ended"},
@@ -68,7 +69,8 @@ std::vector<Happening> Trip::advance(double now) {
     next_talk_ = now + between(2.0, 5.5);
   }
   if (now >= next_gull_ && now < 56) {
-    happened.push_back({"gulls.cried"});
+    for (int gull = 0; gull < flock_; ++gull) happened.push_back({"gulls.cried"});
+    flock_ = flock_ % 3 + 1;
     next_gull_ = now + between(2.5, 7.5);
   }
   return happened;

@@ -44,6 +44,7 @@ class Trip {
   std::vector<double> tickets_;
   double next_talk_ = 1e9;
   double next_gull_ = 2.5;
+  int flock_ = 1;  ///< how many cry at once
 };
 
 }  // namespace harbour

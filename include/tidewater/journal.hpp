@@ -58,7 +58,8 @@ struct JournalEntry {
   std::uint64_t emitter = 0;                                ///< of a raise; 0 for none
   Outcome outcome = Outcome::done;
   std::string why;  ///< in words, where something was refused or is worth explaining
-  std::string how;  ///< of an end: "finished", "stopped", "outranked" or "unloaded"; of a fade also "dormant"
+  std::string
+      how;  ///< of an end: "finished", "stopped", "restarted", "yielded" to its limit, "outranked" or "unloaded"; of a fade also "dormant"
   Decibels gain;
   Semitones pitch;
   Pan pan;

@@ -11,6 +11,9 @@ enum class Outcome {
   done,              ///< a stop or a change was carried out
   nothing_to_stop,   ///< the sound to be stopped was not playing
   already_ended,     ///< the playback's handle is of a sound that has ended
+  already_playing,   ///< the sound plays already, and its book says that it is not to be started again
+  too_soon,          ///< less than the sound's spacing has passed since its last start
+  limit_reached,     ///< as many of the sound play as may, and its book says that the newest yields
   left_out,          ///< by its chance nothing of the sound was there this time
   no_clip,           ///< the sound has no clip for these traits
   pool_full,         ///< every voice was taken by something louder or of higher rank
@@ -26,9 +29,17 @@ std::string_view to_text(Outcome outcome);
 /// True where something plays because of the request.
 constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent || outcome == Outcome::dormant; }
 
-/// True where there was nothing to do: what was to be stopped or changed was not playing, or chance left it out.
+/// True where nothing was to be done: what was to be stopped or changed was not playing, or the book held the sound back.
 constexpr bool idle(Outcome outcome) {
-  return outcome == Outcome::nothing_to_stop || outcome == Outcome::already_ended || outcome == Outcome::left_out;
+  switch (outcome) {
+    case Outcome::nothing_to_stop:
+    case Outcome::already_ended:
+    case Outcome::already_playing:
+    case Outcome::too_soon:
+    case Outcome::limit_reached:
+    case Outcome::left_out: return true;
+    default: return false;
+  }
 }
 
 /// True where something that was asked for did not happen.

@@ -51,6 +51,7 @@ class Adviser {
     for (const auto& sound : book_.sounds) about_sound(sound);
     about_files();
     about_licences();
+    about_accepted();
     checked_.problems.insert(checked_.problems.end(), credits.problems.begin(), credits.problems.end());
     std::stable_sort(checked_.advice.begin(), checked_.advice.end(), [](const Advice& a, const Advice& b) {
       return std::pair(a.place.line, a.place.column) < std::pair(b.place.line, b.place.column);
@@ -65,10 +66,23 @@ class Adviser {
     const BookLayer* layer;
   };
 
-  bool accepts(std::string_view kind, const std::string& about) const {
-    return std::any_of(book_.accepted.begin(), book_.accepted.end(), [&](const BookAccepted& a) {
-      return a.advice == kind && (a.about.empty() || fnmatch(a.about.c_str(), about.c_str(), 0) == 0);
-    });
+  bool accepts(std::string_view kind, const std::string& about) {
+    bool accepted = false;
+    for (const auto& a : book_.accepted) {
+      if (a.advice != kind || !(a.about.empty() || fnmatch(a.about.c_str(), about.c_str(), 0) == 0)) continue;
+      needed_.insert(&a);
+      accepted = true;
+    }
+    return accepted;
+  }
+
+  void about_accepted() {
+    for (const auto& a : book_.accepted)
+      if (!needed_.contains(&a))
+        checked_.advice.push_back({a.place, "needless-accepted", a.advice,
+                                   fmt::format("nothing is left of the advice '{}'{} that is accepted here; take the entry out, or look "
+                                               "whether its name still fits",
+                                               a.advice, a.about.empty() ? "" : fmt::format(" about '{}'", a.about))});
   }
 
   void advise(const Place& place, std::string_view kind, const std::string& about, std::string message) {
@@ -167,6 +181,12 @@ class Adviser {
                          width(sound.gain), wide_gain));
     const bool loops =
         std::any_of(sound.layers.begin(), sound.layers.end(), [](const BookLayer& l) { return l.loop.region != BookLoop::Region::none; });
+    if (loops && sound.retrigger == "overlap" && !sound.limit)
+      advise(
+          sound.place, "stacking-loop", sound.name,
+          fmt::format("'{}' loops, and whenever it is asked for again one more of it plays over the others; write retrigger = \"ignore\", "
+                      "or a limit",
+                      sound.name));
     if (most_clips == 1 && sound.layers.size() == 1 && !loops && width(sound.pitch) == 0 && width(sound.gain) == 0)
       advise(
           sound.place, "no-variation", sound.name,
@@ -240,6 +260,7 @@ class Adviser {
   const std::map<std::string, ClipFacts>& facts_;
   std::map<std::string, Use> first_use_;
   std::set<std::string> unlicensed_;
+  std::set<const BookAccepted*> needed_;
   Checked checked_;
 };
 
@@ -273,9 +294,11 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"loop-seam", "a loop whose last sample is far from its first"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation", "a sound with one clip and no range of pitch or gain"},
+      {"stacking-loop", "a loop that may play many times over itself: neither retrigger nor limit keeps it from that"},
       {"peaks", "a clip whose peaks keep it from the level that is asked for"},
       {"placeholder", "a sketch that stands in for a real clip"},
       {"no-licence", "a clip without a licence in credits.toml or the book"},
+      {"needless-accepted", "an `[[accepted]]` that keeps nothing quiet any more"},
   };
   return kinds;
 }

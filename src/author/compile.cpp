@@ -106,6 +106,13 @@ Bank compile(const Book& book, const CompileOptions& options) {
     made.towards_middle = sound.spread == "middle";
     for (const auto& key : sound.together) made.together[draw_named(key)] = true;
     made.each_emitter = sound.each_emitter;
+    made.retrigger = sound.retrigger == "overlap"   ? Retrigger::overlap
+                     : sound.retrigger == "restart" ? Retrigger::restart
+                                                    : Retrigger::ignore;
+    made.spacing = sound.spacing;
+    made.limit = static_cast<std::uint32_t>(sound.limit.value_or(0));
+    made.when_full = sound.when_full == "oldest" ? WhenFull::oldest : sound.when_full == "quietest" ? WhenFull::quietest : WhenFull::newest;
+    made.limit_each_emitter = sound.limit_each_emitter;
     made.rank = sound.rank;
     made.quality = quality_of(sound, book);
     made.fade_in = sound.fade_in;

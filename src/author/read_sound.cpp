@@ -17,6 +17,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t most_layers = 8;
+constexpr std::int64_t most_at_once = 4096;  // of one sound: as many as there can be voices
 
 /// One way of giving clips replaces the other where a sound is like another.
 constexpr std::array<std::string_view, 3> rivals = {"clips", "layers", "sketch"};
@@ -144,6 +145,7 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   std::string pick_for = "all";
   read_word(problems_, table, "pick-for", {"all", "each-emitter"}, pick_for);
   sound.each_emitter = pick_for == "each-emitter";
+  read_limits(table, sound);
   read_quality(problems_, table, sound.quality);
   read_rank(problems_, table, sound.rank);
   read_quantity(problems_, table, "fade-in", read_seconds, sound.fade_in);
@@ -151,6 +153,24 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   read_layers(table, sound);
   list_settings(whole, sound);
   book_.sounds.push_back(std::move(sound));
+}
+
+void SoundReader::read_limits(const Keys& table, BookSound& sound) {
+  read_word(problems_, table, "retrigger", {"overlap", "restart", "ignore"}, sound.retrigger);
+  read_quantity(problems_, table, "spacing", read_seconds, sound.spacing);
+  if (const toml::node* node = table.get("limit")) {
+    const auto limit = node->is_integer() ? node->value_or<std::int64_t>(0) : 0;
+    if (limit < 1 || limit > most_at_once)
+      problem(*node, fmt::format("'limit' must be a whole number from 1 to {}: how many play at once", most_at_once));
+    else
+      sound.limit = static_cast<int>(limit);
+  }
+  read_word(problems_, table, "when-full", {"oldest", "quietest", "newest"}, sound.when_full);
+  if (table.contains("when-full") && !table.contains("limit"))
+    problem(*table.get("when-full"), "'when-full' goes with a limit, such as limit = 3");
+  std::string limit_for = "all";
+  read_word(problems_, table, "limit-for", {"all", "each-emitter"}, limit_for);
+  sound.limit_each_emitter = limit_for == "each-emitter";
 }
 
 void SoundReader::read_together(const Keys& table, BookSound& sound) {

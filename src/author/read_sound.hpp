@@ -45,6 +45,7 @@ class SoundReader {
   void read_trait_pattern(const toml::node& node, BookLayer& layer);
   void check_weights(const toml::node& node, const BookLayer& layer, const BookChoice& choice);
   void add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice);
+  void read_limits(const Keys& table, BookSound& sound);
   void read_together(const Keys& table, BookSound& sound);
   void list_settings(const Whole& whole, BookSound& sound);
 

@@ -13,6 +13,10 @@
 namespace tidewater {
 
 enum class Pick { shuffle, random, in_order };
+/// What happens if a sound is asked for while it plays.
+enum class Retrigger { overlap, restart, ignore };
+/// Which of a sound's playbacks yields when as many play as may.
+enum class WhenFull { oldest, quietest, newest };
 
 /// A clip that plays from disk, at its own rate.
 struct StreamedFile {
@@ -93,8 +97,13 @@ struct BankSound {
   bool towards_middle = false;              ///< draws come more often from the middle of a range
   std::array<bool, draw_count> together{};  ///< those that are drawn with one number
   bool each_emitter = false;                ///< picks for each emitter by itself
-  int rank = 5;                             ///< from 0, first to lose its voice, to 9
-  std::optional<Quality> quality;           ///< none: the manager's
+  Retrigger retrigger = Retrigger::overlap;
+  Seconds spacing;          ///< least time between two starts
+  std::uint32_t limit = 0;  ///< most at once; 0 for any number
+  WhenFull when_full = WhenFull::oldest;
+  bool limit_each_emitter = false;  ///< retrigger, spacing and limit look at each emitter by itself
+  int rank = 5;                     ///< from 0, first to lose its voice, to 9
+  std::optional<Quality> quality;   ///< none: the manager's
   Seconds fade_in;
   Seconds fade_out;
 };

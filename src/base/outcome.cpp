@@ -10,6 +10,9 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::done: return "done";
     case Outcome::nothing_to_stop: return "nothing-to-stop";
     case Outcome::already_ended: return "already-ended";
+    case Outcome::already_playing: return "already-playing";
+    case Outcome::too_soon: return "too-soon";
+    case Outcome::limit_reached: return "limit-reached";
     case Outcome::left_out: return "left-out";
     case Outcome::no_clip: return "no-clip";
     case Outcome::pool_full: return "pool-full";

@@ -21,9 +21,9 @@ constexpr double most_wave_height = 440;
 constexpr double most_slot = 36;
 constexpr double lane_gap = 5;
 constexpr double axis_height = 22;
-constexpr double refusal_line = 16;
+constexpr double reason_line = 16;
 constexpr double legend_height = 22;
-constexpr std::size_t most_refusals = 6;
+constexpr std::size_t most_reasons = 6;
 constexpr double quietest_shown = -42;  // dB; bars are at their thinnest from here on down
 
 /// The output's extremes over a few frames: all that a waveform needs, however long it is.
@@ -72,7 +72,7 @@ class Drawing {
     draw_title(title);
     const double marks_top = y_;
     y_ += marks_height;
-    const double below = axis_height + legend_height + refusals_height() + margin;
+    const double below = axis_height + legend_height + unheard_height() + margin;
     const double lanes_bottom = size_.height - below;
     draw_grid(marks_top, lanes_bottom);
     draw_marks(marks_top);
@@ -82,7 +82,7 @@ class Drawing {
     draw_lanes(lanes_bottom);
     y_ = lanes_bottom;
     draw_axis();
-    draw_refusals();
+    draw_unheard();
     draw_legend();
   }
 
@@ -92,8 +92,8 @@ class Drawing {
                        static_cast<double>(std::max<std::int64_t>(1, end_));
   }
   double length() const { return static_cast<double>(end_) / rate_.value; }
-  double refusals_height() const {
-    return facts_.refusals.empty() ? 0 : 8 + refusal_line * static_cast<double>(std::min(most_refusals + 1, facts_.refusals.size()));
+  double unheard_height() const {
+    return facts_.unheard.empty() ? 0 : 8 + reason_line * static_cast<double>(std::min(most_reasons + 1, facts_.unheard.size()));
   }
 
   void draw_title(const std::string& title) {
@@ -142,7 +142,10 @@ class Drawing {
         break;
       }
       canvas_.line(x, stem_top, x, foot, mark.refused ? alarm : ink, mark.refused ? 1.4 : 0.8);
-      if (mark.refused) draw_cross(x, foot - 1);
+      if (mark.refused)
+        draw_cross(x, foot - 1);
+      else if (mark.held)
+        draw_lozenge(x, foot - 1);
     }
     // Over the stems, which would strike them out.
     for (const Label& label : labels) {
@@ -154,6 +157,15 @@ class Drawing {
   void draw_cross(double x, double y) {
     canvas_.line(x - 3.5, y - 3.5, x + 3.5, y + 3.5, alarm, 1.8);
     canvas_.line(x - 3.5, y + 3.5, x + 3.5, y - 3.5, alarm, 1.8);
+  }
+
+  /// A small square on its corner.
+  void draw_lozenge(double x, double y) {
+    constexpr double half = 3.2;
+    canvas_.line(x - half, y, x, y - half, ink, 1);
+    canvas_.line(x, y - half, x + half, y, ink, 1);
+    canvas_.line(x + half, y, x, y + half, ink, 1);
+    canvas_.line(x, y + half, x - half, y, ink, 1);
   }
 
   int slots() const {
@@ -280,25 +292,28 @@ class Drawing {
     y_ += axis_height;
   }
 
-  void draw_refusals() {
-    if (facts_.refusals.empty()) return;
+  void draw_unheard() {
+    if (facts_.unheard.empty()) return;
     y_ += 4;
-    canvas_.text(margin, y_ + refusal_line / 2, "not heard", {11, alarm, true});
-    for (std::size_t i = 0; i < facts_.refusals.size(); ++i) {
-      const double middle = y_ + refusal_line / 2;
-      if (i == most_refusals) {
-        canvas_.text(left_, middle, fmt::format("and {} more reasons; the journal has them all", facts_.refusals.size() - i), {10, ink});
-        y_ += refusal_line;
+    canvas_.text(margin, y_ + reason_line / 2, "not heard", {11, facts_.unheard.front().held ? ink : alarm, true});
+    for (std::size_t i = 0; i < facts_.unheard.size(); ++i) {
+      const double middle = y_ + reason_line / 2;
+      if (i == most_reasons) {
+        canvas_.text(left_, middle, fmt::format("and {} more reasons; the journal has them all", facts_.unheard.size() - i), {10, ink});
+        y_ += reason_line;
         break;
       }
-      const Refusals& refusal = facts_.refusals[i];
+      const Unheard& reason = facts_.unheard[i];
       std::string when;
-      for (std::size_t k = 0; k < std::min<std::size_t>(3, refusal.at.size()); ++k)
-        when += fmt::format("{}{:.2f} s", k == 0 ? "" : ", ", seconds({refusal.at[k]}, rate_).value);
-      if (refusal.at.size() > 3) when += fmt::format(" and {} more", refusal.at.size() - 3);
-      draw_cross(left_ - 10, middle);
-      canvas_.text(left_, middle, fmt::format("{}   {}", when, refusal.text), {10.5, ink, false, Canvas::Align::left, right_ - left_});
-      y_ += refusal_line;
+      for (std::size_t k = 0; k < std::min<std::size_t>(3, reason.at.size()); ++k)
+        when += fmt::format("{}{:.2f} s", k == 0 ? "" : ", ", seconds({reason.at[k]}, rate_).value);
+      if (reason.at.size() > 3) when += fmt::format(" and {} more", reason.at.size() - 3);
+      if (reason.held)
+        draw_lozenge(left_ - 10, middle);
+      else
+        draw_cross(left_ - 10, middle);
+      canvas_.text(left_, middle, fmt::format("{}   {}", when, reason.text), {10.5, ink, false, Canvas::Align::left, right_ - left_});
+      y_ += reason_line;
     }
     y_ += 4;
   }

@@ -29,6 +29,11 @@ void stack(Row& row) {
   }
 }
 
+bool held_back(Outcome outcome) {
+  return outcome == Outcome::already_playing || outcome == Outcome::too_soon || outcome == Outcome::limit_reached ||
+         outcome == Outcome::left_out;
+}
+
 template <class Items, class Matches, class Made>
 auto& find_or_add(Items& items, Matches matches, Made made) {
   const auto it = std::find_if(items.begin(), items.end(), matches);
@@ -65,13 +70,14 @@ void TimelineFacts::take(const JournalEntry& e) {
         bar.pitch = e.pitch;
         bar.silent = e.outcome == Outcome::silent;
         if (e.outcome == Outcome::dormant) bar.dormant.emplace_back(bar.from, -1);
-      } else if (refused(e.outcome)) {
+      } else if (refused(e.outcome) || held_back(e.outcome)) {
+        const bool held = !refused(e.outcome);
         const auto mark = mark_of_.find(e.raise);
         const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].event + ": ";
-        if (mark != mark_of_.end()) marks[mark->second].refused = true;
+        if (mark != mark_of_.end()) (held ? marks[mark->second].held : marks[mark->second].refused) = true;
         const std::string text = fmt::format("{}{}{}{}", event, to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
         find_or_add(
-            refusals, [&](const Refusals& r) { return r.text == text; }, Refusals{{}, text})
+            unheard, [&](const Unheard& u) { return u.text == text; }, Unheard{{}, text, held})
             .at.push_back(e.at.value);
       }
       break;
@@ -98,6 +104,7 @@ void TimelineFacts::take(const JournalEntry& e) {
 }
 
 std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
+  std::stable_partition(unheard.begin(), unheard.end(), [](const Unheard& u) { return !u.held; });
   std::vector<Lane> lanes;
   for (Bar& bar : bars_) {
     if (bar.to < 0) bar.to = std::max(bar.from, end);

@@ -30,12 +30,14 @@ struct Mark {
   std::int64_t at = 0;
   std::string event;
   bool refused = false;
+  bool held = false;  ///< the book held a start back
 };
 
-/// Requests refused for the same reason, explained once.
-struct Refusals {
+/// Requests that were not heard for the same reason, explained once.
+struct Unheard {
   std::vector<std::int64_t> at;
   std::string text;
+  bool held = false;
 };
 
 /// All playbacks of one sound.
@@ -60,7 +62,7 @@ class TimelineFacts {
   std::vector<Lane> lanes(std::int64_t end);
 
   std::vector<Mark> marks;
-  std::vector<Refusals> refusals;
+  std::vector<Unheard> unheard;  ///< what was refused first, then what the book held back; once `lanes` was called
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
 

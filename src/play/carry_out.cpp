@@ -13,9 +13,6 @@ using Kind = JournalEntry::Kind;
 
 namespace {
 
-/// Emitters that are told apart; beyond that two may share one's picks.
-constexpr std::size_t emitters_apart = 64;
-
 /// The numbers of one start, each from 0 to 1.
 struct Draws {
   std::array<double, draw_count> at{};
@@ -66,6 +63,8 @@ std::string why_no_clip(const BankSound& design, std::span<const Trait> traits) 
 
 }  // namespace
 
+std::size_t slot_of(std::uint64_t emitter) { return static_cast<std::size_t>(Random(emitter).bits() % emitters_apart); }
+
 std::vector<std::vector<Picker>> pickers_of(const BankSound& design) {
   std::vector<std::vector<Picker>> pickers;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
@@ -83,10 +82,11 @@ Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, Pl
 }
 
 Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
+  if (const auto held = hold_back(sound, id, happening.emitter)) return *held;
   const BankSound& design = *sound.design;
   // Drawn in this order whatever becomes of the start, so that one refusal does not change every later draw.
   const Draws draws = draw_all(design, sound.random);
-  const std::size_t emitter = design.each_emitter ? static_cast<std::size_t>(Random(happening.emitter).bits() % emitters_apart) : 0;
+  const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   LivePlayback* first = nullptr;
   Outcome outcome = Outcome::left_out;
@@ -109,6 +109,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     if (!there) continue;
 
     LivePlayback& playback = prepare(sound, layer, use, id);
+    playback.emitter = happening.emitter;
     playback.drawn_gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, gain_at) + use.trim;
     playback.drawn_pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, pitch_at);
     playback.pan = within(design.pan, draws.of(Draw::pan));
@@ -132,6 +133,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   }
   if (first != nullptr) {
     ++stats.started;
+    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0] = {happening.emitter, mixer.clock()};
     if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
     return outcome;
   }
@@ -157,7 +159,11 @@ Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlaybac
     free_slots.push_back(playback.index);
     return Outcome::pool_full;
   }
-  if (first == nullptr) first = &playback;
+  if (first == nullptr) {
+    first = &playback;
+    playback.among = playback.sound->starts.size();
+    playback.sound->starts.push_back(first);
+  }
   playback.first = first;
   if (&playback != first) {
     playback.next = first->next;
@@ -198,15 +204,11 @@ void ManagerState::note_start(const LivePlayback& playback, Outcome outcome, Nam
   entry.loop = playback.layer->loop;
 }
 
-Outcome ManagerState::stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
-  std::uint32_t stopped = 0;
-  for (auto& playback : playbacks) {
-    if (playback.sound != &sound || playback.stage == Stage::leaving) continue;
-    leave(playback, fade, "stopped");
-    ++stopped;
-  }
+Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
+  list_starts(sound, std::nullopt);
+  for (LivePlayback* first : in_order) leave_start(*first, fade, "stopped");
   const std::string& name = sound.design->name;
-  if (stopped == 0) return decide(Outcome::nothing_to_stop, id, fmt::format("'{}' was not playing", name));
+  if (in_order.empty()) return decide(Outcome::nothing_to_stop, id, fmt::format("'{}' was not playing", name));
   JournalEntry& entry = note(Kind::decision);
   entry.raise = id.raise;
   entry.event = event.text();

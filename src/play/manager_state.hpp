@@ -1,13 +1,15 @@
 #pragma once
 /// The control side behind SoundManager and Playback. Whoever calls a member holds the lock.
-/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, pool.cpp who gets a voice, banks.cpp
-/// loading, mixer_link.cpp the traffic with the audio thread and the journal.
+/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, limits.cpp what a book holds back, pool.cpp who gets a voice,
+/// banks.cpp loading, mixer_link.cpp the traffic with the audio thread and the journal.
 
 #include <deque>
 #include <functional>
+#include <limits>
 #include <list>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <queue>
 #include <span>
 #include <string>
@@ -32,6 +34,14 @@ struct Happening {
   std::uint64_t emitter = 0;
 };
 
+struct LivePlayback;
+
+/// When a sound was last started, for an emitter or for all.
+struct LastStart {
+  std::uint64_t emitter = 0;
+  std::int64_t at = std::numeric_limits<std::int64_t>::min() / 2;
+};
+
 /// A sound of a loaded bank, with its own stream of random numbers.
 struct LiveSound {
   const BankData* bank = nullptr;
@@ -40,9 +50,17 @@ struct LiveSound {
   Random random;
   /// Of each layer, for each choice of clips: one picker, or as many as emitters are told apart.
   std::vector<std::vector<Picker>> pickers;
+  /// Of all emitters together, or of as many as are told apart.
+  std::vector<LastStart> last_starts;
+  std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
 };
 
 std::vector<std::vector<Picker>> pickers_of(const BankSound& design);
+
+/// Emitters that are told apart; beyond that two may share one's picks, or forget each other's last start.
+constexpr std::size_t emitters_apart = 64;
+/// Which of those an emitter is.
+std::size_t slot_of(std::uint64_t emitter);
 
 struct LiveBank {
   std::shared_ptr<const BankData> data;
@@ -66,12 +84,14 @@ enum class Stage {
 
 /// One layer of a started sound. The first stands for the whole: its slot is kept until all of them are over.
 struct LivePlayback {
-  const LiveSound* sound = nullptr;  ///< null when this layer is over
+  LiveSound* sound = nullptr;  ///< null when this layer is over
   const BankLayer* layer = nullptr;
   const BankClip* clip = nullptr;
   LivePlayback* first = nullptr;
   LivePlayback* next = nullptr;  ///< of the same start
   std::uint32_t alive = 0;       ///< of the first: layers that are not over
+  std::size_t among = 0;         ///< of the first: its place in the sound's starts
+  std::uint64_t emitter = 0;
   PlaybackId id;
   std::uint32_t index = 0;
   std::uint32_t voice = 0;  ///< but for dormant ones
@@ -114,12 +134,15 @@ struct ManagerState {
 
   // What becomes of it.
   Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
+  std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter);
+  void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
+  void leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why = {});
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
   Outcome begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first);
   void note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use);
-  void forget(LivePlayback& first);
-  Outcome stop_sound(const LiveSound& sound, Seconds fade, PlaybackId id, Name event);
+  void forget(LivePlayback& first, LiveSound& sound);
+  Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
   void send_group(std::uint32_t group, Seconds time);
   std::string why_unknown(Name event) const;
@@ -175,6 +198,7 @@ struct ManagerState {
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
   std::vector<LivePlayback*> owners;    ///< of each voice; null where it is free
+  std::vector<LivePlayback*> in_order;  ///< starts of one sound, the oldest first: what was last asked for
   std::vector<LivePlayback*> sleepers;  ///< the dormant ones, in no order that matters
   std::int64_t pool_clock = 0;          ///< when the pool was last tended
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.

@@ -165,13 +165,17 @@ void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* h
     entry.sound = playback.sound->design->name;
     entry.how = how;
   }
+  LiveSound& sound = *playback.sound;
   playback.sound = nullptr;
   playback.stage = Stage::none;
-  if (first.alive == 0) forget(first);
+  if (first.alive == 0) forget(first, sound);
 }
 
 /// All layers are over: their slots are free.
-void ManagerState::forget(LivePlayback& first) {
+void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
+  sound.starts[first.among] = sound.starts.back();
+  sound.starts[first.among]->among = first.among;
+  sound.starts.pop_back();
   for (LivePlayback *layer = &first, *next = nullptr; layer != nullptr; layer = next) {
     next = layer->next;
     layer->next = nullptr;

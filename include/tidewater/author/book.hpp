@@ -109,6 +109,11 @@ struct BookSound {
   std::string spread = "even";
   std::vector<std::string> together;  ///< keys that are drawn with one number
   bool each_emitter = false;          ///< picks for each emitter by itself
+  std::string retrigger = "overlap";
+  Seconds spacing;                   ///< least time between two starts
+  std::optional<int> limit;          ///< most at once
+  std::string when_full = "oldest";  ///< who yields then
+  bool limit_each_emitter = false;   ///< these four look at each emitter by itself
   int rank = 5;
   std::string quality;  ///< empty: the group's
   Seconds fade_in;
