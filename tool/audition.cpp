@@ -40,9 +40,12 @@ struct Side {
 };
 
 /// Only what the audition needs, so that it starts at once, and one event that does it.
-Side side_of(const Book& whole, const std::string& name, const std::string& label) {
+Side side_of(const AuditionCall& call, const Book& whole, const std::string& name, const std::string& label) {
   Side side{label, name, "audition" + label, whole};
   Book& book = side.book;
+  // One after the other nothing crowds; where takes come at a rhythm, what is too soon is to be seen.
+  if (call.every == Seconds{})
+    for (auto& sound : book.sounds) sound.spacing = {};
   book.name += label;
   const auto event = std::find_if(whole.events.begin(), whole.events.end(), [&](const BookEvent& e) { return e.name == name; });
   const auto sound = std::find_if(whole.sounds.begin(), whole.sounds.end(), [&](const BookSound& s) { return s.name == name; });
@@ -72,10 +75,10 @@ Book read_good_book(const std::string& path) {
 
 std::vector<Side> sides_of(const AuditionCall& call) {
   const Book book = read_good_book(call.book);
-  if (call.compare.empty()) return {side_of(book, call.name, "")};
+  if (call.compare.empty()) return {side_of(call, book, call.name, "")};
   const bool other_book = fs::path(call.compare).extension() == ".toml";
-  return {side_of(book, call.name, "A"),
-          other_book ? side_of(read_good_book(call.compare), call.name, "B") : side_of(book, call.compare, "B")};
+  return {side_of(call, book, call.name, "A"),
+          other_book ? side_of(call, read_good_book(call.compare), call.name, "B") : side_of(call, book, call.compare, "B")};
 }
 
 /// Raises the sides' events in turn, again and again; `pass` lets time go by.

@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <span>
 #include <vector>
 
 namespace tidewater {
@@ -23,20 +24,30 @@ constexpr int filter_count = 3 * filters_per_octave + 1;  // cutoffs from x1 dow
 constexpr int filters_at_base_cost = 2;
 constexpr int tap_granule = 16;  // two vectors
 
-double bessel_i0(double x) {
-  double sum = 1;
-  double term = 1;
-  for (int k = 1; term > sum * 1e-17; ++k) {
-    term *= (x / (2 * k)) * (x / (2 * k));
-    sum += term;
+/// Kaiser's window at `edge`, from -1 to 1: I0(beta sqrt(1 - edge^2)), by its series in a quarter of that square
+/// (Abramowitz and Stegun 9.6.12). For beta up to 11 what is left out is below the rounding of doubles.
+class KaiserWindow {
+ public:
+  explicit KaiserWindow(double beta) : quarter_(beta * beta / 4) {
+    for (std::size_t k = 1; k < series_.size(); ++k) series_[k] = series_[k - 1] / static_cast<double>(k * k);
   }
-  return sum;
-}
 
-double sinc(double x) {
-  const double angle = std::numbers::pi * x;
-  return std::abs(x) < 1e-12 ? 1.0 : std::sin(angle) / angle;
-}
+  /// Of many at once, so that the compiler can use vectors; their number is a multiple of `tap_granule`.
+  void at(std::span<const double> edges, std::span<double> windows) const {
+    constexpr std::size_t lanes = 8;
+    for (std::size_t i = 0; i < edges.size(); i += lanes) {
+      std::array<double, lanes> x{}, sum{};
+      for (std::size_t lane = 0; lane < lanes; ++lane) x[lane] = quarter_ * (1 - edges[i + lane] * edges[i + lane]);
+      for (auto term = series_.rbegin(); term != series_.rend(); ++term)
+        for (std::size_t lane = 0; lane < lanes; ++lane) sum[lane] = sum[lane] * x[lane] + *term;
+      for (std::size_t lane = 0; lane < lanes; ++lane) windows[i + lane] = x[lane] <= 0 ? 0 : sum[lane];
+    }
+  }
+
+ private:
+  double quarter_;
+  std::array<double, 30> series_{1};
+};
 
 struct Filter {
   int taps = 0;
@@ -44,30 +55,48 @@ struct Filter {
   std::vector<float> rows;  ///< of each phase its weights, then how they differ from the next one's
 };
 
-Filter make_filter(double cutoff, int taps, const Design& design) {
-  const int phases = 1 << design.phase_bits;
-  Filter filter{taps, design.phase_bits, std::vector<float>(static_cast<std::size_t>(phases * 2 * taps))};
-  const double half = taps / 2.0;
-  std::vector<double> weights(static_cast<std::size_t>(taps));
-  std::vector<double> before;
-  for (int phase = 0; phase <= phases; ++phase) {
+/// The weights of every phase, one row after the other, and of the one after the last.
+std::vector<double> weights_of(double cutoff, std::size_t taps, std::size_t phases, double kaiser_beta) {
+  const double half = static_cast<double>(taps) / 2;
+  const KaiserWindow window(kaiser_beta);
+  std::vector<double> all((phases + 1) * taps), edges(taps), windows(taps);
+  // From one tap to the next the sine turns by the same angle.
+  const double turn = std::numbers::pi * cutoff;
+  const double turn_cos = std::cos(turn);
+  const double turn_sin = std::sin(turn);
+  for (std::size_t phase = 0; phase <= phases / 2; ++phase) {
+    const std::span weights(&all[phase * taps], taps);
+    const double first = -(half - 1) - static_cast<double>(phase) / static_cast<double>(phases);
+    for (std::size_t tap = 0; tap < taps; ++tap) edges[tap] = (static_cast<double>(tap) + first) / half;
+    window.at(edges, windows);
+    double sine = std::sin(turn * first);
+    double cosine = std::cos(turn * first);
     double sum = 0;
-    for (int tap = 0; tap < taps; ++tap) {
-      const double distance = tap - (half - 1) - static_cast<double>(phase) / phases;
-      const double edge = distance / half;
-      const double window = std::abs(edge) >= 1 ? 0 : bessel_i0(design.kaiser_beta * std::sqrt(1 - edge * edge));
-      sum += weights[static_cast<std::size_t>(tap)] = sinc(cutoff * distance) * window;
+    for (std::size_t tap = 0; tap < taps; ++tap) {
+      const double angle = turn * (static_cast<double>(tap) + first);
+      sum += weights[tap] = (std::abs(angle) < 1e-12 ? 1 : sine / angle) * windows[tap];
+      const double next = sine * turn_cos + cosine * turn_sin;
+      cosine = cosine * turn_cos - sine * turn_sin;
+      sine = next;
     }
     for (double& weight : weights) weight /= sum;
-    if (phase > 0) {
-      float* row = &filter.rows[static_cast<std::size_t>((phase - 1) * 2 * taps)];
-      for (std::size_t tap = 0; tap < weights.size(); ++tap) {
-        row[tap] = static_cast<float>(before[tap]);
-        row[weights.size() + tap] = static_cast<float>(weights[tap] - before[tap]);
-      }
-    }
-    before = weights;
+    // The other half is this one seen from behind.
+    std::reverse_copy(weights.begin(), weights.end(), &all[(phases - phase) * taps]);
   }
+  return all;
+}
+
+Filter make_filter(double cutoff, int tap_count, const Design& design) {
+  const auto taps = static_cast<std::size_t>(tap_count);
+  const std::size_t phases = std::size_t{1} << design.phase_bits;
+  const std::vector<double> weights = weights_of(cutoff, taps, phases, design.kaiser_beta);
+  Filter filter{tap_count, design.phase_bits, std::vector<float>(phases * 2 * taps)};
+  for (std::size_t phase = 0; phase < phases; ++phase)
+    for (std::size_t tap = 0; tap < taps; ++tap) {
+      const double weight = weights[phase * taps + tap];
+      filter.rows[phase * 2 * taps + tap] = static_cast<float>(weight);
+      filter.rows[(phase * 2 + 1) * taps + tap] = static_cast<float>(weights[(phase + 1) * taps + tap] - weight);
+    }
   return filter;
 }
 

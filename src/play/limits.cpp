@@ -62,7 +62,9 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   const bool same = !design.limit_each_emitter || last.emitter == emitter;
   if (same && mixer.clock() - last.at < frames_of(design.spacing))
     return decide(Outcome::too_soon, id,
-                  Words("'{}' started less than {:g} ms ago{}: its spacing", design.name, 1000 * design.spacing.value, whose));
+                  design.spacing < Seconds{1}
+                      ? Words("'{}' started less than {:g} ms ago{}: its spacing", design.name, 1000 * design.spacing.value, whose)
+                      : Words("'{}' started less than {:g} s ago{}: its spacing", design.name, design.spacing.value, whose));
 
   if (design.retrigger == Retrigger::restart) {
     for (LivePlayback* first : in_order) leave_start(*first, design.fade_out, "restarted", "it was asked for again");
