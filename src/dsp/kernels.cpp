@@ -67,47 +67,59 @@ HWY_INLINE hn::Vec<Sums> sum_each(const hn::Vec<Sums>* v) {
 #endif
 }
 
+/// What was stored is loaded again where it is used: a load that fills a vector with one value costs less than to take
+/// another vector apart, which compilers prefer.
+template <class T>
+HWY_INLINE const T* as_stored(const T* from) {
+  __asm__ volatile("" : "+r"(from) : : "memory");
+  return from;
+}
+
 /// `taps` is known while compiling for the two common lengths, or 0.
 template <int taps_known, class Sample>
 void resample_taps(const FilterRows& filter, const Sample* source, const Walk& walk, float* HWY_RESTRICT out, int count) {
   const Floats d;
   const Sums sums;
+  const hn::Rebind<std::uint32_t, Sums> whole;
   const hn::Rebind<std::int32_t, Sums> integers;
   constexpr int batch = static_cast<int>(hn::MaxLanes(Sums()));
   const int taps = taps_known != 0 ? taps_known : filter.taps;
   const Sample* const origin = source - (taps / 2 - 1);
   const int fraction_bits = 32 - filter.phase_bits;
-  const auto mask = hn::Set(integers, static_cast<std::int32_t>((1U << fraction_bits) - 1));
+  const auto mask = hn::Set(whole, (1U << fraction_bits) - 1);
   const auto fraction_scale = hn::Set(sums, 1.0F / static_cast<float>(1U << fraction_bits));
   const auto scale = hn::Set(sums, scale_of(source));
+  const auto frame = hn::Iota(whole, 0);
+  const auto pairs_before = hn::ShiftRight<1>(hn::Mul(frame, hn::Sub(frame, hn::Set(whole, 1))));
+  const auto bend = hn::Mul(pairs_before, hn::Set(whole, static_cast<std::uint32_t>(walk.step_change)));
   std::uint64_t position = walk.position;
   std::uint64_t step = walk.step;
 
   for (int i = 0; i < count; i += batch) {
-    HWY_ALIGN std::int32_t lows[batch];
+    HWY_ALIGN std::uint32_t phases[batch];
     HWY_ALIGN float between[batch];
-    HWY_ALIGN float finished[batch];
     const Sample* x[batch];
-    // Beyond the end the last frame is made again and thrown away: every frame is added up in the same order.
+    // The lower halves of the positions, for all frames at once; they wrap as the positions themselves do.
+    const auto lows = hn::Add(hn::Add(hn::Set(whole, static_cast<std::uint32_t>(position)), bend),
+                              hn::Mul(frame, hn::Set(whole, static_cast<std::uint32_t>(step))));
+    hn::Store(hn::ShiftRightSame(lows, fraction_bits), whole, phases);
+    hn::Store(hn::Mul(hn::ConvertTo(sums, hn::BitCast(integers, hn::And(lows, mask))), fraction_scale), sums, between);
+    // Beyond the end frames are made and thrown away, from where the samples are sure to be: every frame is added up in the
+    // same order.
     const int wanted = count - i < batch ? count - i : batch;
     for (int k = 0; k < batch; ++k) {
-      lows[k] = static_cast<std::int32_t>(position);
       x[k] = origin + (position >> 32U);
-      if (k + 1 < wanted) {
-        position += step;
-        step += static_cast<std::uint64_t>(walk.step_change);
-      }
+      if (wanted < batch && k + 1 >= wanted) continue;
+      position += step;
+      step += static_cast<std::uint64_t>(walk.step_change);
     }
-    position += step;
-    step += static_cast<std::uint64_t>(walk.step_change);
-    hn::Store(hn::Mul(hn::ConvertTo(sums, hn::And(hn::Load(integers, lows), mask)), fraction_scale), sums, between);
 
+    const float* const shares = as_stored(between);
     hn::Vec<Sums> frames[batch];
     for (int k = 0; k < batch; ++k) {
-      const float* HWY_RESTRICT a =
-          filter.rows + static_cast<std::size_t>(static_cast<std::uint32_t>(lows[k]) >> fraction_bits) * static_cast<std::size_t>(2 * taps);
+      const float* HWY_RESTRICT a = filter.rows + static_cast<std::size_t>(phases[k]) * static_cast<std::size_t>(2 * taps);
       const float* HWY_RESTRICT change = a + taps;
-      const auto mix = hn::Set(d, between[k]);
+      const auto mix = hn::Set(d, shares[k]);
       auto sum = hn::Zero(d);
       for (int tap = 0; tap < taps; tap += static_cast<int>(hn::MaxLanes(d))) {
         sum = hn::MulAdd(hn::MulAdd(mix, hn::LoadU(d, change + tap), hn::LoadU(d, a + tap)), load(d, x[k] + tap), sum);
@@ -118,6 +130,7 @@ void resample_taps(const FilterRows& filter, const Sample* source, const Walk& w
     if (wanted == batch) {
       hn::StoreU(all, sums, out + i);
     } else {
+      HWY_ALIGN float finished[batch];
       hn::Store(all, sums, finished);
       for (int k = 0; k < wanted; ++k) out[i + k] = finished[k];
     }

@@ -16,7 +16,7 @@ struct Design {
   double kaiser_beta;
 };
 // Stop bands of about 75 and 105 dB; the number of phases keeps the error of interpolating between them below that.
-constexpr std::array designs = {Design{16, 8, 7.4}, Design{32, 10, 10.6}};
+constexpr std::array designs = {Design{16, 7, 7.4}, Design{32, 9, 10.6}};
 
 constexpr int filters_per_octave = 4;
 constexpr int filter_count = 3 * filters_per_octave + 1;  // cutoffs from x1 down to x1/8

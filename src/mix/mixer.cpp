@@ -118,7 +118,9 @@ void Mixer::render_run(int frames) noexcept {
 void Mixer::mix_voices(int frames) noexcept {
   constexpr std::size_t ahead = 3;  // voices whose memory is on its way while one is mixed
   for (std::size_t v = 0; v < voices_.size(); ++v) {
-    if (v + 2 * ahead < voices_.size()) __builtin_prefetch(&voices_[v + 2 * ahead]);
+    if (v + 2 * ahead < voices_.size())
+      for (std::size_t line = 0; line < Voice::hot_lines; ++line)
+        __builtin_prefetch(reinterpret_cast<const char*>(&voices_[v + 2 * ahead]) + line * 64);
     if (v + ahead < voices_.size() && voices_[v + ahead].active()) voices_[v + ahead].prefetch();
     Voice& voice = voices_[v];
     if (!voice.active()) continue;

@@ -43,6 +43,7 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   active_ = true;
   low_pass_.tune(static_cast<double>(command.low_pass), rate, 0);
   high_pass_.tune(static_cast<double>(command.high_pass), rate, 0);
+  filtered_ = low_pass_.active() || high_pass_.active();
   pan_ = gains(1);
   // From its head it starts at once; from further on when the first samples are there.
   flow_ = Ramp::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
@@ -59,6 +60,7 @@ void Voice::stop(std::int64_t fade) {
 
 void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp) {
   (kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_).tune(static_cast<double>(hertz), rate, ramp);
+  filtered_ = low_pass_.active() || high_pass_.active();
 }
 
 std::int64_t Voice::position() const { return loop_ ? clip_.folded(source_frame()) : source_frame(); }
@@ -97,9 +99,10 @@ const Sample* Voice::unrolled(const Sample* samples, std::int64_t first, std::in
   // Before the first seam, what precedes the head is the clip's own silence.
   if (!loop_ || first + length <= clip_.frames) return samples + first;
   std::int64_t at = first < 0 ? first : clip_.folded(first);
-  for (std::int64_t i = 0; i < length; ++i) {
-    scratch[static_cast<std::size_t>(i)] = samples[at];
-    if (++at == clip_.frames) at = clip_.loop_from;
+  if (at + length <= clip_.frames) return samples + at;
+  for (std::int64_t done = 0, piece = 0; done < length; done += piece, at = clip_.loop_from) {
+    piece = std::min(length - done, clip_.frames - at);
+    std::copy_n(samples + at, piece, scratch.data() + done);
   }
   return scratch.data();
 }
@@ -253,16 +256,18 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
     alignas(64) std::array<float, most_run> made_right;
     const float* left = made_left.data();
     const bool mono = clip_.mono();
-    const bool filtered = low_pass_.active() || high_pass_.active();
-    const float* exact = filtered || !mono || step_change != 0 ? nullptr : exact_source(heard);
+    const float* exact = filtered_ || !mono || step_change != 0 ? nullptr : exact_source(heard);
     if (exact != nullptr) {
       left = exact;
       position_ += static_cast<std::uint64_t>(heard) << position_bits;
     } else {
       read_source(step, step_change, heard, made_left.data(), made_right.data());
     }
-    if (low_pass_.active()) low_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
-    if (high_pass_.active()) high_pass_.run(made_left.data(), mono ? nullptr : made_right.data(), heard);
+    if (filtered_) {
+      for (StateFilter* filter : {&low_pass_, &high_pass_})
+        if (filter->active()) filter->run(made_left.data(), mono ? nullptr : made_right.data(), heard);
+      filtered_ = low_pass_.active() || high_pass_.active();
+    }
 
     step_.advance(heard);
     const float* right = mono ? left : made_right.data();

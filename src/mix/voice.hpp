@@ -22,7 +22,7 @@ struct StereoBus {
 };
 
 /// One clip being mixed. Everything it needs is inside; it never allocates.
-class Voice {
+class alignas(64) Voice {
  public:
   void start(const StartVoice& command, std::int64_t now, double rate);
   void stop(std::int64_t fade);
@@ -30,6 +30,9 @@ class Voice {
   void set_step(std::uint64_t step, std::int64_t ramp) { step_.go(static_cast<double>(step), ramp); }
   void set_side(float side, std::int64_t ramp) { side_.go(static_cast<double>(side), ramp); }
   void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp);
+
+  /// Lines of 64 bytes that a run looks at, from the front.
+  static constexpr std::size_t hot_lines = 5;
 
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
@@ -68,6 +71,12 @@ class Voice {
   double fade_at(std::int64_t frames_from_now) const;
   Gains gains(double level) const;
 
+  // What every run looks at comes first, in as few lines of memory as it takes.
+  bool active_ = false;
+  bool loop_ = false;
+  bool filtered_ = false;  ///< one of the filters is at work
+  Quality quality_ = Quality::standard;
+  std::uint32_t group_ = 0;
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
   std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
@@ -83,10 +92,6 @@ class Voice {
   std::int64_t fade_out_left_ = 0;
   StateFilter low_pass_{StateFilter::Kind::low_pass};
   StateFilter high_pass_{StateFilter::Kind::high_pass};
-  std::uint32_t group_ = 0;
-  Quality quality_ = Quality::standard;
-  bool loop_ = false;
-  bool active_ = false;
 };
 
 static_assert(sizeof(Voice) <= 1024, "a thousand voices must fit into a megabyte");
