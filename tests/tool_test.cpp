@@ -117,11 +117,16 @@ TEST_CASE("two sounds, or two versions of a book, are compared at equal loudness
 
 TEST_CASE("a watched audition plays again when the book is saved, and Ctrl-C ends it cleanly") {
   const Tool tool;
-  tool.write("watch", "(sleep 1; sed -i 's/tone.wav/low.wav/' " + tool.book() + "; sleep 1.5) & " BUILD_FOLDER "/tidewater audition " +
-                          tool.book() + " tone --times 1 --watch & pid=$!; sleep 3; kill -INT $pid; wait $pid");
+  // Waits for what is to be read there, however slow the machine is.
+  tool.write("watch", "heard=" + tool.path("heard") +
+                          "\nuntil_heard() { for i in $(seq 600); do grep -q \"$1\" $heard && return; sleep 0.1; done; }\n" +
+                          BUILD_FOLDER "/tidewater audition " + tool.book() +
+                          " tone --times 1 --watch > $heard & pid=$!\n"
+                          "until_heard 'save one to hear it again'\nsed -i 's/tone.wav/low.wav/' " +
+                          tool.book() + "\nuntil_heard low.wav\nkill -INT $pid; wait $pid\n");
   const Ran ran = run(tool, "bash -m " + tool.path("watch"));
   CHECK(ran.exit == 0);
-  CHECK_THAT(ran.out, Contains("tone.wav") && Contains("low.wav") && Contains("save one to hear it again"));
+  CHECK_THAT(tool.read("heard"), Contains("tone.wav") && Contains("low.wav"));
 }
 
 TEST_CASE("gather, show, sketch and credits do their work from the command line") {
