@@ -46,18 +46,6 @@ void write(const Folder& folder, const std::string& name, int format, const std:
   sf_close(file);
 }
 
-/// The clip as a game hears it.
-Take heard(const Folder& folder, const std::string& name) {
-  folder.write("book.toml", book_head + "[sounds.a]\nclips=[\"" + name + "\"]\n[events.a]\nstart=\"a\"\n");
-  SoundManager manager;
-  manager.load(compile_book(folder.path("book.toml")));
-  manager.raise("a");
-  Take take;
-  take.samples.resize(2 * 48000);
-  render_guarded(manager, take.samples);
-  return take;
-}
-
 }  // namespace
 
 TEST_CASE("every format that is promised is heard at its pitch and level") {
@@ -67,7 +55,7 @@ TEST_CASE("every format that is promised is heard at its pitch and level") {
     INFO(name << ", format " << std::hex << format.format);
     write(folder, name, format.format, sine(1000, 0.6, 1, 0.5));
     CHECK(decode_file(folder.path("clips/" + name)).sixteen_bits == format.sixteen_bits);
-    const Take take = heard(folder, name).part(0.1, 0.4);
+    const Take take = heard_clip(folder, name).part(0.1, 0.4);
     CHECK(take.pitch() == Approx(1000).epsilon(1e-3));
     CHECK(take.rms() == Approx(0.25).epsilon(format.margin + 0.002));
   }
@@ -76,7 +64,7 @@ TEST_CASE("every format that is promised is heard at its pitch and level") {
 TEST_CASE("a clip of one frame is a click of one frame, also as a loop") {
   const Folder folder;
   folder.write_clip("clips/one.wav", {0.5F});
-  const Take take = heard(folder, "one.wav");
+  const Take take = heard_clip(folder, "one.wav");
   CHECK(take.left(0) == Approx(0.5 * 0.7071).epsilon(0.001));
   CHECK(take.part(0.001, 0.5).peak() == 0);
   folder.write("book.toml", book_head + "[sounds.a]\nclips=[\"one.wav\"]\nloop=true\npitch=\"3 st\"\n[events.a]\nstart=\"a\"\n");
@@ -99,7 +87,7 @@ TEST_CASE("a file cut off in the middle plays as far as it goes, or is told") {
       folder.write(std::string("clips/") + name, whole.substr(0, static_cast<std::size_t>(part * static_cast<double>(whole.size()))));
       INFO(name << " cut at " << part);
       try {
-        const Take take = heard(folder, name);
+        const Take take = heard_clip(folder, name);
         CHECK(take.peak() < 0.6);
       } catch (const Error& error) {
         CHECK_THAT(error.what(), Contains(name));
@@ -113,7 +101,7 @@ TEST_CASE("two Ogg files in a row play as far as they can be read, without a bur
   write(folder, "a.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS, sine(1000, 0.5, 1, 0.5));
   write(folder, "b.ogg", SF_FORMAT_OGG | SF_FORMAT_VORBIS, sine(300, 0.5, 1, 0.5), 44100);
   folder.write("clips/chain.ogg", folder.read("clips/a.ogg") + folder.read("clips/b.ogg"));
-  const Take take = heard(folder, "chain.ogg");
+  const Take take = heard_clip(folder, "chain.ogg");
   CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-3));
   CHECK(take.peak() < 0.5);
   CHECK(take.steepest() < 0.1);
@@ -122,5 +110,5 @@ TEST_CASE("two Ogg files in a row play as far as they can be read, without a bur
 TEST_CASE("a rate that no clip has is refused, with the rates that may be") {
   const Folder folder;
   write(folder, "fast.wav", SF_FORMAT_WAV | SF_FORMAT_PCM_16, sine(1000, 0.1), 10'000'000);
-  CHECK_THROWS_WITH(heard(folder, "fast.wav"), Contains("its rate of 10000000 Hz is outside 1000 Hz to 768000 Hz"));
+  CHECK_THROWS_WITH(heard_clip(folder, "fast.wav"), Contains("its rate of 10000000 Hz is outside 1000 Hz to 768000 Hz"));
 }

@@ -50,7 +50,7 @@ TEST_CASE("a recorded journal, played again with the same book and seed, gives t
   Stage stage(book, {.voices = 4, .seed = 99});
   const auto hear = [&](double time) {
     const Take take = stage.render(Seconds{time});
-    original.samples.insert(original.samples.end(), take.samples.begin(), take.samples.end());
+    original.append(take.samples);
   };
   Playback hum = stage.raise("hum").playback();
   hear(0.1);
@@ -129,8 +129,7 @@ TEST_CASE("a journal can be written by hand, with times, and ends when its sound
       "j");
   SoundManager manager(options_of(script));
   Take take;
-  replay(script, *stage.bank, manager,
-         [&](std::span<const float> block) { take.samples.insert(take.samples.end(), block.begin(), block.end()); });
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { take.append(block); });
   CHECK(take.onset() == Approx(0.5).margin(0.005));
   CHECK(take.part(1.11, 1).peak() == 0);
   CHECK(static_cast<double>(take.frames()) / 48000 == Approx(1.12).margin(0.05));

@@ -70,8 +70,7 @@ TEST_CASE("starts are at least the spacing apart, and what comes too soon says s
   int started = 0;
   for (int frame = 0; frame < 60; ++frame) {
     started += stage.raise("n").outcome == Outcome::started;
-    const Take more = stage.render(Seconds{1.0 / 60});
-    take.samples.insert(take.samples.end(), more.samples.begin(), more.samples.end());
+    take.append(stage.render(Seconds{1.0 / 60}).samples);
   }
   // Game frames are 16.7 ms, so the first that is 150 ms later is the ninth: 0, 9, ... 54.
   CHECK(started == 7);

@@ -22,6 +22,8 @@ struct Take {
   /// From `begin` on, `length` long, in seconds.
   Take part(double begin, double length) const;
 
+  void append(std::span<const float> more) { samples.insert(samples.end(), more.begin(), more.end()); }
+
   double peak() const;  ///< of both channels
   double rms(int channel = 0) const;
   double pitch() const;     ///< Hz of a steady tone, from where it rises through zero

@@ -92,14 +92,7 @@ std::string midi_file() {
 
 Take heard(const Folder& folder, const std::string& name, const std::string& file, const std::string& head = "") {
   folder.write("clips/" + name, file);
-  folder.write("book.toml", book_head + head + "[sounds.a]\nclips=[\"" + name + "\"]\n[events.a]\nstart=\"a\"\n");
-  SoundManager manager;
-  manager.load(compile_book(folder.path("book.toml")));
-  manager.raise("a");
-  Take take;
-  take.samples.resize(2 * 48000);
-  render_guarded(manager, take.samples);
-  return take;
+  return heard_clip(folder, name, head);
 }
 
 bool has(const std::string& what) {

@@ -116,7 +116,7 @@ TEST_CASE("a loop that lost its voice comes back by itself, faded in, at its rig
       manager.update(Seconds{1.0 / 60});
       std::vector<float> block(1600);
       render_guarded(manager, block);
-      take.samples.insert(take.samples.end(), block.begin(), block.end());
+      take.append(block);
     }
     return take;
   };
@@ -164,7 +164,7 @@ TEST_CASE("a long sound that sleeps past its end is over; a crowded minute repla
   Take original;
   const auto hear = [&](double time) {
     const Take take = stage.render(Seconds{time});
-    original.samples.insert(original.samples.end(), take.samples.begin(), take.samples.end());
+    original.append(take.samples);
   };
   Random random(4);
   const char* events[] = {"loud", "soft", "shot", "long", "important", "hush"};

@@ -69,8 +69,6 @@ start = "loud"
 stop = "engine"
 )";
 
-void append(Take& to, const Take& more) { to.samples.insert(to.samples.end(), more.samples.begin(), more.samples.end()); }
-
 }  // namespace
 
 TEST_CASE("shaped sounds, crowded out and woken, replay bit for bit, with their traits and emitters") {
@@ -84,7 +82,7 @@ TEST_CASE("shaped sounds, crowded out and woken, replay bit for bit, with their 
       case 2: stage.raise("loud"); break;
       default: stage.manager->raise("step", {{"surface", random.below(2) == 0 ? "steel" : "sand"}}, 1 + random.below(3)); break;
     }
-    append(original, stage.render(Seconds{random.between(0.02, 0.4)}));
+    original.append(stage.render(Seconds{random.between(0.02, 0.4)}).samples);
   }
   CHECK(stage.manager->stats().dormant > 0);
   std::string text;
@@ -95,8 +93,7 @@ TEST_CASE("shaped sounds, crowded out and woken, replay bit for bit, with their 
   const JournalScript script = parse_journal(text, "crowd.jsonl");
   Take again;
   SoundManager manager(options_of(script));
-  replay(script, *stage.bank, manager,
-         [&](std::span<const float> block) { again.samples.insert(again.samples.end(), block.begin(), block.end()); });
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { again.append(block); });
   REQUIRE(again.samples.size() >= original.samples.size());
   again.samples.resize(original.samples.size());
   CHECK(again.samples == original.samples);

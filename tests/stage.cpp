@@ -79,7 +79,7 @@ Take Stage::render(Seconds length) {
     else
       render_guarded(*manager, block);
     manager->update({});
-    take.samples.insert(take.samples.end(), block.begin(), block.end());
+    take.append(block);
   }
   return take;
 }
@@ -94,6 +94,17 @@ std::vector<JournalEntry> Stage::entries(JournalEntry::Kind kind) const {
 std::string Stage::why() const {
   const auto decisions = entries(JournalEntry::Kind::decision);
   return decisions.empty() ? "" : decisions.back().why;
+}
+
+Take heard_clip(const Folder& folder, const std::string& name, const std::string& head) {
+  folder.write("book.toml", book_head + head + "[sounds.a]\nclips=[\"" + name + "\"]\n[events.a]\nstart=\"a\"\n");
+  SoundManager manager;
+  manager.load(compile_book(folder.path("book.toml")));
+  manager.raise("a");
+  Take take;
+  take.samples.resize(2 * static_cast<std::size_t>(test_rate.value));
+  render_guarded(manager, take.samples);
+  return take;
 }
 
 }  // namespace tidewater::testing

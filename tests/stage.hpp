@@ -56,6 +56,8 @@ class Stage {
   bool offline = false;
 };
 
+/// A second of one clip as a game hears it: "clips/NAME" of the folder, in a book with this head.
+Take heard_clip(const Folder& folder, const std::string& name, const std::string& head = {});
 /// Writes the clips of a stage into `folder`/clips.
 void write_stage_clips(const Folder& folder);
 /// A head, for books in tests.

@@ -154,7 +154,7 @@ TEST_CASE("a file that is gone, cut or exchanged under a stream ends it softly, 
   Take take = stage.render(Seconds{0.2});
   if (spoil == "cut") std::filesystem::resize_file(file, 300000);
   const Take rest = stage.render(Seconds{2.8});
-  take.samples.insert(take.samples.end(), rest.samples.begin(), rest.samples.end());
+  take.append(rest.samples);
   CHECK(take.steepest() < 0.06);
   CHECK(take.part(0, 0.2).peak() == Approx(0.354).margin(0.01));  // its head is in memory
   CHECK(take.part(2.5, 0.5).peak() == 0);

@@ -8,6 +8,7 @@
 #include <memory>
 #include <optional>
 
+#include "author/group_settings.hpp"
 #include "author/levels.hpp"
 #include "author/prepared_clips.hpp"
 #include "bank/bank_data.hpp"
@@ -31,13 +32,8 @@ std::map<std::string, std::uint32_t> numbered(const Items& items) {
 
 /// The sound's own, or that of the nearest group above it that has one.
 std::optional<Quality> quality_of(const BookSound& sound, const Book& book) {
-  std::string name = sound.group;
-  std::string quality = sound.quality;
-  while (quality.empty() && !name.empty()) {
-    const auto group = std::find_if(book.groups.begin(), book.groups.end(), [&](const BookGroup& g) { return g.name == name; });
-    quality = group->quality;
-    name = group->parent;
-  }
+  const BookGroup* group = nearest_group(book, sound, [](const BookGroup& g) { return !g.quality.empty(); });
+  const std::string quality = !sound.quality.empty() ? sound.quality : group != nullptr ? group->quality : "";
   if (quality.empty()) return std::nullopt;
   return quality == "fine" ? Quality::fine : Quality::standard;
 }

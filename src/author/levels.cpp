@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "author/group_settings.hpp"
+
 namespace tidewater {
 namespace {
 
@@ -11,13 +13,8 @@ constexpr Decibels highest_peak{-1};
 }  // namespace
 
 std::optional<Decibels> level_for(const Book& book, const BookSound& sound) {
-  for (std::string name = sound.group; !name.empty();) {
-    const auto group = std::find_if(book.groups.begin(), book.groups.end(), [&](const BookGroup& g) { return g.name == name; });
-    if (group == book.groups.end()) break;
-    if (group->level) return group->level;
-    name = group->parent;
-  }
-  return book.level;
+  const BookGroup* group = nearest_group(book, sound, [](const BookGroup& g) { return g.level.has_value(); });
+  return group == nullptr ? book.level : group->level;
 }
 
 Decibels trim_for(const ClipFacts& facts, Decibels level) {
