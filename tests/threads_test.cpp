@@ -24,11 +24,14 @@ group = "effects"
 clips = ["n-*.wav"]
 pitch = "-3 st .. 3 st"
 gain = "-30 dB .. -20 dB"
+spacing = "2 ms"
 [sounds.hum]
 clips = ["hum.wav"]
 loop = true
 gain = "-24 dB"
 fade-in = "20 ms"
+limit = 40
+when-full = "quietest"
 [sounds.tune]
 clips = ["longer.wav"]
 stream = true

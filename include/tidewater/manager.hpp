@@ -36,8 +36,8 @@ struct ManagerOptions {
   JournalSink journal = {};   ///< hears every request and every decision
   Layout layout = Layout::stereo;
   Quality quality = Quality::standard;  ///< of sounds whose book does not say
-                                        /// `render` itself reads what streams from disk, as it needs it: for rendering on one thread, where
-                                        /// nothing may come
+
+  /// `render` itself reads what streams from disk, as it needs it: for rendering on one thread, where nothing may come
   /// late. False for a sound card: then a thread of the manager's own reads ahead.
   bool offline = false;
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
