@@ -1,4 +1,7 @@
+#include <signal.h>
 #include <sndfile.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <catch2/catch.hpp>
 #include <chrono>
@@ -42,6 +45,35 @@ TEST_CASE("a file that is not finished leaves nothing behind") {
   CHECK(fs::is_empty(folder.path()));
   CHECK_THROWS_WITH(AudioFileWriter(folder.path("no/such/folder/a.wav"), test_rate, 2), Contains("cannot be written"));
   CHECK_THROWS_WITH(AudioFileWriter(folder.path("a.txt"), test_rate, 2), Contains("use .wav, .flac, .ogg or .aiff"));
+}
+
+TEST_CASE("a device whose machine is away for a while counts a gap, and the journal says so") {
+  setenv("SDL_AUDIODRIVER", "dummy", 1);
+  std::vector<std::string> notices;
+  SoundManager manager({.journal = [&](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) notices.push_back(entry.why);
+  }});
+  const Device device(manager, {.name = {}, .block = 1024});
+  const auto until = [&](const auto& done) {
+    for (int i = 0; i < 1000 && !done(); ++i) {
+      manager.update(Seconds{});
+      std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    }
+    return done();
+  };
+  REQUIRE(until([&] { return manager.clock().value > 4096; }));
+  const auto before = device.gaps();
+  // Another process stops this one for four blocks' time and more.
+  if (fork() == 0) {
+    kill(getppid(), SIGSTOP);
+    usleep(200'000);
+    kill(getppid(), SIGCONT);
+    _exit(0);
+  }
+  CHECK(until([&] { return device.gaps() > before; }));
+  CHECK(until([&] { return !notices.empty(); }));
+  wait(nullptr);
+  CHECK_THAT(notices.at(0), Contains("buffer ran dry") && Contains("blocks of more than 1024 frames stand more"));
 }
 
 TEST_CASE("a device pulls from the manager until it goes") {

@@ -8,6 +8,7 @@
 #include <chrono>
 #include <future>
 #include <optional>
+#include <span>
 #include <thread>
 
 #include "tidewater/error.hpp"
@@ -27,10 +28,38 @@ class SoundSystem {
   SoundSystem& operator=(const SoundSystem&) = delete;
 };
 
-void fill(void* manager, Uint8* bytes, int length) {
+/// Blocks until a device that was opened asks at an even pace: first it fills its own buffers.
+constexpr int settles_after = 8;
+
+/// What the sound system's thread renders with.
+struct Filler {
+  using Clock = std::chrono::steady_clock;
+
+  SoundManager& manager;
+  /// Asked for later than this after the last time, the sound system's own buffer has run dry.
+  Clock::duration longest_pause{};
+  Clock::time_point last{};
+  int settling = settles_after;
+  std::atomic<std::uint64_t> late{0};
+
+  void fill(std::span<float> samples) {
+    const auto now = Clock::now();
+    if (settling > 0)
+      --settling;
+    else if (now - last > longest_pause)
+      late.fetch_add(1, std::memory_order_relaxed);
+    last = now;
+    manager.render(samples);
+  }
+};
+
+void fill(void* filler, Uint8* bytes, int length) {
   const auto samples = static_cast<std::size_t>(length) / sizeof(float);
-  static_cast<SoundManager*>(manager)->render({reinterpret_cast<float*>(bytes), samples});
+  static_cast<Filler*>(filler)->fill({reinterpret_cast<float*>(bytes), samples});
 }
+
+/// One block is being played and one is ready: who asks more than two blocks' time after the last has had a gap.
+constexpr double blocks_ahead = 2;
 
 /// A device of the sound system that is playing, or none.
 class Opened {
@@ -41,14 +70,15 @@ class Opened {
   Opened& operator=(const Opened&) = delete;
 
   /// What went wrong, or empty. It is silent until `play`.
-  std::string open(SoundManager& manager, const DeviceOptions& options) {
+  std::string open(Filler& filler, const DeviceOptions& options) {
+    const SoundManager& manager = filler.manager;
     SDL_AudioSpec wanted{};
     wanted.freq = static_cast<int>(manager.rate().value);
     wanted.format = AUDIO_F32SYS;
     wanted.channels = static_cast<Uint8>(channels(manager.layout()));
     wanted.samples = static_cast<Uint16>(std::clamp(options.block, 32, 8192));
     wanted.callback = fill;
-    wanted.userdata = &manager;
+    wanted.userdata = &filler;
     const char* name = options.name.empty() ? nullptr : options.name.c_str();
     SDL_AudioSpec got{};
     device_ = SDL_OpenAudioDevice(name, 0, &wanted, &got, SDL_AUDIO_ALLOW_SAMPLES_CHANGE);
@@ -56,6 +86,9 @@ class Opened {
     frames_ = got.samples;
     rate_ = got.freq;
     system_ = SDL_GetCurrentAudioDriver();
+    filler.settling = settles_after;
+    filler.longest_pause =
+        std::chrono::duration_cast<Filler::Clock::duration>(std::chrono::duration<double>(blocks_ahead * frames_ / rate_));
     return {};
   }
 
@@ -83,9 +116,9 @@ class Opened {
 
 /// Opens, watches and opens again. The watcher's thread renders while there is no device; never both at once.
 struct Device::State {
-  State(SoundManager& its_manager, const DeviceOptions& its_options) : manager(its_manager), options(its_options) {
+  State(SoundManager& its_manager, const DeviceOptions& its_options) : manager(its_manager), filler{its_manager}, options(its_options) {
     system.emplace();
-    if (const std::string problem = opened.open(manager, options); !problem.empty())
+    if (const std::string problem = opened.open(filler, options); !problem.empty())
       throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
                               options.name.empty() ? "that the system prefers" : "'" + options.name + "'", problem));
     opened.play();
@@ -105,6 +138,7 @@ struct Device::State {
     constexpr auto glance = std::chrono::milliseconds(50);
     while (!quit) {
       std::this_thread::sleep_for(glance);
+      tell_of_gaps();
       if (!opened.gone()) continue;
       connected = false;
       opened.close();
@@ -112,6 +146,18 @@ struct Device::State {
       manager.note("the sound device is gone; sounds go on unheard until it is back");
       play_unheard();
     }
+  }
+
+  /// One line for the gaps of a while, not one for each.
+  void tell_of_gaps() {
+    const auto now = Filler::Clock::now();
+    const std::uint64_t late = filler.late;
+    if (late == told_late || now < next_telling) return;
+    manager.note(
+        fmt::format("the sound device's buffer ran dry {}: the machine was busy elsewhere; blocks of more than {} frames stand more",
+                    late - told_late == 1 ? "once" : fmt::format("{} times", late - told_late), opened.frames()));
+    told_late = late;
+    next_telling = now + std::chrono::seconds(5);
   }
 
   /// Renders at the pace of the wall clock, and tries for a device now and then: on another thread, for that can take
@@ -147,17 +193,20 @@ struct Device::State {
     } catch (const Error&) {
       return false;  // no sound server yet
     }
-    if (opened.open(manager, options).empty()) return true;
+    if (opened.open(filler, options).empty()) return true;
     system.reset();
     return false;
   }
 
   SoundManager& manager;
+  Filler filler;
   DeviceOptions options;
   std::optional<SoundSystem> system;
   Opened opened;
   std::atomic<bool> connected{true};
   std::atomic<bool> quit{false};
+  std::uint64_t told_late = 0;
+  Filler::Clock::time_point next_telling{};
   std::thread watcher;
 };
 
@@ -176,6 +225,8 @@ Device::~Device() = default;
 int Device::block() const { return state_->opened.frames(); }
 
 Seconds Device::latency() const { return {2.0 * state_->opened.frames() / state_->opened.rate()}; }
+
+std::uint64_t Device::gaps() const { return state_->filler.late; }
 
 bool Device::connected() const { return state_->connected; }
 

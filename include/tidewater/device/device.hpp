@@ -7,6 +7,7 @@
 ///
 /// Link Tidewater::device.
 
+#include <cstdint>
 #include <memory>
 #include <string>
 #include <vector>
@@ -20,8 +21,9 @@ namespace tidewater {
 struct DeviceOptions {
   /// Empty for the one that the system prefers; else one of `device_names()`.
   std::string name;
-  /// Frames asked for at a time. Smaller answers sooner; too small stutters. The card may choose otherwise.
-  int block = 256;
+  /// Frames asked for at a time, from 32 to 8192. Smaller answers sooner; too small stutters where the machine is busy
+  /// (docs/performance.md has figures). The card may choose otherwise.
+  int block = 512;
 };
 
 /// Names of the outputs that can be opened. Thread: the main thread.
@@ -45,6 +47,9 @@ class Device {
   /// From `raise` to the card's own buffer, at worst: one block being played and one being filled.
   /// What the card and the sound server add behind it cannot be asked.
   Seconds latency() const;
+  /// How often the sound system asked so late that its buffer must have run dry: a gap that was heard. The journal has a
+  /// notice of them, every five seconds at most.
+  std::uint64_t gaps() const;
   /// False while the device is gone.
   bool connected() const;
   /// The sound system and device in use, for a log.
