@@ -139,8 +139,8 @@ TEST_CASE("limits may hold for each emitter by itself") {
     CHECK(idle(together.manager->raise("start", {}, 2).outcome));
 
     Stage apart(looping(rule + "\nlimit-for = \"each-emitter\""));
-    for (std::uint64_t emitter : {1, 2, 3}) CHECK(apart.manager->raise("start", {}, emitter).outcome == Outcome::started);
-    for (std::uint64_t emitter : {1, 2, 3}) CHECK(idle(apart.manager->raise("start", {}, emitter).outcome));
+    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(apart.manager->raise("start", {}, emitter).outcome == Outcome::started);
+    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(idle(apart.manager->raise("start", {}, emitter).outcome));
     CHECK(heard(apart) == Approx(3).epsilon(0.01));
     CHECK_THAT(apart.why(), Contains("for this emitter"));
   }

@@ -20,9 +20,9 @@ class StateFilter {
 
   /// Moves to `hertz` over `frames`. Zero or less takes the filter out: it opens first, then rests.
   void tune(double hertz, double rate, std::int64_t frames) {
+    if (!active_ && hertz <= 0) return;
     const double open = std::log2(kind_ == Kind::low_pass ? rate * 0.49 : lowest);
     const double to = hertz > 0 ? std::log2(std::clamp(hertz, lowest, rate * 0.49)) : open;
-    if (!active_ && hertz <= 0) return;
     if (!active_) {
       for (double* state : {&left_[0], &left_[1], &right_[0], &right_[1]}) *state = 0;
       octaves_ = Ramp::at(frames > 0 ? open : to);
