@@ -193,12 +193,12 @@ TakesInCommon in_common(std::span<const AuditionTake> takes) {
   std::set<std::string> since;
   Frames began;
   for (const auto& take : takes) {
+    if (take.clip.empty()) continue;
     if (take.loudness != silence) {
       const bool first = common.loudest == silence;
       common.quietest = first ? take.loudness : std::min(common.quietest, take.loudness);
       common.loudest = std::max(common.loudest, take.loudness);
     }
-    if (take.clip.empty()) continue;
     ++common.clips[take.clip];
     if (since.contains(take.clip)) since.clear();
     if (since.empty()) began = take.starts;
