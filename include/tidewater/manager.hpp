@@ -9,7 +9,9 @@
 ///
 /// Threads: `render` belongs to one thread and never allocates, locks, logs, waits or throws. All else may be called
 /// from any thread; those calls share one short lock that the audio thread never takes.
-/// Playing never throws: what cannot be done is an outcome, with words in the journal.
+/// Playing never throws: what cannot be done is an outcome, with words in the journal. Quantities that are not numbers are
+/// refused (`not_a_number`); what is out of range is brought into it, and the journal says so once: levels up to +24 dB,
+/// bends within 36 st, pans from -1 to 1, times from zero to an hour, filters from 10 Hz to 100 kHz.
 
 #include <array>
 #include <cstdint>
@@ -30,7 +32,7 @@ namespace tidewater {
 struct ManagerState;
 
 struct ManagerOptions {
-  Hertz rate{48000};          ///< of what `render` gives
+  Hertz rate{48000};          ///< of what `render` gives; from 8 to 192 kHz
   std::uint32_t voices = 64;  ///< sounding at once, from 1 to 4096; when all are taken the least important yields
   std::uint64_t seed = 1;     ///< same banks, same requests, same seed: same samples
   JournalSink journal = {};   ///< hears every request and every decision
@@ -113,6 +115,7 @@ struct Meter {
 
 class SoundManager {
  public:
+  /// Throws Error where the rate is outside its range.
   explicit SoundManager(ManagerOptions options = {});
   ~SoundManager();
   SoundManager(const SoundManager&) = delete;
@@ -150,7 +153,8 @@ class SoundManager {
   /// Fades out all that plays.
   void stop_all(Seconds fade = {});
 
-  /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1.
+  /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1. What is left over behind the
+  /// last whole frame is filled with zeros.
   void render(std::span<float> out) noexcept;
 
   /// The handle of a playback that is named in a journal; one that says `ended()` where it is over or never was.

@@ -73,7 +73,7 @@ Decibels decibels(double amplitude);
 /// Playback ratio: 12 st is 2, -12 st is 0.5.
 double ratio(Semitones interval);
 Semitones semitones(double ratio);
-/// Rounded to the nearest frame.
+/// Rounded to the nearest frame; within 2^62 either way, and 0 for what is not a number.
 Frames frames(Seconds time, Hertz rate);
 Seconds seconds(Frames count, Hertz rate);
 

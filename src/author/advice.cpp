@@ -170,15 +170,17 @@ class Adviser {
         most_clips = std::max(most_clips, choice.clips.size());
         about_choice(sound, choice);
       }
-    const auto width = [](const auto& range) { return range.high.value - range.low.value; };
+    const auto width = [](const auto& range) { return range.low == range.high ? 0 : range.high.value - range.low.value; };
     if (width(sound.pitch) > wide_pitch)
       advise(sound.place, "wide-range", sound.name,
              fmt::format("the pitch of '{}' wanders over {:.1f} st, more than {:.0f}: it will sound like different things", sound.name,
                          width(sound.pitch), wide_pitch));
     if (width(sound.gain) > wide_gain)
       advise(sound.place, "wide-range", sound.name,
-             fmt::format("the level of '{}' wanders over {:.1f} dB, more than {:.0f}: some starts will be lost, or stick out", sound.name,
-                         width(sound.gain), wide_gain));
+             sound.gain.low == silence
+                 ? fmt::format("the level of '{}' begins at silence: some starts will be lost", sound.name)
+                 : fmt::format("the level of '{}' wanders over {:.1f} dB, more than {:.0f}: some starts will be lost, or stick out",
+                               sound.name, width(sound.gain), wide_gain));
     const bool loops =
         std::any_of(sound.layers.begin(), sound.layers.end(), [](const BookLayer& l) { return l.loop.region != BookLoop::Region::none; });
     if (loops && sound.retrigger == "overlap" && !sound.limit)

@@ -12,6 +12,7 @@
 #include "author/levels.hpp"
 #include "author/prepared_clips.hpp"
 #include "bank/bank_data.hpp"
+#include "play/door.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -68,6 +69,7 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
 }  // namespace
 
 Bank compile(const Book& book, const CompileOptions& options) {
+  check_rate(options.rate, "the bank");
   auto data = std::make_shared<BankData>();
   data->name = book.name;
   data->rate = options.rate;

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <numbers>
@@ -17,7 +18,11 @@ double ratio(Semitones interval) { return std::exp2(interval.value / 12.0); }
 
 Semitones semitones(double ratio) { return {12.0 * std::log2(ratio)}; }
 
-Frames frames(Seconds time, Hertz rate) { return {std::llround(time.value * rate.value)}; }
+Frames frames(Seconds time, Hertz rate) {
+  constexpr double most = 0x1p62;
+  const double count = time.value * rate.value;
+  return {std::isnan(count) ? 0 : std::llround(std::clamp(count, -most, most))};
+}
 
 Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.value) / rate.value}; }
 

@@ -137,7 +137,9 @@ kernels::FilterRows filter_for(std::uint64_t step, Quality quality) {
 }
 
 std::uint64_t step_for(double ratio) {
-  return static_cast<std::uint64_t>(std::llround(std::clamp(ratio, slowest_ratio, fastest_ratio) * static_cast<double>(unity_step)));
+  // What is not a number is no more than the slowest.
+  const double within = ratio > slowest_ratio ? std::min(ratio, fastest_ratio) : slowest_ratio;
+  return static_cast<std::uint64_t>(std::llround(within * static_cast<double>(unity_step)));
 }
 
 }  // namespace tidewater

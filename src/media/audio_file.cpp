@@ -49,6 +49,8 @@ struct AudioFileWriter::State {
 };
 
 AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, SampleFormat format) : state_(std::make_unique<State>()) {
+  if (!(rate >= Hertz{1} && rate <= Hertz{1e6}) || channels < 1)
+    throw Error(fmt::format("{}: cannot be made with {} channels at {} Hz", path, channels, rate.value));
   SF_INFO info{};
   info.samplerate = static_cast<int>(rate.value);
   info.channels = channels;

@@ -154,6 +154,7 @@ void Mixer::render(std::span<float> out) noexcept {
     output_left_ -= count;
     done += count;
   }
+  std::fill(out.begin() + wanted * width, out.end(), 0.0F);
   clock_.fetch_add(wanted, std::memory_order_release);
 }
 

@@ -36,6 +36,13 @@ T within(const Range<T>& range, double at) {
   return T{range.low.value + (range.high.value - range.low.value) * at};
 }
 
+/// Evenly in decibels. Silence has none: a range that begins there is drawn evenly in how loud it sounds.
+Decibels within(const Range<Decibels>& range, double at) {
+  if (range.low == range.high) return range.low;
+  if (range.low == silence) return from_loudness_fraction(loudness_fraction(range.high) * at);
+  return {range.low.value + (range.high.value - range.low.value) * at};
+}
+
 /// Evenly in octaves.
 Hertz within(const Range<Hertz>& range, double at) {
   if (range.low.value <= 0 || range.low == range.high) return range.low;
@@ -175,7 +182,12 @@ Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlaybac
     return Outcome::dormant;
   }
   give_voice(playback, voice, playback.since, frames_of(fade_in));
-  return groups[playback.sound->group].heard > 0 ? Outcome::started : Outcome::silent;
+  return level_of(playback) > 0 ? Outcome::started : Outcome::silent;
+}
+
+std::string ManagerState::why_silent(const LivePlayback& playback) const {
+  if (groups[playback.sound->group].heard <= 0) return groups.why_silent(playback.sound->group);
+  return playback.drawn_gain == silence ? "its level was drawn at silence" : "its clip is silent";
 }
 
 void ManagerState::note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use) {
@@ -185,7 +197,7 @@ void ManagerState::note_start(const LivePlayback& playback, Outcome outcome, Nam
   if (outcome == Outcome::dormant)
     entry.why = fmt::format("all {} voices are taken by sounds that are louder or outrank it; it keeps its place", options.voices);
   else if (outcome == Outcome::silent)
-    entry.why = groups.why_silent(playback.sound->group);
+    entry.why = why_silent(playback);
   entry.raise = playback.id.raise;
   entry.playback = playback.id;
   entry.event = event.text();

@@ -59,7 +59,6 @@ Json json_of(const JournalEntry& e) {
     case Kind::unload: return {{"at", e.at.value}, {"request", "unload"}, {"bank", e.bank}};
     case Kind::raise: {
       Json json = {{"at", e.at.value}, {"request", "raise"}, {"id", e.raise}, {"event", e.event}};
-      for (const auto& [name, value] : e.traits) json["traits"][name] = value;
       if (e.emitter != 0) json["emitter"] = e.emitter;
       return json;
     }
@@ -124,7 +123,16 @@ Json json_of(const JournalEntry& e) {
 
 }  // namespace
 
-std::string to_json(const JournalEntry& entry) { return json_of(entry).dump(-1, ' ', false, Json::error_handler_t::replace); }
+std::string to_json(const JournalEntry& entry) {
+  const auto text_of = [](const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); };
+  std::string line = text_of(json_of(entry));
+  if (entry.traits.empty()) return line;
+  // An object that keeps its order looks through all its keys for each; a game may give any number of traits.
+  nlohmann::json traits = nlohmann::json::object();
+  for (const auto& [name, value] : entry.traits) traits[name] = value;
+  line.insert(line.size() - 1, ",\"traits\":" + text_of(traits));
+  return line;
+}
 
 struct JournalFile::State {
   std::string path;

@@ -19,6 +19,7 @@
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
 #include "mix/mixer.hpp"
+#include "play/door.hpp"
 #include "play/entry_list.hpp"
 #include "play/groups.hpp"
 #include "play/picker.hpp"
@@ -125,6 +126,9 @@ struct ManagerState {
   Outcome set_mute(Name group, bool mute);
   Outcome set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time);
   /// Notes the request, filled in, and acts on what it names, or decides why not.
+  /// Makes what the request carries safe; what is refused has been decided then.
+  template <class... Quantities>
+  bool admit(PlaybackId id, Quantities&... quantities);
   template <class Fill, class Act>
   void change(JournalEntry::Kind kind, const Playback& handle, Seconds time, Fill fill, Act act);
   template <class Fill, class Act>
@@ -140,6 +144,7 @@ struct ManagerState {
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
   Outcome begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first);
+  std::string why_silent(const LivePlayback& playback) const;
   void note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use);
   void forget(LivePlayback& first, LiveSound& sound);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
@@ -189,6 +194,7 @@ struct ManagerState {
   std::mutex mutex;
   std::mutex sink_mutex;  ///< held while the journal is handed on, so that its lines stay in order
   Mixer mixer;
+  Door door;
   Streamer streamer;
   std::vector<LivePlayback*> streaming;  ///< those that have a stream
   Groups groups;

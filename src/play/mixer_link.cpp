@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "play/manager_state.hpp"
 
@@ -16,7 +17,7 @@ constexpr std::uint32_t most_voices = 4096;
 }  // namespace
 
 ManagerState::ManagerState(ManagerOptions given)
-    : options(std::move(given)),
+    : options((check_rate(given.rate, "the manager"), std::move(given))),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       owners(2 * static_cast<std::size_t>(options.voices)) {
@@ -106,6 +107,7 @@ JournalEntry& ManagerState::note(Kind kind) {
 }
 
 void ManagerState::watch_clock(Seconds elapsed) {
+  if (std::isnan(elapsed.value)) elapsed = {};  // a game's own clock that is broken stops no sound
   const std::int64_t now = mixer.clock();
   unrendered = now == last_clock ? unrendered + elapsed : Seconds{};
   if (now != last_clock) told_unrendered = false;

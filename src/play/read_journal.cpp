@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "base/nearest.hpp"
+#include "play/door.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 
@@ -169,7 +170,7 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
 void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
   const Line line(json, script.rate);
   if (line.has("journal")) {
-    script.rate = {line.number("rate", 8000, 192000, script.rate.value)};
+    script.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, script.rate.value)};
     script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
     script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
   } else if (line.has("updates")) {

@@ -62,6 +62,18 @@ Playback ManagerState::find(PlaybackId id) {
   return {this, known == playbacks.end() ? 0 : known->first->index, id};
 }
 
+template <class... Quantities>
+bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
+  door.open();
+  (door.admit(quantities), ...);
+  if (door.refusal()) {
+    decide(Outcome::not_a_number, id, *door.refusal());
+    return false;
+  }
+  if (door.notice()) note(Kind::notice).why = *door.notice();
+  return true;
+}
+
 template <class Fill, class Act>
 void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
   JournalEntry& asked = note(kind);
@@ -93,11 +105,13 @@ Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act
 }
 
 void ManagerState::stop(const Playback& handle, Seconds fade) {
+  if (!admit(handle.id_, fade)) return;
   change(
       Kind::stop, handle, fade, [](JournalEntry&) {}, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
 }
 
 void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
+  if (!admit(handle.id_, gain, time)) return;
   change(
       Kind::gain, handle, time, [&](JournalEntry& asked) { asked.gain = gain; },
       [&](LivePlayback& playback) {
@@ -108,6 +122,7 @@ void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time)
 }
 
 void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
+  if (!admit(handle.id_, shift, time)) return;
   change(
       Kind::bend, handle, time, [&](JournalEntry& asked) { asked.pitch = shift; },
       [&](LivePlayback& playback) {
@@ -120,15 +135,17 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
 }
 
 void ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
+  if (!admit(handle.id_, pan, time)) return;
   change(
       Kind::pan, handle, time, [&](JournalEntry& asked) { asked.pan = pan; },
       [&](LivePlayback& playback) {
-        playback.pan = {std::clamp(pan.value, -1.0, 1.0)};
+        playback.pan = pan;
         to_voice(playback, SetVoiceSide{playback.voice, static_cast<float>(playback.pan.value), frames_of(time)});
       });
 }
 
 void ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  if (!admit(handle.id_, frequency, time)) return;
   const bool low = kind == StateFilter::Kind::low_pass;
   change(
       low ? Kind::low_pass : Kind::high_pass, handle, time, [&](JournalEntry& asked) { asked.frequency = frequency; },
@@ -144,12 +161,14 @@ void ManagerState::to_voice(const LivePlayback& playback, const Command& command
 }
 
 void ManagerState::stop_all(Seconds fade) {
+  if (!admit({}, fade)) return;
   note(Kind::stop_all).fade = fade;
   for (auto& playback : playbacks)
     if (playback.sound != nullptr) leave(playback, fade, "stopped");
 }
 
 Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
+  if (!admit({}, gain, time)) return Outcome::not_a_number;
   return change(
       Kind::gain, group, time, [&](JournalEntry& asked) { asked.gain = gain; },
       [&](std::uint32_t index) {
@@ -168,6 +187,7 @@ Outcome ManagerState::set_mute(Name group, bool mute) {
 }
 
 Outcome ManagerState::set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  if (!admit({}, frequency, time)) return Outcome::not_a_number;
   return change(
       kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, group, time,
       [&](JournalEntry& asked) { asked.frequency = frequency; },

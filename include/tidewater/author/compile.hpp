@@ -5,7 +5,7 @@
 namespace tidewater {
 
 struct CompileOptions {
-  /// Every clip is brought to this rate.
+  /// Every clip is brought to this rate, from 8 to 192 kHz.
   Hertz rate{48000};
 };
 

@@ -1,0 +1,55 @@
+#include "play/door.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+struct Said {
+  std::string_view what, unit, range;
+};
+constexpr std::array<Said, 5> said = {
+    Said{"a level", "dB", "silence to +24 dB"}, {"a bend", "st", "-36 st to 36 st"},    {"a place", "", "-1, left, to 1, right"},
+    {"a time", "s", "0 s to 3600 s"},           {"a frequency", "Hz", "10 Hz to 100 kHz, or 0 Hz for none"},
+};
+
+}  // namespace
+
+void check_rate(Hertz rate, std::string_view what) {
+  // Written so that what is not a number does not pass either.
+  if (rate >= allowed_rates.low && rate <= allowed_rates.high) return;
+  throw Error(fmt::format("the rate of {} is {} Hz; it must be from {} Hz to {} Hz", what, rate.value, allowed_rates.low.value,
+                          allowed_rates.high.value));
+}
+
+void Door::admit(double& value, double low, double high, Kind kind) {
+  const Said& words = said[kind];
+  if (std::isnan(value)) {
+    refusal_ = fmt::format("{} that is not a number is refused; it may be {}", words.what, words.range);
+    return;
+  }
+  const double safe = std::clamp(value, low, high);
+  if (safe == value) return;
+  if (!told_[kind]) notice_ = fmt::format("{} of {} {} was brought to {} {}; it may be {}", words.what, value, words.unit, safe, words.unit, words.range);
+  told_[kind] = true;
+  value = safe;
+}
+
+void Door::admit(Decibels& level) { admit(level.value, silence.value, 24, gain); }
+void Door::admit(Semitones& shift) { admit(shift.value, -36, 36, bend); }
+void Door::admit(Pan& side) { admit(side.value, -1, 1, pan); }
+void Door::admit(Seconds& length) { admit(length.value, 0, 3600, time); }
+void Door::admit(Hertz& filter) {
+  if (filter.value <= 0)
+    filter = {};
+  else
+    admit(filter.value, 10, 100'000, frequency);
+}
+
+}  // namespace tidewater

@@ -1,0 +1,46 @@
+#pragma once
+/// Where numbers that come from outside are made safe: every request of a game passes here, and so do a manager's options.
+///
+/// What is not a number is refused. What is out of range is brought into it. Inside, nothing has to be asked again.
+
+#include <bitset>
+#include <optional>
+#include <string>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// What a manager and a bank may run at.
+inline constexpr Range<Hertz> allowed_rates{{8000}, {192'000}};
+
+/// Throws Error where a rate is not a number, or outside `allowed_rates`; `what` says whose it is.
+void check_rate(Hertz rate, std::string_view what);
+
+class Door {
+ public:
+  /// Each makes its quantity safe in place. A level lies between silence and +24 dB, a bend within three octaves either
+  /// way, a pan between -1 and 1, a time between zero and an hour, a filter's frequency between 10 Hz and 100 kHz, or is
+  /// zero for none.
+  void admit(Decibels& gain);
+  void admit(Semitones& bend);
+  void admit(Pan& pan);
+  void admit(Seconds& time);
+  void admit(Hertz& frequency);
+
+  /// Begins a request.
+  void open() { refusal_.reset(), notice_.reset(); }
+  /// Why the request is refused, if it is.
+  const std::optional<std::string>& refusal() const { return refusal_; }
+  /// What was brought into its range, in words, the first time for each kind of quantity.
+  const std::optional<std::string>& notice() const { return notice_; }
+
+ private:
+  enum Kind { gain, bend, pan, time, frequency, kinds };
+  void admit(double& value, double low, double high, Kind kind);
+
+  std::bitset<kinds> told_;
+  std::optional<std::string> refusal_, notice_;
+};
+
+}  // namespace tidewater
