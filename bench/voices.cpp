@@ -103,8 +103,10 @@ void whole_engine(benchmark::State& state, double speed, Quality quality, std::u
     start.quality = quality;
     while (!mixer.post(start)) mixer.render(out);
   }
+  float aim = 0.5F;
   for (auto _ : state) {
-    for (std::uint32_t v = 0; v < count && ramps; ++v) mixer.post(SetVoiceGain{v, 0.5F, 4800});
+    aim = 0.9F - aim;  // every level is on its way, and turns in each block
+    for (std::uint32_t v = 0; v < count && ramps; ++v) mixer.post(SetVoiceGain{v, aim, 4800});
     mixer.render(out);
     benchmark::DoNotOptimize(out.data());
   }

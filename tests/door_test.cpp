@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include "bank/bank_data.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
 
@@ -127,4 +128,41 @@ TEST_CASE("a range from silence is drawn evenly in how loud it sounds") {
     stage.manager->stop_all();
   }
   CHECK(below_half == Approx(200).margin(40));
+}
+
+TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is told once") {
+  auto samples = sine(500, 1, 1, 0.5);
+  for (std::size_t i = 4800; i < 9600; ++i) samples[i] = i % 2 == 0 ? std::nanf("") : HUGE_VALF;
+  const auto data = std::make_shared<BankData>();
+  data->name = "b";
+  data->rate = test_rate;
+  data->clips = {make_clip("broken", 1, samples), make_clip("good", 1, sine(500, 1, 1, 0.5))};
+  data->groups = {{"master", 0, {}, false, {}, {}}, {"g", 0, {}, false, Hertz{2000}, {}}, {"h", 0, {}, false, {}, {}}};
+  for (std::uint32_t i = 0; i < 2; ++i) {
+    BankSound sound;
+    sound.name = i == 0 ? "broken" : "good";
+    sound.group = 1 + i;
+    if (i == 0) sound.low_pass = {Hertz{4000}, Hertz{4000}};
+    sound.layers.emplace_back().choices = {{{}, {{i, 1, {}}}}};
+    data->sounds.push_back(sound);
+    data->events.push_back({sound.name, {{BankResponse::Kind::start, i, {}, {}}}});
+  }
+  std::vector<std::string> notices;
+  SoundManager manager({.journal = [&](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) notices.push_back(entry.why);
+  }});
+  manager.load(Bank(data));
+  manager.raise("broken");
+  manager.raise("good");
+  Take take;
+  take.samples.resize(2 * 48000);
+  for (std::size_t at = 0; at < take.samples.size(); at += 960) {
+    manager.render({take.samples.data() + at, 960});
+    manager.update(Seconds{0.01});
+  }
+  for (const float x : take.samples) REQUIRE(std::isfinite(x));
+  CHECK(take.part(0.12, 0.06).peak() == Approx(0.3535).epsilon(0.02));  // the good one alone
+  CHECK(take.part(0.25, 0.5).peak() > 0.6);                             // both again
+  REQUIRE(notices.size() == 1);
+  CHECK(notices[0].find("samples in group 'g' were not numbers") == 0);
 }

@@ -31,6 +31,9 @@ struct Take {
   double steepest() const;  ///< largest jump from one frame to the next
 };
 
+/// The highest sample of what lies above 4 kHz, in dB: clicks. The first and last 300 frames do not count.
+double clicks(std::span<const float> mono);
+
 /// Signal to noise in dB of a sine: what is left when the best fit at `hertz` is taken away.
 double sine_snr(std::span<const float> mono, double hertz, double rate);
 

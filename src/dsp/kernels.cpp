@@ -164,46 +164,66 @@ void widen_shorts(const std::int16_t* source, float* HWY_RESTRICT out, int count
 }
 
 /// Gains of as many frames as there are lanes, from frame `at` on.
-HWY_INLINE hn::Vec<Floats> gains(Slope gain, int at) {
+template <bool flat>
+HWY_INLINE hn::Vec<Floats> gains(const Curve& gain, int at) {
   const Floats d;
+  if constexpr (flat) return hn::Set(d, gain.first);
   const auto frame = hn::Add(hn::Iota(d, 0), hn::Set(d, static_cast<float>(at)));
-  return hn::MulAdd(frame, hn::Set(d, gain.change), hn::Set(d, gain.first));
+  const auto by_frame = hn::MulAdd(frame, hn::MulAdd(frame, hn::Set(d, gain.cube), hn::Set(d, gain.square)), hn::Set(d, gain.change));
+  return hn::MulAdd(frame, by_frame, hn::Set(d, gain.first));
 }
-HWY_INLINE float gain_at(Slope gain, int at) { return gain.first + gain.change * static_cast<float>(at); }
+HWY_INLINE float gain_at(const Curve& gain, int at) {
+  const auto frame = static_cast<float>(at);
+  return ((gain.cube * frame + gain.square) * frame + gain.change) * frame + gain.first;
+}
 
-void add_one(const float* HWY_RESTRICT source, Slope gain, float* HWY_RESTRICT bus, int count) {
+template <bool flat>
+HWY_INLINE void add_one_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
   const Floats d;
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
   int i = 0;
   for (; i + lanes <= count; i += lanes)
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, source + i), gains(gain, i), hn::LoadU(d, bus + i)), d, bus + i);
+    hn::StoreU(hn::MulAdd(hn::LoadU(d, source + i), gains<flat>(gain, i), hn::LoadU(d, bus + i)), d, bus + i);
   for (; i < count; ++i) bus[i] += source[i] * gain_at(gain, i);
 }
-
-void add_two(const float* HWY_RESTRICT source, Slope left_gain, Slope right_gain, float* HWY_RESTRICT left, float* HWY_RESTRICT right,
-             int count) {
-  const Floats d;
-  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
-  int i = 0;
-  for (; i + lanes <= count; i += lanes) {
-    const auto x = hn::LoadU(d, source + i);
-    hn::StoreU(hn::MulAdd(x, gains(left_gain, i), hn::LoadU(d, left + i)), d, left + i);
-    hn::StoreU(hn::MulAdd(x, gains(right_gain, i), hn::LoadU(d, right + i)), d, right + i);
-  }
-  for (; i < count; ++i) {
-    left[i] += source[i] * gain_at(left_gain, i);
-    right[i] += source[i] * gain_at(right_gain, i);
-  }
+void add_one(const float* HWY_RESTRICT source, Curve gain, float* HWY_RESTRICT bus, int count) {
+  gain.flat() ? add_one_as<true>(source, gain, bus, count) : add_one_as<false>(source, gain, bus, count);
 }
 
-Level add_measured(const float* HWY_RESTRICT source, Slope gain, float* HWY_RESTRICT bus, int count) {
+template <bool flat>
+HWY_INLINE void add_two_as(const float* HWY_RESTRICT source, const Curve& gain, float left_part, float right_part, float* HWY_RESTRICT left,
+                           float* HWY_RESTRICT right, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const auto to_left = hn::Set(d, left_part);
+  const auto to_right = hn::Set(d, right_part);
+  int i = 0;
+  for (; i + lanes <= count; i += lanes) {
+    const auto x = hn::Mul(hn::LoadU(d, source + i), gains<flat>(gain, i));
+    hn::StoreU(hn::MulAdd(x, to_left, hn::LoadU(d, left + i)), d, left + i);
+    hn::StoreU(hn::MulAdd(x, to_right, hn::LoadU(d, right + i)), d, right + i);
+  }
+  for (; i < count; ++i) {
+    const float x = source[i] * gain_at(gain, i);
+    left[i] += x * left_part;
+    right[i] += x * right_part;
+  }
+}
+void add_two(const float* HWY_RESTRICT source, Curve gain, float left_part, float right_part, float* HWY_RESTRICT left,
+             float* HWY_RESTRICT right, int count) {
+  gain.flat() ? add_two_as<true>(source, gain, left_part, right_part, left, right, count)
+              : add_two_as<false>(source, gain, left_part, right_part, left, right, count);
+}
+
+template <bool flat>
+HWY_INLINE Level add_measured_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
   const Floats d;
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
   auto peaks = hn::Zero(d);
   auto powers = hn::Zero(d);
   int i = 0;
   for (; i + lanes <= count; i += lanes) {
-    const auto x = hn::Mul(hn::LoadU(d, source + i), gains(gain, i));
+    const auto x = hn::Mul(hn::LoadU(d, source + i), gains<flat>(gain, i));
     hn::StoreU(hn::Add(hn::LoadU(d, bus + i), x), d, bus + i);
     peaks = hn::Max(peaks, hn::Abs(x));
     powers = hn::MulAdd(x, x, powers);
@@ -217,12 +237,30 @@ Level add_measured(const float* HWY_RESTRICT source, Slope gain, float* HWY_REST
   }
   return level;
 }
+Level add_measured(const float* HWY_RESTRICT source, Curve gain, float* HWY_RESTRICT bus, int count) {
+  return gain.flat() ? add_measured_as<true>(source, gain, bus, count) : add_measured_as<false>(source, gain, bus, count);
+}
+
+/// x * 0 is zero where x is finite, and not a number elsewhere.
+bool all_finite(const float* samples, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const auto zero = hn::Zero(d);
+  auto sum = hn::Zero(d);
+  int i = 0;
+  for (; i + lanes <= count; i += lanes) sum = hn::MulAdd(hn::LoadU(d, samples + i), zero, sum);
+  float rest = hn::GetLane(hn::SumOfLanes(d, sum));
+  for (; i < count; ++i) rest += samples[i] * 0.0F;
+  return rest == 0;
+}
 
 void filter_eights(const FilterEight& by, double* state, float* HWY_RESTRICT samples, int count) {
   const Floats d;
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
   double first = state[0];
   double second = state[1];
+  HWY_ALIGN float response[16] = {};
+  for (int i = 0; i < 8; ++i) response[8 + i] = by.response[i];
   for (int at = 0; at < count; at += 8) {
     float* x = samples + at;
     HWY_ALIGN float y[8];
@@ -234,8 +272,8 @@ void filter_eights(const FilterEight& by, double* state, float* HWY_RESTRICT sam
       auto odd = hn::Mul(s1, hn::LoadU(d, by.from_state[0] + v));
       auto even = hn::Mul(s2, hn::LoadU(d, by.from_state[1] + v));
       for (int j = 0; j < 8; j += 2) {
-        even = hn::MulAdd(hn::Set(d, x[j]), hn::LoadU(d, by.response + 8 - j + v), even);
-        odd = hn::MulAdd(hn::Set(d, x[j + 1]), hn::LoadU(d, by.response + 7 - j + v), odd);
+        even = hn::MulAdd(hn::Set(d, x[j]), hn::LoadU(d, response + 8 - j + v), even);
+        odd = hn::MulAdd(hn::Set(d, x[j + 1]), hn::LoadU(d, response + 7 - j + v), odd);
       }
       hn::Store(hn::Add(odd, even), d, y + v);
       const auto input = hn::LoadU(d, x + v);
@@ -270,6 +308,7 @@ HWY_EXPORT(widen_shorts);
 HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
 HWY_EXPORT(add_measured);
+HWY_EXPORT(all_finite);
 HWY_EXPORT(filter_eights);
 HWY_EXPORT(this_target);
 
@@ -280,13 +319,14 @@ void resample(const FilterRows& filter, const std::int16_t* source, const Walk& 
   HWY_DYNAMIC_DISPATCH(resample_shorts)(filter, source, walk, out, count);
 }
 void widen(const std::int16_t* source, float* out, int count) { HWY_DYNAMIC_DISPATCH(widen_shorts)(source, out, count); }
-void add(const float* source, Slope gain, float* bus, int count) { HWY_DYNAMIC_DISPATCH(add_one)(source, gain, bus, count); }
-void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count) {
-  HWY_DYNAMIC_DISPATCH(add_two)(source, left_gain, right_gain, left, right, count);
+void add(const float* source, Curve gain, float* bus, int count) { HWY_DYNAMIC_DISPATCH(add_one)(source, gain, bus, count); }
+void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count) {
+  HWY_DYNAMIC_DISPATCH(add_two)(source, gain, left_part, right_part, left, right, count);
 }
-Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
+Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
 }
+bool finite(const float* samples, int count) { return HWY_DYNAMIC_DISPATCH(all_finite)(samples, count); }
 void filter(const FilterEight& by, double state[2], float* samples, int count) {
   HWY_DYNAMIC_DISPATCH(filter_eights)(by, state, samples, count);
 }
@@ -324,22 +364,33 @@ void resample(const FilterRows& filter, const std::int16_t* source, const Walk& 
 void widen(const std::int16_t* source, float* out, int count) {
   for (int i = 0; i < count; ++i) out[i] = static_cast<float>(source[i]) / 32768;
 }
-void add(const float* source, Slope gain, float* bus, int count) {
-  for (int i = 0; i < count; ++i) bus[i] += source[i] * (gain.first + gain.change * static_cast<float>(i));
+namespace {
+float gain_at(Curve gain, int at) {
+  const auto frame = static_cast<float>(at);
+  return ((gain.cube * frame + gain.square) * frame + gain.change) * frame + gain.first;
 }
-void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count) {
-  scalar::add(source, left_gain, left, count);
-  scalar::add(source, right_gain, right, count);
+}  // namespace
+void add(const float* source, Curve gain, float* bus, int count) {
+  for (int i = 0; i < count; ++i) bus[i] += source[i] * gain_at(gain, i);
 }
-Level add_and_measure(const float* source, Slope gain, float* bus, int count) {
+void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count) {
+  for (int i = 0; i < count; ++i) {
+    left[i] += source[i] * gain_at(gain, i) * left_part;
+    right[i] += source[i] * gain_at(gain, i) * right_part;
+  }
+}
+Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   Level level;
   for (int i = 0; i < count; ++i) {
-    const float x = source[i] * (gain.first + gain.change * static_cast<float>(i));
+    const float x = source[i] * gain_at(gain, i);
     bus[i] += x;
     level.peak = std::max(level.peak, std::abs(x));
     level.power += x * x;
   }
   return level;
+}
+bool finite(const float* samples, int count) {
+  return std::all_of(samples, samples + count, [](float x) { return std::isfinite(x); });
 }
 
 void filter(const FilterEight& by, double state[2], float* samples, int count) {
@@ -349,7 +400,7 @@ void filter(const FilterEight& by, double state[2], float* samples, int count) {
     std::array<double, 2> next{};
     for (std::size_t i = 0; i < 8; ++i) {
       y[i] = by.from_state[0][i] * static_cast<float>(state[0]) + by.from_state[1][i] * static_cast<float>(state[1]);
-      for (std::size_t j = 0; j <= i; ++j) y[i] += by.response[8 + i - j] * x[j];
+      for (std::size_t j = 0; j <= i; ++j) y[i] += by.response[i - j] * x[j];
     }
     for (std::size_t s = 0; s < 2; ++s) {
       float sum = 0;

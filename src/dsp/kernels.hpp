@@ -31,28 +31,32 @@ void resample(const FilterRows& filter, const std::int16_t* source, const Walk& 
 /// out[i] = source[i] / 32768
 void widen(const std::int16_t* source, float* out, int count);
 
-/// A gain that moves in a straight line: first + i * change at frame i.
-struct Slope {
+/// A gain that moves along a cubic: ((cube * i + square) * i + change) * i + first at frame i.
+struct Curve {
   float first = 1;
-  float change = 0;
+  float change = 0, square = 0, cube = 0;
+  bool flat() const { return change == 0 && square == 0 && cube == 0; }
 };
 
 /// bus[i] += source[i] * gain(i)
-void add(const float* source, Slope gain, float* bus, int count);
-/// The same into two buses at once.
-void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count);
+void add(const float* source, Curve gain, float* bus, int count);
+/// One source into two buses: each gets its own part of source[i] * gain(i).
+void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
 
-/// Highest magnitude and sum of squares of what was added.
+/// Highest magnitude and sum of squares of what was added; not finite where a sample was not.
 struct Level {
   float peak = 0;
   float power = 0;
 };
-Level add_and_measure(const float* source, Slope gain, float* bus, int count);
+Level add_and_measure(const float* source, Curve gain, float* bus, int count);
+
+/// Whether all samples are finite.
+bool finite(const float* samples, int count);
 
 /// A second-order filter, worked out for eight frames at a time: outputs are what the eight inputs and the two states
 /// before them add up to, so nothing waits for the frame before.
 struct FilterEight {
-  float response[16] = {};  ///< eight zeros, then the answer to an impulse
+  float response[8] = {};  ///< to an impulse
   float from_state[2][8] = {};
   float to_state[2][8] = {};
   double carry[2][2] = {};  ///< the states eight frames later
@@ -66,9 +70,10 @@ void filter(const FilterEight& by, double state[2], float* samples, int count);
 void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
 void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
 void widen(const std::int16_t* source, float* out, int count);
-void add(const float* source, Slope gain, float* bus, int count);
-void add(const float* source, Slope left_gain, Slope right_gain, float* left, float* right, int count);
-Level add_and_measure(const float* source, Slope gain, float* bus, int count);
+void add(const float* source, Curve gain, float* bus, int count);
+void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
+Level add_and_measure(const float* source, Curve gain, float* bus, int count);
+bool finite(const float* samples, int count);
 }  // namespace scalar
 
 /// The instruction set in use: "AVX2", "SSE4", ...

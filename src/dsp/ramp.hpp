@@ -1,5 +1,6 @@
 #pragma once
 #include <algorithm>
+#include <cmath>
 #include <cstdint>
 
 namespace tidewater {
@@ -13,6 +14,7 @@ struct Ramp {
   static Ramp at(double v) { return {v, v, 0}; }
 
   void go(double to, std::int64_t frames) {
+    if (!std::isfinite(to)) return;
     target = to;
     left = frames;
     if (left <= 0) value = to;

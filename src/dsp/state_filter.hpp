@@ -1,55 +1,135 @@
 #pragma once
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
 #include "dsp/kernels.hpp"
-#include "dsp/ramp.hpp"
+#include "dsp/smooth.hpp"
 
 namespace tidewater {
 
 /// Second-order low-pass or high-pass, maximally flat (Butterworth), stable however it is swept: the trapezoidal
 /// state-variable filter (V. Zavalishin, 'The art of VA filter design', 2012, chapter 4).
+///
+/// It comes, goes and moves without a click: what it does is blended in and out over the shortest change, a low-pass
+/// begins at the level of its input, and a cutoff moves each frame. What that leaves above 4 kHz of a tone below lies
+/// some 90 dB below it.
 class StateFilter {
  public:
   enum class Kind : unsigned char { low_pass, high_pass };
   explicit StateFilter(Kind kind) : kind_(kind) {}
 
   bool active() const { return active_; }
-  bool fading_out() const { return retire_ && !octaves_.moving(); }
 
-  /// Moves to `hertz` over `frames`. Zero or less takes the filter out: it opens first, then rests.
-  void tune(double hertz, double rate, std::int64_t frames) {
-    if (!active_ && hertz <= 0) return;
-    const double open = std::log2(kind_ == Kind::low_pass ? rate * 0.49 : lowest);
-    const double to = hertz > 0 ? std::log2(std::clamp(hertz, lowest, rate * 0.49)) : open;
-    if (!active_) {
-      for (double* state : {&left_[0], &left_[1], &right_[0], &right_[1]}) *state = 0;
-      octaves_ = Ramp::at(frames > 0 ? open : to);
-    }
+  /// At `hertz` from the first frame on, for what has not been heard yet. Zero or less is no filter.
+  void begin(double hertz, double rate) {
+    active_ = hertz > 0;
+    if (!active_) return;
+    *this = StateFilter(kind_);
     active_ = true;
-    retire_ = hertz <= 0;
-    octaves_.go(to, frames);
+    retire_ = false;
+    fresh_ = false;
     rate_ = rate;
-    set(octaves_.value);
+    wet_ = Smooth::at(1);
+    octaves_ = Smooth::at(octaves_of(hertz));
+    set(octaves_.value());
   }
 
-  /// Filters `count` frames in place; `right` may be null.
-  void run(float* left, float* right, int count) {
-    constexpr int moving_piece = 16;  // the cutoff moves in steps of a third of a millisecond
-    constexpr int piece = 64;
-    for (int at = 0, frames = 0; at < count; at += frames) {
-      frames = std::min(count - at, octaves_.moving() ? moving_piece : piece - at % piece);
-      if (octaves_.moving()) set(octaves_.advance(frames));
-      filter(left + at, left_, frames);
-      if (right != nullptr) filter(right + at, right_, frames);
+  /// Moves to `hertz` over `frames`, at least the shortest change. Zero or less takes the filter out: it opens, and is gone.
+  void tune(double hertz, double rate, std::int64_t frames) {
+    if (!active_ && hertz <= 0) return;
+    const std::int32_t least = shortest_change(rate);
+    rate_ = rate;
+    const double open = kind_ == Kind::low_pass ? rate * widest : lowest;
+    if (!active_) {
+      *this = StateFilter(kind_);
+      rate_ = rate;
+      fresh_ = active_ = true;
+      octaves_ = Smooth::at(octaves_of(open));
     }
-    if (fading_out()) active_ = false;
+    retire_ = hertz <= 0;
+    octaves_.go(octaves_of(retire_ ? open : hertz), frames, least);
+    if (!retire_) wet_.go(1, least, least);
+  }
+
+  /// Filters `count` frames in place; `right` may be null. False where something in it was not finite: then that is silence,
+  /// and the filter begins anew.
+  bool run(float* left, float* right, int count) {
+    bool whole = true;
+    constexpr int piece = 64;
+    if (fresh_ && count > 0) {
+      // As if the first frame had been there for ever: a low-pass has settled on it, a high-pass has nothing of it.
+      left_[1] = kind_ == Kind::low_pass ? static_cast<double>(left[0]) : 0;
+      right_[1] = kind_ == Kind::low_pass && right != nullptr ? static_cast<double>(right[0]) : 0;
+      fresh_ = false;
+    }
+    for (int at = 0, frames = 0; at < count && active_; at += frames) {
+      frames = std::min(count - at, moving() ? moving_piece : piece - at % piece);
+      if (moving())
+        frames = follow(left + at, right == nullptr ? nullptr : right + at, frames);
+      else
+        for (float* samples : {left + at, right == nullptr ? nullptr : right + at})
+          if (samples != nullptr) filter(samples, samples == left + at ? left_ : right_, frames);
+      whole = mend(left + at, left_, frames) && (right == nullptr || mend(right + at, right_, frames)) && whole;
+    }
+    return whole;
   }
 
  private:
-  static constexpr double lowest = 10;  // Hz
+  static constexpr double lowest = 10;      // Hz
+  static constexpr double widest = 0.49;    // of the rate
+  static constexpr int moving_piece = 16;   // the cutoff moves along a cubic in each
   static constexpr double damping = std::numbers::sqrt2;
+
+  double octaves_of(double hertz) const { return std::log2(std::clamp(hertz, lowest, rate_ * widest)); }
+  bool moving() const { return octaves_.moving() || wet_.moving() || retire_; }
+
+  /// Where the cutoff is, as the tangent that the filter needs, and how that moves.
+  Moving tangent() const {
+    const double angle = std::numbers::pi * std::exp2(octaves_.value()) / rate_;
+    const double g = std::tan(angle);
+    return {g, (1 + g * g) * angle * std::numbers::ln2 * octaves_.slope()};
+  }
+
+  /// As many frames as follow one law, at most `frames`, with cutoff and share moving each frame.
+  int follow(float* left, float* right, int frames) {
+    // Taken out, it is blended away while it opens for the last time.
+    const std::int32_t least = Smooth::on_grid(shortest_change(rate_));
+    std::int64_t law = std::min<std::int64_t>({frames, octaves_.knot(), wet_.knot()});
+    if (retire_ && octaves_.left() > least)
+      law = std::min<std::int64_t>(law, octaves_.left() - least);
+    else if (retire_ && wet_.target() != 0)
+      wet_.go(0, least, least);
+    const int count = static_cast<int>(std::max<std::int64_t>(1, law));
+    const Moving from = tangent();
+    const Moving wet_from{wet_.value(), wet_.slope()};
+    octaves_.advance(count);
+    wet_.advance(count);
+    const kernels::Curve g = curve(from, tangent(), count);
+    const kernels::Curve wet = curve(wet_from, {wet_.value(), wet_.slope()}, count);
+    for (int i = 0; i < count; ++i) {
+      g_ = value_at(g, i);
+      a1_ = 1 / (1 + g_ * (g_ + damping));
+      const double share = value_at(wet, i);
+      blend(left[i], left_, share);
+      if (right != nullptr) blend(right[i], right_, share);
+    }
+    if (retire_ && wet_.target() == 0 && !wet_.moving()) active_ = false;
+    if (!moving()) set(octaves_.value());
+    return count;
+  }
+
+  static double value_at(const kernels::Curve& c, int i) {
+    const double x = i;
+    return ((static_cast<double>(c.cube) * x + static_cast<double>(c.square)) * x + static_cast<double>(c.change)) * x +
+           static_cast<double>(c.first);
+  }
+
+  void blend(float& sample, double* state, double share) const {
+    const double dry = static_cast<double>(sample);
+    sample = static_cast<float>(dry + (next(dry, state) - dry) * share);
+  }
 
   void set(double octaves) {
     g_ = std::tan(std::numbers::pi * std::exp2(octaves) / rate_);
@@ -57,7 +137,7 @@ class StateFilter {
     // Each in turn: an impulse, then the first state alone, then the second.
     double states[3][2] = {{0, 0}, {1, 0}, {0, 1}};
     for (std::size_t i = 0; i < 8; ++i) {
-      eight_.response[8 + i] = static_cast<float>(next(i == 0 ? 1 : 0, states[0]));
+      eight_.response[i] = static_cast<float>(next(i == 0 ? 1 : 0, states[0]));
       for (std::size_t s = 0; s < 2; ++s) {
         eight_.to_state[s][7 - i] = static_cast<float>(states[0][s]);
         eight_.from_state[s][i] = static_cast<float>(next(0, states[1 + s]));
@@ -86,13 +166,24 @@ class StateFilter {
       if (std::abs(state[s]) < 1e-20) state[s] = 0;
   }
 
-  Ramp octaves_;
+  /// What is not finite leaves no trace beyond the samples that were it.
+  static bool mend(float* samples, double* state, int count) {
+    if (std::isfinite(state[0]) && std::isfinite(state[1])) return true;
+    state[0] = state[1] = 0;
+    for (int i = 0; i < count; ++i)
+      if (!std::isfinite(samples[i])) samples[i] = 0;
+    return false;
+  }
+
+  Smooth octaves_;
+  Smooth wet_;  ///< how much of it is heard, from 0 to 1
   double rate_ = 48000;
   double g_ = 0, a1_ = 1;
   kernels::FilterEight eight_;
   double left_[2] = {}, right_[2] = {};
   Kind kind_;
   bool active_ = false;
+  bool fresh_ = false;  ///< has not seen a frame yet
   bool retire_ = false;
 };
 

@@ -37,6 +37,7 @@ struct StartVoice {
   std::int64_t fade_in = 0;      ///< frames
   std::int64_t position = 0;     ///< source frame to begin at; beyond the end of a loop it goes round
   float gain = 1;                ///< amplitude
+  float fold = 1;                ///< amplitude of a stereo clip, where the layout makes one channel of its two
   float side = 0;                ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
   float low_pass = 0;            ///< hertz; 0 for none
   float high_pass = 0;
@@ -44,7 +45,9 @@ struct StartVoice {
   bool loop = false;
 };
 
-/// Fades out over `fade` frames, at least `shortest_fade`, then the voice is finished.
+/// Changes take their `ramp` or `fade` in frames, and at least the shortest change (dsp/smooth.hpp): nothing clicks.
+
+/// Fades out, then the voice is finished.
 struct StopVoice {
   std::uint32_t voice = 0;
   std::int64_t fade = 0;

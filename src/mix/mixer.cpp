@@ -40,28 +40,46 @@ void Mixer::carry_out(const Command& command) noexcept {
   const auto active = [this](std::uint32_t voice) { return voice < voices_.size() && voices_[voice].active(); };
   if (const auto* start = std::get_if<StartVoice>(&command)) {
     voices_[start->voice].start(*start, rendered_, options_.rate);
+    sounding_ = true;
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
     if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
-    if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp);
+    if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp, rendered_);
   } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
-    if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp);
+    if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp, rendered_);
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
-    if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp);
+    if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp, rendered_);
   } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
     if (filter->group) {
       Group& group = groups_[filter->index];
-      (filter->kind == StateFilter::Kind::low_pass ? group.low_pass : group.high_pass)
-          .tune(static_cast<double>(filter->hertz), options_.rate, filter->ramp);
+      StateFilter& its = filter->kind == StateFilter::Kind::low_pass ? group.low_pass : group.high_pass;
+      if (sounding_)
+        its.tune(static_cast<double>(filter->hertz), options_.rate, filter->ramp);
+      else
+        its.begin(static_cast<double>(filter->hertz), options_.rate);
     } else if (active(filter->index)) {
-      voices_[filter->index].set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp);
+      voices_[filter->index].set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp, rendered_);
     }
   } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
     groups_[define->group].parent = define->parent;
-    groups_[define->group].gain = Ramp::at(static_cast<double>(define->gain));
+    groups_[define->group].gain = Smooth::at(static_cast<double>(define->gain));
     groups_[define->group].used = true;
   } else if (const auto* group = std::get_if<SetGroupGain>(&command)) {
-    groups_[group->group].gain.go(static_cast<double>(group->gain), group->ramp);
+    Smooth& its = groups_[group->group].gain;
+    if (sounding_ || group->ramp > 0)
+      its.go(static_cast<double>(group->gain), group->ramp, shortest_change(options_.rate));
+    else
+      its = Smooth::at(static_cast<double>(group->gain));
+  }
+}
+
+/// Whatever went wrong in a voice or a clip stays in its group: a sample that is not finite is none.
+void Mixer::mend(std::uint32_t group, int frames) noexcept {
+  for (float* samples : {groups_[group].bus.left, groups_[group].bus.right}) {
+    if (kernels::finite(samples, frames)) continue;
+    for (int i = 0; i < frames; ++i)
+      if (!std::isfinite(samples[i])) samples[i] = 0;
+    broken_group_.store(group, std::memory_order_relaxed);
   }
 }
 
@@ -72,16 +90,20 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   Meter& meter = meters_[index];
   float peak = meter.peak.load(std::memory_order_relaxed);
   float power = 0;
+  mend(index, frames);
   for (int at = 0; at < frames; at += quantum) {
     for (StateFilter* filter : {&group.low_pass, &group.high_pass})
       if (filter->active()) filter->run(bus.left + at, bus.right + at, quantum);
-    const double before = group.gain.value;
-    const double after = group.gain.advance(quantum);
-    const kernels::Slope gain{static_cast<float>(before), static_cast<float>((after - before) / quantum)};
-    const auto left = kernels::add_and_measure(bus.left + at, gain, to.left + at, quantum);
-    const auto right = kernels::add_and_measure(bus.right + at, gain, to.right + at, quantum);
-    peak = std::max({peak, left.peak, right.peak});
-    power = left.power + right.power;
+    power = 0;
+    for (int from = at, count = 0; from < at + quantum; from += count) {
+      count = static_cast<int>(std::min<std::int64_t>(at + quantum - from, group.gain.knot()));
+      const kernels::Curve gain = group.gain.curve();
+      group.gain.advance(count);
+      const auto left = kernels::add_and_measure(bus.left + from, gain, to.left + from, count);
+      const auto right = kernels::add_and_measure(bus.right + from, gain, to.right + from, count);
+      peak = std::max({peak, left.peak, right.peak});
+      power += left.power + right.power;
+    }
   }
   meter.peak.store(peak, std::memory_order_relaxed);
   meter.rms.store(std::sqrt(power / (2 * quantum)), std::memory_order_relaxed);
@@ -116,6 +138,7 @@ void Mixer::render_run(int frames) noexcept {
 }
 
 void Mixer::mix_voices(int frames) noexcept {
+  sounding_ = false;
   constexpr std::size_t ahead = 3;  // voices whose memory is on its way while one is mixed
   for (std::size_t v = 0; v < voices_.size(); ++v) {
     if (v + 2 * ahead < voices_.size())
@@ -125,6 +148,8 @@ void Mixer::mix_voices(int frames) noexcept {
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
     const std::int64_t end = voice.mix_into(groups_[voice.group()].bus, rendered_, frames);
+    sounding_ = sounding_ || voice.active();
+    if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
     if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position()});
   }
 }

@@ -54,10 +54,15 @@ class Mixer {
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
 
+  /// The group in which samples were last found that are not finite, and made silent; `no_group` where none were since the
+  /// last call. Thread: any.
+  static constexpr std::uint32_t no_group = ~0U;
+  std::uint32_t take_broken_group() { return broken_group_.exchange(no_group, std::memory_order_relaxed); }
+
  private:
   struct Group {
     StereoBus bus;
-    Ramp gain = Ramp::at(1);
+    Smooth gain = Smooth::at(1);
     StateFilter low_pass{StateFilter::Kind::low_pass};
     StateFilter high_pass{StateFilter::Kind::high_pass};
     std::uint32_t parent = 0;
@@ -73,6 +78,7 @@ class Mixer {
   void hand_out(float* to, int from, int count) const noexcept;
   void carry_out(const Command& command) noexcept;
   void mix_group_into_parent(std::uint32_t index, int frames) noexcept;
+  void mend(std::uint32_t group, int frames) noexcept;
 
   MixerOptions options_;
   Limiter limiter_;
@@ -85,9 +91,11 @@ class Mixer {
   int output_size_ = 0;        ///< frames in `output_`
   int output_left_ = 0;        ///< frames of `output_` not handed out yet
   int to_skip_ = 0;            ///< frames that the limiter's delay puts before the first
+  bool sounding_ = false;      ///< a voice is: changes of groups must be smooth
   std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
   std::atomic<std::int64_t> next_frame_{0};
   std::atomic<std::int64_t> clock_{0};
+  std::atomic<std::uint32_t> broken_group_{no_group};
 };
 
 }  // namespace tidewater

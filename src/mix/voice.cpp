@@ -2,10 +2,11 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <numbers>
 
 #include "dsp/fade.hpp"
 #include "dsp/kernels.hpp"
-#include "dsp/pan.hpp"
 #include "dsp/resample.hpp"
 #include "mix/stream_ring.hpp"
 
@@ -16,8 +17,6 @@ constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(faste
 
 /// A stream that was late goes on when it has this much ahead again.
 constexpr std::int64_t enough_ahead = 4096;
-
-kernels::Slope slope(double from, double to, int count) { return {static_cast<float>(from), static_cast<float>((to - from) / count)}; }
 
 /// How far so many frames go, in source frames with 32 bits below the point.
 std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
@@ -34,50 +33,113 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   position_ = static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position)) << position_bits;
   wrap_position();
   step_ = Ramp::at(static_cast<double>(command.step));
-  gain_ = Ramp::at(static_cast<double>(command.gain));
-  side_ = Ramp::at(static_cast<double>(command.side));
+  shortest_ = shortest_change(rate);
+  gain_ = Smooth::at(static_cast<double>(command.gain));
+  side_ = Smooth::at(static_cast<double>(command.side));
+  fold_ = command.fold;
   start_frame_ = std::max(command.start_frame, now);
-  fade_in_length_ = command.fade_in;
+  // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
+  fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
   quality_ = command.quality;
   group_ = command.group;
   active_ = true;
-  low_pass_.tune(static_cast<double>(command.low_pass), rate, 0);
-  high_pass_.tune(static_cast<double>(command.high_pass), rate, 0);
+  low_pass_.begin(static_cast<double>(command.low_pass), rate);
+  high_pass_.begin(static_cast<double>(command.high_pass), rate);
   filtered_ = low_pass_.active() || high_pass_.active();
-  pan_ = gains(1);
+  pan_ = gains();
   // From its head it starts at once; from further on when the first samples are there.
-  flow_ = Ramp::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
+  flow_ = Smooth::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
 }
 
 void Voice::stop(std::int64_t fade) {
-  fade = std::max(fade, shortest_fade);
-  if (fade_out_length_ > 0 && fade_out_left_ <= fade) return;  // it is leaving sooner already
-  // A second, shorter stop goes on from the level that the first has reached.
-  const double reached = fade_out_length_ > 0 ? static_cast<double>(fade_out_left_) / static_cast<double>(fade_out_length_) : 1;
-  fade_out_length_ = static_cast<std::int64_t>(static_cast<double>(fade) / reached);
-  fade_out_left_ = fade;
+  fade = std::max<std::int64_t>(fade, shortest_);
+  if (fade_out_length_ == 0) {
+    fade_out_length_ = fade_out_left_ = fade;
+  } else if (leaving_left() > fade) {
+    // It was to leave more slowly: what is left of that goes on, under a quicker fade.
+    cut_.go(0, fade, shortest_);
+    cut_left_ = fade;
+  }
 }
 
-void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp) {
-  (kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_).tune(static_cast<double>(hertz), rate, ramp);
+void Voice::set_gain(float gain, std::int64_t ramp, std::int64_t now) {
+  gain_.go(static_cast<double>(gain), ramp, shortest_);
+  if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
+}
+
+void Voice::set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now) {
+  step_.go(static_cast<double>(step), ramp == 0 && start_frame_ >= now ? 0 : std::max<std::int64_t>(ramp, shortest_));
+}
+
+void Voice::set_side(float side, std::int64_t ramp, std::int64_t now) {
+  side_.go(static_cast<double>(side), ramp, shortest_);
+  if (ramp == 0 && start_frame_ >= now) side_ = Smooth::at(static_cast<double>(side));
+  pan_ = gains();
+}
+
+void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now) {
+  StateFilter& filter = kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_;
+  if (ramp == 0 && start_frame_ >= now)
+    filter.begin(static_cast<double>(hertz), rate);
+  else
+    filter.tune(static_cast<double>(hertz), rate, ramp);
   filtered_ = low_pass_.active() || high_pass_.active();
 }
 
 std::int64_t Voice::position() const { return loop_ ? clip_.folded(source_frame()) : source_frame(); }
 
-double Voice::fade_at(std::int64_t frames_from_now) const {
-  double level = 1;
-  if (fade_in_done_ + frames_from_now < fade_in_length_)
-    level = equal_loudness_fade(static_cast<double>(fade_in_done_ + frames_from_now) / static_cast<double>(fade_in_length_));
-  if (fade_out_length_ > 0)
-    level *= equal_loudness_fade(static_cast<double>(fade_out_left_ - frames_from_now) / static_cast<double>(fade_out_length_));
-  return level;
+/// Frames until it is over, of one that was told to go.
+std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_left_, fade_out_left_) : fade_out_left_; }
+
+/// Its level before the place, and how it moves: from here on, or as it moved up to here.
+Moving Voice::level(bool so_far) const {
+  Moving level{gain_.value() * flow_.value(), gain_.value() * flow_.slope() + gain_.slope() * flow_.value()};
+  if (fade_in_done_ < fade_in_length_ || (so_far && fade_in_length_ > 0 && fade_in_done_ == fade_in_length_))
+    level = level * fade(fade_in_done_, fade_in_length_, shortest_);
+  if (fade_out_length_ > 0) {
+    const Moving out = fade(fade_out_left_, fade_out_length_, shortest_);
+    level = level * Moving{out.value, -out.slope};
+  }
+  return cut_.value() == 1 ? level : level * Moving{cut_.value(), cut_.slope()};
 }
 
-Voice::Gains Voice::gains(double level) const {
-  if (!clip_.mono()) return {level * std::min(1.0, 1 - side_.value), level * std::min(1.0, 1 + side_.value)};
-  const StereoGains pan = equal_power(side_.value);
-  return {level * static_cast<double>(pan.left), level * static_cast<double>(pan.right)};
+/// Frames for which its level and place follow one law.
+std::int64_t Voice::knot() const {
+  std::int64_t next = std::min({gain_.knot(), side_.knot(), flow_.knot(), cut_.knot()});
+  if (fade_in_done_ < fade_in_length_) next = std::min(next, fade_in_length_ - fade_in_done_);
+  return next;
+}
+
+/// Level and place move on in time.
+void Voice::go_on(std::int64_t frames) {
+  gain_.advance(frames);
+  flow_.advance(frames);
+  cut_.advance(frames);
+  if (side_.moving()) {
+    side_.advance(frames);
+    pan_ = gains();
+  }
+  fade_in_done_ += frames;
+  if (fade_out_length_ > 0) fade_out_left_ -= frames;
+  if (cut_left_ > 0) cut_left_ -= frames;
+}
+
+Voice::Gains Voice::gains() const {
+  constexpr double quarter = std::numbers::pi / 4;
+  const double side = side_.value();
+  if (clip_.mono()) {
+    // Equal power: the cosine and the sine of one angle.
+    const double angle = (side + 1) * quarter;
+    const double turn = quarter * side_.slope();
+    return {{std::cos(angle), -std::sin(angle) * turn}, {std::sin(angle), std::cos(angle) * turn}};
+  }
+  // A balance takes away on the other side, by a cosine that begins without a bend.
+  const double angle = 2 * quarter * std::abs(side);
+  const double turn = 2 * quarter * (side < 0 ? -side_.slope() : side_.slope());
+  const auto fold = static_cast<double>(fold_);
+  const Moving less{fold * std::cos(angle), -fold * std::sin(angle) * turn};
+  const Moving same{fold, 0};
+  return side > 0 ? Gains{less, same} : Gains{same, less};
 }
 
 int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const {
@@ -148,11 +210,7 @@ void Voice::read_channel(std::size_t channel, const Sample* samples, const kerne
 void Voice::pass_over(std::uint64_t step, std::int64_t step_change, int count) {
   position_ += travel(step, step_change, count);
   step_.advance(count);
-  gain_.advance(count);
-  side_.advance(count);
-  pan_ = gains(1);
-  fade_in_done_ += count;
-  if (fade_out_length_ > 0) fade_out_left_ -= count;
+  go_on(count);
 }
 
 void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
@@ -187,7 +245,11 @@ void Voice::wrap_position() {
 }
 
 bool Voice::level_moves() const {
-  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0;
+  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0 || cut_left_ > 0;
+}
+
+bool Voice::only_gain_moves() const {
+  return !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
 }
 
 /// Whether the samples for so many more frames are there.
@@ -202,19 +264,19 @@ bool Voice::has_ahead(std::int64_t frames) const {
 
 /// Whether so many frames can be mixed without a thought of the stream being late.
 bool Voice::flows(int frames) const {
-  return clip_.stream == nullptr || (flow_.value == 1 && !flow_.moving() && has_ahead(frames + shortest_fade + quantum));
+  return clip_.stream == nullptr || (flow_.value() == 1 && !flow_.moving() && has_ahead(frames + shortest_ + quantum));
 }
 
 /// A stream that is late fades out while it still can, keeps its time in silence, and fades in again.
 void Voice::tend_flow(int frames, std::int64_t now) {
   if (clip_.stream == nullptr) return;
-  const bool late = flow_.target == 0;
-  const bool enough = has_ahead(frames + shortest_fade + quantum + (late ? enough_ahead : 0));
+  const bool late = flow_.target() == 0;
+  const bool enough = has_ahead(frames + shortest_ + quantum + (late ? enough_ahead : 0));
   if (late == !enough) {
     if (late && clip_.stream->late_since() == StreamRing::never) clip_.stream->note_late(now);
     return;
   }
-  flow_.go(enough ? 1 : 0, shortest_fade);
+  flow_.go(enough ? 1 : 0, shortest_, shortest_);
   if (enough && clip_.stream->late_since() != StreamRing::never) clip_.stream->note_back(now);
   if (!enough) clip_.stream->note_late(now);
 }
@@ -240,16 +302,16 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
   }
   if (offset >= frames) return -1;
   int count = frames - static_cast<int>(offset);
-  if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, fade_out_left_));
+  if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, leaving_left()));
 
   tend_flow(count, now + offset);
   const auto step = static_cast<std::uint64_t>(step_.value);
   Ramp later = step_;
   const auto step_change = step_.moving() ? static_cast<std::int64_t>((later.advance(count) - step_.value) / count) : 0;
   const int heard = source_frames_left(step, step_change, count);
-  const bool ended = heard < count || (fade_out_length_ > 0 && fade_out_left_ <= count);
+  const bool ended = heard < count || (fade_out_length_ > 0 && leaving_left() <= count);
 
-  if (heard > 0 && flow_.value == 0 && !flow_.moving()) {
+  if (heard > 0 && flow_.value() == 0 && !flow_.moving()) {
     pass_over(step, step_change, heard);
   } else if (heard > 0) {
     alignas(64) std::array<float, most_run> made_left;
@@ -265,7 +327,7 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
     }
     if (filtered_) {
       for (StateFilter* filter : {&low_pass_, &high_pass_})
-        if (filter->active()) filter->run(made_left.data(), mono ? nullptr : made_right.data(), heard);
+        if (filter->active()) whole_ = filter->run(made_left.data(), mono ? nullptr : made_right.data(), heard) && whole_;
       filtered_ = low_pass_.active() || high_pass_.active();
     }
 
@@ -283,24 +345,38 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
   return now + offset + heard;
 }
 
+/// Source and bus of `count` frames; mono where both sources are one.
 void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
-  const double level_before = gain_.value * flow_.value * fade_at(0);
-  const Gains before{level_before * pan_.left, level_before * pan_.right};
-  const double level_after = gain_.advance(count) * flow_.advance(count) * fade_at(count);
-  if (side_.moving()) {
-    side_.advance(count);
-    pan_ = gains(1);
+  const bool mono = left == right;
+  if (!level_moves()) {
+    const double level = gain_.value();
+    const auto left_part = static_cast<float>(level * pan_.left.value);
+    const auto right_part = static_cast<float>(level * pan_.right.value);
+    if (mono) return kernels::add(left, {}, left_part, right_part, bus_left, bus_right, count);
+    kernels::add(left, {left_part}, bus_left, count);
+    return kernels::add(right, {right_part}, bus_right, count);
   }
-  const Gains after{level_after * pan_.left, level_after * pan_.right};
-  fade_in_done_ += count;
-  if (fade_out_length_ > 0) fade_out_left_ -= count;
-  const auto left_slope = slope(before.left, after.left, count);
-  const auto right_slope = slope(before.right, after.right, count);
-  if (left == right) {
-    kernels::add(left, left_slope, right_slope, bus_left, bus_right, count);
-  } else {
-    kernels::add(left, left_slope, bus_left, count);
-    kernels::add(right, right_slope, bus_right, count);
+  for (int at = 0, piece = 0; at < count; at += piece) {
+    piece = static_cast<int>(std::min<std::int64_t>(count - at, knot()));
+    if (mono && only_gain_moves()) {
+      const kernels::Curve gain = gain_.curve();
+      gain_.advance(piece);
+      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left + at,
+                   bus_right + at, piece);
+      continue;
+    }
+    const Moving before = level(false);
+    const Gains pan_before = pan_;
+    const bool turns = side_.moving();
+    go_on(piece);
+    const Moving after = level(true);
+    if (mono && !turns) {
+      kernels::add(left + at, curve(before, after, piece), static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value),
+                   bus_left + at, bus_right + at, piece);
+    } else {
+      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), bus_left + at, piece);
+      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), bus_right + at, piece);
+    }
   }
 }
 

@@ -1,17 +1,16 @@
 #pragma once
+#include <algorithm>
 #include <cstdint>
 #include <span>
 
 #include "dsp/ramp.hpp"
+#include "dsp/smooth.hpp"
 #include "mix/command.hpp"
 
 namespace tidewater {
 
 /// Frames that the mixer renders at a time, whatever block the caller asks for: what is heard never depends on it.
 inline constexpr int quantum = 64;
-
-/// A cut shorter than this clicks: 5 ms at 48 kHz.
-inline constexpr std::int64_t shortest_fade = 240;
 
 /// Most frames that are mixed in one go, a whole number of quanta: voices that do not change cost less in long runs.
 inline constexpr int most_run = 512;
@@ -25,17 +24,19 @@ struct StereoBus {
 class alignas(64) Voice {
  public:
   void start(const StartVoice& command, std::int64_t now, double rate);
+  // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
   void stop(std::int64_t fade);
-  void set_gain(float gain, std::int64_t ramp) { gain_.go(static_cast<double>(gain), ramp); }
-  void set_step(std::uint64_t step, std::int64_t ramp) { step_.go(static_cast<double>(step), ramp); }
-  void set_side(float side, std::int64_t ramp) { side_.go(static_cast<double>(side), ramp); }
-  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp);
+  void set_gain(float gain, std::int64_t ramp, std::int64_t now);
+  void set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now);
+  void set_side(float side, std::int64_t ramp, std::int64_t now);
+  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now);
 
   /// Lines of 64 bytes that a run looks at, from the front.
-  static constexpr std::size_t hot_lines = 5;
+  static constexpr std::size_t hot_lines = 7;
 
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
+  bool whole() const { return whole_; }
   /// Source frames since the clip's head; a loop has gone round.
   std::int64_t position() const;
 
@@ -47,10 +48,11 @@ class alignas(64) Voice {
 
  private:
   struct Gains {
-    double left, right;
+    Moving left, right;
   };
 
   bool level_moves() const;
+  bool only_gain_moves() const;
   bool flows(int frames) const;
   bool has_ahead(std::int64_t frames) const;
   void tend_flow(int frames, std::int64_t now);
@@ -68,28 +70,36 @@ class alignas(64) Voice {
   const float* streamed(std::size_t channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const;
   void pass_over(std::uint64_t step, std::int64_t step_change, int count);
   void wrap_position();
-  double fade_at(std::int64_t frames_from_now) const;
-  Gains gains(double level) const;
+  Moving level(bool so_far) const;
+  std::int64_t knot() const;
+  std::int64_t leaving_left() const;
+  void go_on(std::int64_t frames);
+  Gains gains() const;
 
   // What every run looks at comes first, in as few lines of memory as it takes.
   bool active_ = false;
   bool loop_ = false;
   bool filtered_ = false;  ///< one of the filters is at work
+  bool whole_ = true;      ///< nothing in it was other than finite
   Quality quality_ = Quality::standard;
   std::uint32_t group_ = 0;
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
   std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
   Ramp step_;
-  Ramp flow_;  ///< of a stream: 1 while it flows, 0 while it is late
-  Ramp gain_;
-  Ramp side_;
-  Gains pan_{1, 1};
+  Smooth flow_;  ///< of a stream: 1 while it flows, 0 while it is late
+  Smooth gain_;
+  Smooth side_;
+  Gains pan_{{1, 0}, {1, 0}};
+  float fold_ = 1;  ///< of a stereo clip, where its channels become one
+  std::int32_t shortest_ = 1;
   std::int64_t start_frame_ = 0;
   std::int64_t fade_in_length_ = 0;
   std::int64_t fade_in_done_ = 0;
   std::int64_t fade_out_length_ = 0;  ///< 0 while nobody stopped it
   std::int64_t fade_out_left_ = 0;
+  std::int64_t cut_left_ = 0;  ///< 0 while no second, quicker stop came
+  Smooth cut_ = Smooth::at(1);
   StateFilter low_pass_{StateFilter::Kind::low_pass};
   StateFilter high_pass_{StateFilter::Kind::high_pass};
 };

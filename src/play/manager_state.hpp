@@ -180,6 +180,7 @@ struct ManagerState {
   void to_voice(const LivePlayback& playback, const Command& command);
   void take_reports();
   void watch_streams();
+  void watch_for_broken_samples();
   Hertz rate_of(const LivePlayback& playback) const;
   void render(std::span<float> out) noexcept;
   JournalEntry& note(JournalEntry::Kind kind);
@@ -217,6 +218,7 @@ struct ManagerState {
   std::int64_t last_clock = 0;
   Seconds unrendered;
   bool told_unrendered = false;
+  bool told_broken = false;
 };
 
 }  // namespace tidewater

@@ -140,8 +140,20 @@ void ManagerState::note_updates() {
   update_run.times = 0;
 }
 
+/// Once: whatever made them will make more.
+void ManagerState::watch_for_broken_samples() {
+  const std::uint32_t group = mixer.take_broken_group();
+  if (group == Mixer::no_group || told_broken) return;
+  told_broken = true;
+  note(Kind::notice).why = fmt::format(
+      "samples in group '{}' were not numbers, or beyond what a float holds, and were made silent; a clip that was damaged "
+      "after it was checked does that, or memory that something else has written to",
+      groups[group].name);
+}
+
 void ManagerState::update(Seconds elapsed) {
   take_reports();
+  watch_for_broken_samples();
   watch_streams();
   count_update();
   watch_clock(elapsed);

@@ -190,7 +190,7 @@ void ManagerState::wake(LivePlayback& playback) {
   --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
   const std::int64_t first = mixer.next_frame() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
-  give_voice(playback, voice, std::max(first, playback.since), shortest_fade);
+  give_voice(playback, voice, std::max(first, playback.since), shortest_change(options.rate.value));
   JournalEntry& entry = note(Kind::woke);
   entry.playback = playback.id;
   entry.sound = playback.sound->design->name;
