@@ -2,6 +2,7 @@
 
 #include "audio_thread.hpp"
 #include "bank/bank_data.hpp"
+#include "base/random.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
 
@@ -111,6 +112,22 @@ TEST_CASE("a clip that was prepared before is the same from the cache, and is pr
   CHECK(heard(sounds).samples == fresh.samples);
   folder.write_clip("clips/a.wav", sine(700, 0.5, 1, 0.5, 44100), 1, 44100);
   CHECK_FALSE(heard(sounds).samples == fresh.samples);
+  // A bit that flips anywhere in the cache changes nothing that is heard.
+  const std::string levelled = "[groups.g]\nlevel=\"-30 LUFS\"\n[sounds.a]\ngroup=\"g\"\nclips=[\"a.wav\"]\n" + sounds.substr(sounds.find("[sounds.b]"));
+  const Take expected = heard(levelled);
+  Random random(3);
+  for (int round = 0; round < 60; ++round) {
+    std::vector<std::string> files = {"cache/files.jsonl", "cache/clips.jsonl"};
+    for (const auto& file : kept()) files.push_back("cache/prepared/" + file.filename().string());
+    const std::string& file = files[random.below(static_cast<std::uint32_t>(files.size()))];
+    std::string bytes = folder.read(file);
+    // Half of them in the first hundred bytes, where the sizes stand.
+    const std::size_t at = random.below(static_cast<std::uint32_t>(round % 2 == 0 ? std::min<std::size_t>(bytes.size(), 100) : bytes.size()));
+    bytes[at] = static_cast<char>(bytes[at] ^ (1 << random.below(8)));
+    folder.write(file, bytes);
+    INFO("byte " << at << " of " << file);
+    REQUIRE(heard(levelled).samples == expected.samples);
+  }
   // Where nothing can be kept, all is prepared each time.
   folder.write("blocked", "");
   setenv("TIDEWATER_CACHE", folder.path("blocked").c_str(), 1);

@@ -6,12 +6,16 @@
 #include <unistd.h>
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <cstddef>
 #include <cstdio>
+#include <cstring>
 #include <filesystem>
 #include <memory>
 #include <vector>
 
 #include "author/content_keys.hpp"
+#include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -19,11 +23,13 @@ namespace {
 
 namespace fs = std::filesystem;
 
+constexpr std::uintmax_t largest_file = std::uintmax_t{8} << 30U;
 constexpr std::uintmax_t most_kept = std::uintmax_t{4} << 30U;
 
 /// What stands before the samples. Changed whenever preparing changes: then old files are not taken for new ones.
 struct Head {
-  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '1'};
+  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '2'};
+  std::uint64_t hash = 0;  ///< XXH3 of all that follows
   std::int32_t channels = 0;
   std::int32_t sample_size = 0;
   std::int64_t frames = 0, loop_from = 0;
@@ -31,22 +37,44 @@ struct Head {
   double streamed_rate = 0;  ///< 0 where all of it is in memory
   std::int64_t head_frames = 0;
   std::uint64_t bytes = 0;
+  std::uint64_t unused = 0;  // the samples begin at a multiple of 16
 };
+static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 80);
+
+constexpr std::size_t hashed_from = offsetof(Head, hash) + sizeof(Head::hash);
+constexpr std::int64_t most_frames = std::int64_t{1} << 30U;  // 20 minutes at the highest rate, and a little
 
 struct Close {
   void operator()(std::FILE* file) const { std::fclose(file); }
 };
 using File = std::unique_ptr<std::FILE, Close>;
 
-/// Whether a head can be that of a whole file of this size.
-bool sound(const Head& head, std::uintmax_t size) {
+/// Whether a head can be that of a whole file of this size. Every product below stays within 64 bits.
+bool sound(const Head& head, std::size_t size) {
   const bool shape = head.mark == Head{}.mark && (head.channels == 1 || head.channels == 2) &&
-                     (head.sample_size == 2 || head.sample_size == 4) && head.frames > 0 && head.loop_from >= 0 &&
-                     head.loop_from < head.frames && head.head_frames >= 0;
+                     (head.sample_size == 2 || head.sample_size == 4) && head.frames > 0 && head.frames <= most_frames &&
+                     head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0 && head.head_frames <= head.frames &&
+                     !std::isnan(head.level) && head.level < 200;
   if (!shape) return false;
-  const auto kept = static_cast<std::uintmax_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
-  return head.bytes == (kept + 2 * reach) * static_cast<std::uintmax_t>(head.channels * head.sample_size) &&
+  if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4)) return false;
+  const auto kept = static_cast<std::uint64_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
+  return head.bytes == (kept + 2 * reach) * static_cast<std::uint64_t>(head.channels) * static_cast<std::uint64_t>(head.sample_size) &&
          size == sizeof(Head) + head.bytes;
+}
+
+/// Whether the filters' surroundings are silent and every sample is one.
+bool playable(const BankClip& clip) {
+  const auto stride = static_cast<std::size_t>(clip.kept()) + 2 * reach;
+  const auto silent = [&](const auto& samples) {
+    for (std::size_t at = 0; at < samples.size(); at += stride)
+      for (std::size_t i = 0; i < reach; ++i)
+        if (samples[at + i] != 0 || samples[at + stride - 1 - i] != 0) return false;
+    return true;
+  };
+  constexpr std::size_t piece = 1U << 20U;
+  for (std::size_t at = 0; at < clip.floats.size(); at += piece)
+    if (!kernels::finite(clip.floats.data() + at, static_cast<int>(std::min(piece, clip.floats.size() - at)))) return false;
+  return silent(clip.shorts) && silent(clip.floats);
 }
 
 }  // namespace
@@ -58,30 +86,51 @@ std::string ClipCache::key(const std::string& content, const std::string& ending
   return fmt::format("{}-{:016x}", content, XXH3_64bits(rest.data(), rest.size()));
 }
 
-bool ClipCache::read(const std::string& key, const std::string& name, const std::string& file, BankClip& clip) const {
-  if (key.empty()) return false;
-  const std::string path = (fs::path(folder_) / key).string();
-  const File in(std::fopen(path.c_str(), "rb"));
+std::uint64_t prepared_hash(std::span<const char> file) {
+  return file.size() < hashed_from ? 0 : XXH3_64bits(file.data() + hashed_from, file.size() - hashed_from);
+}
+
+bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const std::string& file, BankClip& clip) {
   Head head;
-  std::error_code error;
-  if (!in || std::fread(&head, sizeof head, 1, in.get()) != 1 || !sound(head, fs::file_size(path, error))) return false;
-  const std::shared_ptr<char[]> memory(new char[head.bytes]);  // not cleared: it is filled at once
-  std::setvbuf(in.get(), nullptr, _IONBF, 0);
-  if (std::fread(memory.get(), 1, head.bytes, in.get()) != head.bytes) return false;
-  clip.name = name;
+  if (size < sizeof head) return false;
+  std::memcpy(&head, memory.get(), sizeof head);
+  if (!sound(head, size) || head.hash != prepared_hash({memory.get(), size})) return false;
+  const char* samples = memory.get() + sizeof head;
   clip.channels = head.channels;
   clip.frames = head.frames;
   clip.loop_from = head.loop_from;
   clip.level = {head.level};
   if (head.sample_size == 2)
-    clip.shorts = {reinterpret_cast<const std::int16_t*>(memory.get()), head.bytes / 2};
+    clip.shorts = {reinterpret_cast<const std::int16_t*>(samples), head.bytes / 2};
   else
-    clip.floats = {reinterpret_cast<const float*>(memory.get()), head.bytes / 4};
-  clip.memory = memory;
+    clip.floats = {reinterpret_cast<const float*>(samples), head.bytes / 4};
+  clip.memory = std::shared_ptr<const void>(memory, samples);
   if (head.streamed_rate > 0)
     clip.streamed =
         std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.frames, head.head_frames});
-  return true;
+  return playable(clip);
+}
+
+bool ClipCache::read(const std::string& key, const std::string& name, const std::string& file, BankClip& clip) const {
+  if (key.empty()) return false;
+  const std::string path = (fs::path(folder_) / key).string();
+  const File in(std::fopen(path.c_str(), "rb"));
+  if (!in) return false;
+  std::error_code error;
+  const std::uintmax_t size = fs::file_size(path, error);
+  bool whole = !error && size >= sizeof(Head) && size <= largest_file;
+  if (whole) {
+    const std::shared_ptr<char[]> memory(new char[size]);  // not cleared: it is filled at once
+    std::setvbuf(in.get(), nullptr, _IONBF, 0);
+    whole = std::fread(memory.get(), 1, size, in.get()) == size && read_prepared(memory, size, file, clip);
+  }
+  if (whole)
+    clip.name = name;
+  else {
+    clip = {};
+    fs::remove(path, error);  // it is made again
+  }
+  return whole;
 }
 
 void ClipCache::write(const std::string& key, const BankClip& clip) const {
@@ -101,9 +150,14 @@ void ClipCache::write(const std::string& key, const BankClip& clip) const {
     head.head_frames = clip.streamed->head;
   }
   head.bytes = clip.bytes();
+  const void* samples = clip.shorts.empty() ? static_cast<const void*>(clip.floats.data()) : clip.shorts.data();
+  const std::unique_ptr<XXH3_state_t, decltype(&XXH3_freeState)> hash(XXH3_createState(), XXH3_freeState);
+  XXH3_64bits_reset(hash.get());
+  XXH3_64bits_update(hash.get(), reinterpret_cast<const char*>(&head) + hashed_from, sizeof head - hashed_from);
+  XXH3_64bits_update(hash.get(), samples, head.bytes);
+  head.hash = XXH3_64bits_digest(hash.get());
   bool written = false;
   if (const File out(std::fopen(unfinished.c_str(), "wb")); out) {
-    const void* samples = clip.shorts.empty() ? static_cast<const void*>(clip.floats.data()) : clip.shorts.data();
     written = std::fwrite(&head, sizeof head, 1, out.get()) == 1 && std::fwrite(samples, 1, head.bytes, out.get()) == head.bytes &&
               std::fflush(out.get()) == 0;
   }

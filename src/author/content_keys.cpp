@@ -1,5 +1,7 @@
 #include "author/content_keys.hpp"
 
+#include "author/cache_lines.hpp"
+
 #include <fmt/format.h>
 #include <sys/stat.h>
 #include <xxhash.h>
@@ -41,26 +43,9 @@ std::string cache_folder() {
   return (fs::temp_directory_path() / "tidewater-cache").string();
 }
 
-void append_to_cache(const std::string& path, std::string& lines) {
-  if (lines.empty()) return;
-  std::error_code ignored;
-  fs::create_directories(fs::path(path).parent_path(), ignored);
-  std::ofstream(path, std::ios::binary | std::ios::app) << lines << std::flush;
-  lines.clear();
-}
-
 ContentKeys::ContentKeys() : path_((fs::path(cache_folder()) / "files.jsonl").string()) {
-  std::error_code error;
-  if (fs::file_size(path_, error) > largest_list && !error) fs::remove(path_, error);
-  std::ifstream in(path_, std::ios::binary);
-  for (std::string line; std::getline(in, line);) {
-    const Json json = Json::parse(line, nullptr, false);
-    try {
-      seen_[json.at("file")] = {json.at("size"), json.at("time"), json.at("key")};
-    } catch (const Json::exception&) {
-      continue;  // a line that was cut off: its file is read again
-    }
-  }
+  read_cache_lines(path_, largest_list,
+                   [this](const Json& json) { seen_[json.at("file")] = {json.at("size"), json.at("time"), json.at("key")}; });
 }
 
 std::string ContentKeys::of(const std::string& file) {
@@ -79,7 +64,7 @@ std::string ContentKeys::of(const std::string& file) {
   const std::lock_guard lock(mutex_);
   seen_[name] = {size, time, key};
   const Json json = {{"file", name}, {"size", size}, {"time", time}, {"key", key}};
-  added_ += json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
+  added_ += cache_line(json);
   return key;
 }
 

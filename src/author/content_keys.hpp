@@ -10,9 +10,6 @@ namespace tidewater {
 /// be deleted at any time; where it cannot be read or written, all is worked out anew.
 std::string cache_folder();
 
-/// Adds whole lines at the end of a file of the cache, and forgets them: two programs that write at once do not harm each other.
-void append_to_cache(const std::string& path, std::string& lines);
-
 /// Names the contents of files. A file whose size and time have not changed is not read again.
 /// Thread: any for `of`.
 class ContentKeys {

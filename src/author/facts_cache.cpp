@@ -1,5 +1,7 @@
 #include "author/facts_cache.hpp"
 
+#include "author/cache_lines.hpp"
+
 #include <fmt/format.h>
 
 #include <filesystem>
@@ -32,35 +34,27 @@ std::string line_of(const std::string& key, const ClipFacts& f) {
                      {"seam", f.seam},
                      {"near", f.steepest_near_seam},
                      {"placeholder", f.marked_placeholder}};
-  return json.dump(-1, ' ', false, Json::error_handler_t::replace) + "\n";
+  return cache_line(json);
 }
 
 }  // namespace
 
 FactsCache::FactsCache() : path_((fs::path(cache_folder()) / "clips.jsonl").string()) {
-  std::error_code error;
-  if (fs::file_size(path_, error) > largest_cache && !error) fs::remove(path_, error);
-  std::ifstream in(path_, std::ios::binary);
-  for (std::string line; std::getline(in, line);) {
-    const Json json = Json::parse(line, nullptr, false);
-    try {
-      ClipFacts f;
-      f.problem = json.at("problem");
-      f.length = {json.at("length")};
-      f.loudness = read(json.at("loudness"));
-      f.true_peak = read(json.at("peak"));
-      f.leading_silence = {json.at("silence")};
-      f.offset = json.at("offset");
-      f.clipped = json.at("clipped");
-      f.brightness = {json.at("brightness")};
-      f.seam = json.at("seam");
-      f.steepest_near_seam = json.at("near");
-      f.marked_placeholder = json.at("placeholder");
-      known_[json.at("key")] = std::move(f);
-    } catch (const Json::exception&) {
-      continue;  // a line that was cut off: its clip is measured again
-    }
-  }
+  read_cache_lines(path_, largest_cache, [this](const Json& json) {
+    ClipFacts f;
+    f.problem = json.at("problem");
+    f.length = {json.at("length")};
+    f.loudness = read(json.at("loudness"));
+    f.true_peak = read(json.at("peak"));
+    f.leading_silence = {json.at("silence")};
+    f.offset = json.at("offset");
+    f.clipped = json.at("clipped");
+    f.brightness = {json.at("brightness")};
+    f.seam = json.at("seam");
+    f.steepest_near_seam = json.at("near");
+    f.marked_placeholder = json.at("placeholder");
+    known_[json.at("key")] = std::move(f);
+  });
 }
 
 ClipFacts FactsCache::get(const std::string& file, const std::string& soundfont, const std::function<ClipFacts()>& measure) {
