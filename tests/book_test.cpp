@@ -1,7 +1,9 @@
 #include <catch2/catch.hpp>
 
+#include "author/pattern.hpp"
 #include "stage.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/replay.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -124,6 +126,61 @@ TEST_CASE("several errors of syntax are found in one run, together with what is 
   CHECK_THAT(problems[1], Contains("3:") && Contains("not TOML"));
   CHECK_THAT(problems[2], Contains("7:8: gain"));
   CHECK_THAT(problems[3], Contains("8:") && Contains("not TOML"));
+}
+
+TEST_CASE("text that is as deep or as long as it can be is told in a short message, and exhausts nothing") {
+  Folder folder;
+  write_stage_clips(folder);
+  const auto many = [](const std::string& text, int times) {
+    std::string all;
+    for (int i = 0; i < times; ++i) all += text;
+    return all;
+  };
+  const auto told = [&](const std::string& text) {
+    folder.write("book.toml", text);
+    std::string all;
+    for (const auto& problem : read_book(folder.path("book.toml")).problems) {
+      CHECK(problem.message.size() < 700);
+      all += to_text(problem) + "\n";
+    }
+    return all;
+  };
+  const std::string sound = book_head + "[sounds.s]\n";
+  CHECK_THAT(told(book_head + "a" + many(".a", 50000) + " = 1\n"), Contains(":3:32: ") && Contains("more than 16 parts"));
+  CHECK_THAT(told(book_head + "[a" + many(".a", 50000) + "]\n"), Contains("more than 16 parts"));
+  CHECK_THAT(told(book_head + "a = " + many("{b=", 50000)), Contains("more than 32 brackets"));
+  CHECK_THAT(told(sound + "clips = [\"" + std::string(99000, 'a') + "\"]\n"), Contains("a pattern of 99000 letters; 1024 are the most"));
+  CHECK_THAT(told(sound + "clips = { files = \"" + many("{a}", 300) + "\", otherwise = [] }\n"), Contains("a pattern with 300 traits; 8 are the most"));
+  CHECK_THAT(told(sound + "clips = { files = \"" + many("{", 20000) + "\", otherwise = [] }\n"), Contains("a pattern of 20000 letters"));
+  CHECK_THAT(told(sound + "clips = { files = \"" + many("{", 1000) + "\", otherwise = [] }\n"), Contains("names no trait"));
+  CHECK_THAT(told(sound + "clips=[\"tone.wav\"]\ngain = \"" + std::string(3000000, '9') + " dB\"\n"), Contains("gain: ") && Contains(" ... "));
+  CHECK_THAT(told(sound + std::string(1000000, 'k') + " = 1\n"), Contains("has no key 'kkk"));
+  // What only looks deep is read as ever.
+  const std::string fine = sound + "clips=[\"tone.wav\"]  # " + many("[.{", 500) + "\n[events.\"" + many("a.", 400) + "\"]\nstart='s'\n";
+  CHECK(told(fine).empty());
+  CHECK_THROWS_WITH(parse_journal(many("[", 1000000), "j"), Contains("is not a JSON object"));
+  CHECK_THROWS_WITH(parse_journal("{\"at\": 0, \"request\": \"" + std::string(2000000, 'x') + "\"}", "j"), Contains("there is no request"));
+}
+
+TEST_CASE("patterns fit as they say, in a time that no pattern can stretch") {
+  const auto fits = [](const char* pattern, const char* name) { return Pattern(pattern).fits(name); };
+  CHECK(fits("gull-*.flac", "gull-1.flac"));
+  CHECK(fits("gull-*.flac", "gull-.flac"));
+  CHECK_FALSE(fits("gull-*.flac", "gull-1.wav"));
+  CHECK_FALSE(fits("*.flac", "steps/a.flac"));
+  CHECK(Pattern("*.flac", Pattern::Slashes::pass).fits("steps/a.flac"));
+  CHECK(fits("steps/*/a?.wav", "steps/wood/a1.wav"));
+  CHECK(fits("m?we.wav", "m\xc3\xb6we.wav"));
+  CHECK_FALSE(fits("a?.wav", "a.wav"));
+  CHECK(fits("a[1]-*.wav", "a[1]-2.wav"));
+  CHECK(fits("**", "x"));
+  CHECK(Pattern("steps/{surface}-{weight}-*.flac").values("steps/steel-light-1.flac") == std::vector<std::string>{"steel", "light"});
+  CHECK(Pattern("{a}_{b}.wav").values("x_y_z.wav") == std::vector<std::string>{"x_y", "z"});
+  CHECK_FALSE(Pattern("{a}.wav").fits(".wav"));
+  std::string hostile;
+  for (int i = 0; i < 500; ++i) hostile += "*a";
+  CHECK_FALSE(Pattern(hostile + "b").fits(std::string(5000, 'a')));
+  CHECK(Pattern(hostile).fits(std::string(5000, 'a')));
 }
 
 TEST_CASE("books that are not books get a message, not a crash") {

@@ -1,7 +1,6 @@
 #include "tidewater/author/advice.hpp"
 
 #include <fmt/format.h>
-#include <fnmatch.h>
 
 #include <algorithm>
 #include <cmath>
@@ -69,7 +68,7 @@ class Adviser {
   bool accepts(std::string_view kind, const std::string& about) {
     bool accepted = false;
     for (const auto& a : book_.accepted) {
-      if (a.advice != kind || !(a.about.empty() || fnmatch(a.about.c_str(), about.c_str(), 0) == 0)) continue;
+      if (a.advice != kind || !(a.about.empty() || Pattern(a.about, Pattern::Slashes::pass).fits(about))) continue;
       needed_.insert(&a);
       accepted = true;
     }

@@ -1,7 +1,6 @@
 #include "author/clip_folder.hpp"
 
 #include <fmt/format.h>
-#include <fnmatch.h>
 
 #include <algorithm>
 #include <filesystem>
@@ -26,16 +25,14 @@ ClipFolder::ClipFolder(std::string path) : path_(std::move(path)) {
   std::sort(files_.begin(), files_.end());
 }
 
-std::vector<std::string> ClipFolder::matching(const std::string& pattern) const {
+std::vector<std::string> ClipFolder::matching(const Pattern& pattern) const {
   std::vector<std::string> out;
-  for (const auto& file : files_)
-    if (file == pattern || (is_pattern(pattern) && fnmatch(pattern.c_str(), file.c_str(), FNM_PATHNAME) == 0)) out.push_back(file);
-  return out;
-}
-
-std::vector<std::string> ClipFolder::matching_expression(const std::regex& expression) const {
-  std::vector<std::string> out;
-  std::copy_if(files_.begin(), files_.end(), std::back_inserter(out), [&](const auto& file) { return std::regex_match(file, expression); });
+  // They are sorted: those with the pattern's beginning stand together.
+  for (auto file = std::lower_bound(files_.begin(), files_.end(), pattern.beginning());
+       file != files_.end() && file->starts_with(pattern.beginning()); ++file) {
+    if (pattern.fits(*file)) out.push_back(*file);
+    if (pattern.plain()) break;
+  }
   return out;
 }
 
@@ -47,7 +44,5 @@ std::string ClipFolder::advice_for(const std::string& pattern) const {
     if (fs::path(file).filename() == fs::path(pattern).filename()) return fmt::format("; did you mean '{}'?", file);
   return fmt::format("; '{}' holds {} files, '{}' among them", path_, files_.size(), files_.front());
 }
-
-bool is_pattern(std::string_view text) { return text.find_first_of("*?") != std::string_view::npos; }
 
 }  // namespace tidewater

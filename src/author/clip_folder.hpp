@@ -1,8 +1,9 @@
 #pragma once
-#include <regex>
 #include <string>
 #include <string_view>
 #include <vector>
+
+#include "author/pattern.hpp"
 
 namespace tidewater {
 
@@ -13,8 +14,8 @@ class ClipFolder {
 
   bool exists() const { return exists_; }
   /// All files that the pattern fits, in the order of their names. A plain name fits itself.
-  std::vector<std::string> matching(const std::string& pattern) const;
-  std::vector<std::string> matching_expression(const std::regex& expression) const;
+  std::vector<std::string> matching(const std::string& pattern) const { return matching(Pattern(pattern)); }
+  std::vector<std::string> matching(const Pattern& pattern) const;
   const std::vector<std::string>& files() const { return files_; }
   /// What to say when nothing fits: the nearest file, or what there is.
   std::string advice_for(const std::string& pattern) const;
@@ -24,7 +25,5 @@ class ClipFolder {
   bool exists_ = false;
   std::vector<std::string> files_;  ///< relative, with forward slashes, sorted
 };
-
-bool is_pattern(std::string_view text);
 
 }  // namespace tidewater

@@ -1,7 +1,6 @@
 #include "tidewater/author/credits.hpp"
 
 #include <fmt/format.h>
-#include <fnmatch.h>
 
 #include <algorithm>
 #include <filesystem>
@@ -11,6 +10,7 @@
 #include <set>
 #include <sstream>
 
+#include "author/pattern.hpp"
 #include "author/read_credits.hpp"
 
 namespace tidewater {
@@ -19,7 +19,7 @@ namespace {
 /// A name is itself, a folder all that is in it, a pattern what it fits.
 bool covers(const std::string& pattern, const std::string& clip) {
   if (pattern.ends_with('/')) return clip.starts_with(pattern);
-  return fnmatch(pattern.c_str(), clip.c_str(), 0) == 0;
+  return Pattern(pattern, Pattern::Slashes::pass).fits(clip);
 }
 
 struct CreditsFile {

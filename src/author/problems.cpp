@@ -6,10 +6,13 @@
 #include <optional>
 #include <tuple>
 
+#include "author/depth.hpp"
+
 namespace tidewater {
 namespace {
 
 constexpr int most_syntax_errors = 20;
+constexpr std::size_t largest_document = 16U << 20U;
 
 std::string lower_first(std::string_view text) {
   std::string out(text);
@@ -55,8 +58,18 @@ std::optional<toml::table> parse(const std::string& text, toml::source_position&
 }  // namespace
 
 Document read_document(std::string_view text, Problems& problems) {
-  std::string left(text);
   Document document;
+  if (text.size() > largest_document) {
+    problems.add(problems.whole_file(), "is larger than 16 MiB; it is text written by people");
+    document.whole = false;
+    return document;
+  }
+  if (const Depth deep = too_deep(text); !deep.problem.empty()) {
+    problems.add(problems.at(toml::source_position{deep.line, deep.column}), "not TOML that a book may hold: " + deep.problem);
+    document.whole = false;
+    return document;
+  }
+  std::string left(text);
   unsigned last_line = 0;
   for (int errors = 0; errors < most_syntax_errors; ++errors) {
     toml::source_position where;

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "base/shorten.hpp"
 #include "tidewater/author/book.hpp"
 
 namespace tidewater {
@@ -18,7 +19,7 @@ class Problems {
   Place at(const toml::key& key) const { return at(key.source().begin); }
   Place whole_file() const { return {file_, 0, 0}; }
 
-  void add(Place place, std::string message) { list_.push_back({std::move(place), std::move(message)}); }
+  void add(Place place, std::string message) { list_.push_back({std::move(place), shortened(message)}); }
 
   /// In the order of the file.
   std::vector<Problem> take();

@@ -2,13 +2,14 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 #include <filesystem>
-#include <regex>
 #include <sstream>
+#include <unordered_set>
 
 #include "author/read_sketch.hpp"
 #include "author/tables.hpp"
-#include "author/trait_patterns.hpp"
+#include "author/split_values.hpp"
 #include "base/nearest.hpp"
 
 namespace tidewater {
@@ -317,19 +318,20 @@ void SoundReader::read_by_trait(const toml::table& table, const std::string& wha
 void SoundReader::read_trait_pattern(const toml::node& node, BookLayer& layer) {
   const auto* pattern = node.as_string();
   if (pattern == nullptr) return problem(node, "'files' must be text such as \"steps/{surface}-*.flac\"");
-  std::vector<std::string> traits;
-  const std::regex expression = trait_expression(pattern->get(), traits);
+  const Pattern parts(pattern->get());
+  if (!parts.problem().empty()) return problem(node, fmt::format("'files' is {}", parts.problem()));
+  const std::vector<std::string>& traits = parts.traits();
   if (traits.empty())
     return problem(node, fmt::format("\"{}\" names no trait; write one in braces: \"steps/{{surface}}-*.flac\"", pattern->get()));
   if (!layer.by.empty() && layer.by != traits) problem(node, "the traits in 'files' are not those of 'by', in that order; leave out 'by'");
   layer.by = traits;
-  for (const auto& file : folder_.matching_expression(expression)) {
-    std::smatch found;
-    std::regex_match(file, found, expression);
-    std::vector<std::string> values(found.begin() + 1, found.end());
-    auto choice = std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BookChoice& c) { return c.values == values; });
-    if (choice == layer.choices.end()) choice = layer.choices.insert(choice, {std::move(values), {}});
-    choice->clips.push_back({file, 1, problems_.at(node)});
+  std::map<std::vector<std::string>, std::size_t> known;
+  for (std::size_t i = 0; i < layer.choices.size(); ++i) known.emplace(layer.choices[i].values, i);
+  for (const auto& file : folder_.matching(parts)) {
+    const auto values = *parts.values(file);
+    const auto [choice, fresh] = known.try_emplace(values, layer.choices.size());
+    if (fresh) layer.choices.push_back({values, {}});
+    layer.choices[choice->second].clips.push_back({file, 1, problems_.at(node)});
   }
   if (layer.choices.empty() && folder_.exists())
     problem(node, fmt::format("no file fits '{}'{}", pattern->get(), folder_.advice_for(pattern->get())));
@@ -346,14 +348,19 @@ void SoundReader::check_weights(const toml::node& node, const BookLayer& layer, 
 void SoundReader::add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice) {
   if (fs::path(pattern).is_absolute() || pattern.find("..") != std::string::npos)
     return problem(node, fmt::format("clip '{}' must lie inside the folder of clips", pattern));
-  const auto files = folder_.matching(pattern);
+  const Pattern parts(pattern);
+  if (!parts.problem().empty()) return problem(node, fmt::format("clips cannot be found by {}", parts.problem()));
+  if (!parts.traits().empty())
+    return problem(node, fmt::format("'{}' has a trait in braces; write clips = {{ files = \"{}\" }}", pattern, pattern));
+  const auto files = folder_.matching(parts);
   if (files.empty() && folder_.exists())
-    problem(node,
-            fmt::format("{} '{}'{}", is_pattern(pattern) ? "no file fits" : "there is no clip", pattern, folder_.advice_for(pattern)));
-  for (const auto& file : files) {
-    const bool known = std::any_of(choice.clips.begin(), choice.clips.end(), [&](const BookClip& c) { return c.path == file; });
-    if (!known) choice.clips.push_back({file, weight, problems_.at(node)});
-  }
+    problem(node, fmt::format("{} '{}'{}", parts.plain() ? "there is no clip" : "no file fits", pattern, folder_.advice_for(pattern)));
+  std::unordered_set<std::string_view> known;
+  for (const auto& clip : choice.clips) known.insert(clip.path);
+  std::vector<BookClip> added;
+  for (const auto& file : files)
+    if (!known.contains(file)) added.push_back({file, weight, problems_.at(node)});
+  choice.clips.insert(choice.clips.end(), std::make_move_iterator(added.begin()), std::make_move_iterator(added.end()));
 }
 
 void SoundReader::list_settings(const Whole& whole, BookSound& sound) {

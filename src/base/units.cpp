@@ -8,6 +8,8 @@
 #include <numbers>
 #include <vector>
 
+#include "base/shorten.hpp"
+
 namespace tidewater {
 
 double amplitude(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value * (std::numbers::ln10 / std::numbers::ln2 / 20)); }
@@ -67,8 +69,8 @@ std::optional<Quantity> split(std::string_view text) {
 std::string shortest(double number) { return fmt::format("{}", number); }
 
 template <class T>
-Read<T> wrong(std::string problem) {
-  return {std::nullopt, std::move(problem)};
+Read<T> wrong(const std::string& problem) {
+  return {std::nullopt, shortened(problem)};
 }
 
 template <class T>

@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "base/nearest.hpp"
+#include "base/shorten.hpp"
 #include "play/door.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
@@ -227,7 +228,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
       take_line(json, script, raises);
     } catch (const Error& error) {
       ++count;
-      problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, error.what());
+      problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, shortened(error.what()));
     }
   }
   if (count == 0 && script.requests.empty() && !script.end)
