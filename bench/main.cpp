@@ -9,6 +9,7 @@
 
 #include "books.hpp"
 #include "clean.hpp"
+#include "growth.hpp"
 #include "table.hpp"
 
 namespace {
@@ -72,6 +73,7 @@ int main(int argc, char** argv) {
   benchmark::RunSpecifiedBenchmarks(&table);
   if (argc > 1) return 0;  // a filter asks for some figures only
   tidewater::bench::print_clean_table();
+  tidewater::bench::print_growth_table();
   tidewater::bench::print_books_table();
   return 0;
 }

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <map>
 #include <set>
+#include <unordered_set>
 
 #include "author/clip_facts.hpp"
 #include "author/clip_folder.hpp"
@@ -41,6 +42,9 @@ class Adviser {
   Checked run() {
     const Credits credits = credits_of(book_);
     unlicensed_.insert(credits.without.begin(), credits.without.end());
+    for (const auto& event : book_.events)
+      for (const auto& response : event.responses)
+        if (response.kind == BookResponse::Kind::start) reached_.insert(response.sound);
     for (const auto& sound : book_.sounds)
       sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { first_use_.try_emplace(clip.path, Use{&clip, &sound, &layer}); });
     for (const auto& [path, facts] : facts_)
@@ -193,11 +197,7 @@ class Adviser {
           sound.place, "no-variation", sound.name,
           fmt::format("'{}' has one clip and no range of pitch or gain: heard often, it grates; add a take, or pitch = \"-1 st .. 1 st\"",
                       sound.name));
-    const bool reached = std::any_of(book_.events.begin(), book_.events.end(), [&](const BookEvent& event) {
-      return std::any_of(event.responses.begin(), event.responses.end(),
-                         [&](const BookResponse& r) { return r.kind == BookResponse::Kind::start && r.sound == sound.name; });
-    });
-    if (!reached)
+    if (!reached_.contains(sound.name))
       advise(sound.place, "unreached-sound", sound.name,
              fmt::format("no event starts '{}', so nobody hears it; add an event, or take the sound out", sound.name));
   }
@@ -261,6 +261,7 @@ class Adviser {
   const std::map<std::string, ClipFacts>& facts_;
   std::map<std::string, Use> first_use_;
   std::set<std::string> unlicensed_;
+  std::unordered_set<std::string> reached_;  ///< sounds that an event starts
   std::set<const BookAccepted*> needed_;
   Checked checked_;
 };

@@ -9,6 +9,7 @@
 #include <optional>
 #include <set>
 #include <sstream>
+#include <unordered_map>
 
 #include "author/pattern.hpp"
 #include "author/read_credits.hpp"
@@ -16,11 +17,34 @@
 namespace tidewater {
 namespace {
 
-/// A name is itself, a folder all that is in it, a pattern what it fits.
-bool covers(const std::string& pattern, const std::string& clip) {
-  if (pattern.ends_with('/')) return clip.starts_with(pattern);
-  return Pattern(pattern, Pattern::Slashes::pass).fits(clip);
-}
+/// Credits by what they are about: a name is itself, a folder all that is in it, a pattern what it fits.
+class ByClip {
+ public:
+  explicit ByClip(const std::vector<BookCredit>& credits) : credits_(credits) {
+    for (std::size_t i = 0; i < credits.size(); ++i)
+      for (const auto& about : credits[i].clips) {
+        Pattern pattern(about.ends_with('/') ? about + "*" : about, Pattern::Slashes::pass);
+        if (pattern.plain())
+          names_[about] = i;
+        else
+          patterns_.emplace_back(std::move(pattern), i);
+      }
+  }
+
+  /// The last one about a clip.
+  std::optional<BookCredit> of(const std::string& clip) const {
+    std::optional<std::size_t> last;
+    if (const auto named = names_.find(clip); named != names_.end()) last = named->second;
+    for (auto it = patterns_.rbegin(); it != patterns_.rend() && (!last || it->second > *last); ++it)
+      if (it->first.fits(clip)) last = it->second;
+    return last ? std::optional(credits_[*last]) : std::nullopt;
+  }
+
+ private:
+  const std::vector<BookCredit>& credits_;
+  std::unordered_map<std::string, std::size_t> names_;
+  std::vector<std::pair<Pattern, std::size_t>> patterns_;
+};
 
 struct CreditsFile {
   std::vector<BookCredit> credits;
@@ -40,13 +64,6 @@ CreditsFile read_file(const Book& book) {
   read_credits(problems, document.root, result.credits);
   result.problems = problems.take();
   return result;
-}
-
-std::optional<BookCredit> last_for(const std::vector<BookCredit>& credits, const std::string& clip) {
-  const auto found = std::find_if(credits.rbegin(), credits.rend(), [&](const BookCredit& credit) {
-    return std::any_of(credit.clips.begin(), credit.clips.end(), [&](const std::string& pattern) { return covers(pattern, clip); });
-  });
-  return found == credits.rend() ? std::nullopt : std::optional(*found);
 }
 
 }  // namespace
@@ -91,9 +108,11 @@ Credits credits_of(const Book& book) {
     std::vector<std::string> clips;
   };
   std::map<std::string, std::map<std::string, Work>> by_licence;
+  const ByClip by_book(book.credits);
+  const ByClip by_file(file.credits);
   for (const auto& clip : clips) {
-    auto credit = last_for(book.credits, clip);
-    if (!credit) credit = last_for(file.credits, clip);
+    auto credit = by_book.of(clip);
+    if (!credit) credit = by_file.of(clip);
     if (!credit || credit->licence.empty()) {
       result.without.push_back(clip);
       continue;

@@ -21,12 +21,17 @@ class Problems {
 
   void add(Place place, std::string message) { list_.push_back({std::move(place), shortened(message)}); }
 
+  /// Whether a nearest name should still be looked for: each is compared with every other, and whoever has so many names
+  /// wrong has another fault.
+  bool may_look() { return looked_++ < 200; }
+
   /// In the order of the file.
   std::vector<Problem> take();
 
  private:
   std::string file_;
   std::vector<Problem> list_;
+  int looked_ = 0;
 };
 
 /// A document, or the syntax errors that keep it from being one. After an error the rest is read as well as it goes.

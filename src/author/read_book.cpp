@@ -5,6 +5,8 @@
 #include <fstream>
 #include <set>
 #include <sstream>
+#include <unordered_map>
+#include <unordered_set>
 
 #include "author/clip_folder.hpp"
 #include "author/problems.hpp"
@@ -50,6 +52,7 @@ class Reader {
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
+    for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
     read_credits(problems_, root_, book_.credits);
     read_accepted();
@@ -204,8 +207,7 @@ class Reader {
     if (!starts && table.contains("delay")) problem(*table.get("delay"), "a delay goes with start; a stop takes fade = \"2 s\"");
     if (starts && table.contains("fade")) problem(*table.get("fade"), "a fade goes with stop; a start takes the sound's fade-in");
     read_quantity(problems_, table, "delay", read_seconds, response.delay);
-    for (const auto& sound : book_.sounds)
-      if (sound.name == response.sound) response.fade = sound.fade_out;
+    if (const auto sound = fade_outs_.find(response.sound); sound != fade_outs_.end()) response.fade = sound->second;
     read_quantity(problems_, table, "fade", read_seconds, response.fade);
     event.responses.push_back(std::move(response));
   }
@@ -213,21 +215,23 @@ class Reader {
   void check_names() {
     const auto known_groups = names_of(book_.groups);
     const auto known_sounds = names_of(book_.sounds);
-    const auto has = [](const auto& names, const std::string& name) { return std::find(names.begin(), names.end(), name) != names.end(); };
+    const auto set_of = [](const auto& names) { return std::unordered_set<std::string_view>(names.begin(), names.end()); };
+    const auto groups = set_of(known_groups);
+    const auto sounds = set_of(known_sounds);
     for (const auto& m : named_groups_)
-      if (!has(known_groups, m.name))
+      if (!groups.contains(m.name))
         problems_.add(m.place, fmt::format("there is no group '{}'{}", m.name, advice(m.name, known_groups, "groups")));
     for (const auto& group : book_.groups)
-      if (!group.parent.empty() && !has(known_groups, group.parent))
+      if (!group.parent.empty() && !groups.contains(group.parent))
         problems_.add(group.place, fmt::format("the parent of group '{}' is '{}', which is not a group{}", group.name, group.parent,
                                                advice(group.parent, known_groups, "groups")));
     for (const auto& m : named_sounds_)
-      if (!has(known_sounds, m.name))
+      if (!sounds.contains(m.name))
         problems_.add(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
   }
 
-  static std::string advice(const std::string& name, const std::vector<std::string_view>& known, std::string_view section) {
-    auto text = did_you_mean(name, known);
+  std::string advice(const std::string& name, const std::vector<std::string_view>& known, std::string_view section) {
+    auto text = problems_.may_look() ? did_you_mean(name, known) : "";
     return text.empty() ? fmt::format("; add [{}.{}]", section, name) : text;
   }
 
@@ -262,6 +266,7 @@ class Reader {
   Book& book_;
   Problems& problems_;
   Place folder_place_;
+  std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
   std::vector<Mention> named_groups_;
   std::vector<Mention> named_sounds_;
 };

@@ -41,30 +41,17 @@ void SoundReader::missing(Place place, std::string message) {
   if (whole_) problems_.add(std::move(place), std::move(message));
 }
 
-/// Puts what the sounds that this one is like say first, and its own keys over it. False where they go in a circle.
-bool SoundReader::take_over(std::string_view name, const toml::table& own, Whole& into, std::vector<std::string>& way) {
-  const auto* like = own.get("like");
-  if (like != nullptr && like->is_string()) {
-    const std::string& other = like->as_string()->get();
-    way.emplace_back(name);
-    const auto* sounds = root_.get_as<toml::table>("sounds");
-    const auto* table = sounds == nullptr ? nullptr : sounds->get_as<toml::table>(other);
-    if (table == nullptr) {
-      std::vector<std::string_view> known;
-      for (const auto& [key, node] : *sounds) known.push_back(key.str());
-      if (way.size() == 1)
-        missing(problems_.at(*like), fmt::format("there is no sound '{}' to be like{}", other, did_you_mean(other, known)));
-    } else if (std::find(way.begin(), way.end(), other) != way.end()) {
-      std::string circle;
-      for (const auto& step : way) circle += fmt::format("'{}' is like ", step);
-      problem(*like, fmt::format("{}'{}': a circle; give one of them keys of its own", circle, other));
-      return false;
-    } else if (!take_over(other, *table, into, way)) {
-      return false;
-    }
-    way.pop_back();
-  }
-  const bool first = way.empty();
+std::string SoundReader::advice_for(const std::string& pattern) {
+  return problems_.may_look() ? folder_.advice_for(pattern) : "";
+}
+
+const toml::table* SoundReader::sound_named(std::string_view name) const {
+  const auto* sounds = root_.get_as<toml::table>("sounds");
+  return sounds == nullptr ? nullptr : sounds->get_as<toml::table>(name);
+}
+
+/// Its own keys over what it took over.
+void SoundReader::put_over(const toml::table& own, Whole& into) {
   for (const auto& [key, node] : own) {
     if (key.str() == "like") continue;
     if (std::find(rivals.begin(), rivals.end(), key.str()) != rivals.end())
@@ -73,26 +60,59 @@ bool SoundReader::take_over(std::string_view name, const toml::table& own, Whole
         into.from.erase(std::string(its));
       }
     into.keys.set(key, node);
-    into.from[std::string(key.str())] = first ? "own" : fmt::format("like {}", name);
+    into.from[std::string(key.str())] = "own";
   }
-  return true;
 }
 
-SoundReader::Whole SoundReader::whole_table(std::string_view name, const toml::table& own) {
-  Whole whole;
-  std::vector<std::string> way;
+/// What a sound says over what those say that it is like. Each is worked out once, from where its chain is known on.
+const SoundReader::Whole& SoundReader::whole_table(std::string_view name, const toml::table& own) {
+  const auto like_of = [](const toml::table& table) {
+    const auto* like = table.get_as<std::string>("like");
+    return like == nullptr ? nullptr : &like->get();
+  };
   if (own.contains("like")) text(problems_, own, "like");
-  if (!take_over(name, own, whole, way)) {
-    whole.keys = own;
-    whole.keys.erase("like");
+  if (const auto* like = like_of(own); like != nullptr && sound_named(*like) == nullptr) {
+    std::vector<std::string_view> known;
+    for (const auto& [key, node] : *root_.get_as<toml::table>("sounds")) known.push_back(key.str());
+    missing(problems_.at(*own.get("like")), fmt::format("there is no sound '{}' to be like{}", *like, problems_.may_look() ? did_you_mean(*like, known) : ""));
   }
-  return whole;
+  if (const auto known = wholes_.find(name); known != wholes_.end()) return known->second;
+
+  std::vector<std::pair<std::string, const toml::table*>> chain = {{std::string(name), &own}};
+  std::unordered_set<const toml::table*> passed = {&own};
+  const Whole* base = nullptr;
+  bool circle = false;
+  std::string next;
+  for (const std::string* like = like_of(own); like != nullptr && !circle; like = like_of(*chain.back().second)) {
+    next = *like;
+    const toml::table* table = sound_named(next);
+    if (const auto known = wholes_.find(next); known != wholes_.end()) base = &known->second;
+    if (base != nullptr || table == nullptr) break;
+    circle = !passed.insert(table).second;
+    if (!circle) chain.emplace_back(next, table);
+  }
+  if (circle) {
+    std::string words;
+    for (const auto& link : chain) words += fmt::format("'{}' is like ", link.first);
+    problem(*chain.back().second->get("like"), fmt::format("{}'{}': a circle; give one of them keys of its own", words, next));
+  }
+  Whole whole;
+  for (auto link = chain.rbegin(); link != chain.rend(); ++link) {
+    if (circle) whole = {};  // each stands for itself
+    if (base != nullptr) whole = *base;
+    for (auto& [key, from] : whole.from)
+      if (from == "own") from = fmt::format("like {}", next);
+    put_over(*link->second, whole);
+    base = &(wholes_[link->first] = whole);
+    next = link->first;
+  }
+  return *base;
 }
 
 void SoundReader::read(const toml::key& key, const toml::table& own) {
   check_keys(problems_, own, fmt::format("sound '{}'", key.str()), keys_of("sounds"));
   sketching_ = key.str();
-  const Whole whole = whole_table(key.str(), own);
+  const Whole& whole = whole_table(key.str(), own);
   const Keys& table = whole.keys;
   if (std::count_if(rivals.begin(), rivals.end(), [&](std::string_view rival) { return own.contains(rival); }) > 1)
     problems_.add(problems_.at(key), fmt::format("sound '{}' has two of clips, layers and sketch; keep one", key.str()));
@@ -334,7 +354,7 @@ void SoundReader::read_trait_pattern(const toml::node& node, BookLayer& layer) {
     layer.choices[choice->second].clips.push_back({file, 1, problems_.at(node)});
   }
   if (layer.choices.empty() && folder_.exists())
-    problem(node, fmt::format("no file fits '{}'{}", pattern->get(), folder_.advice_for(pattern->get())));
+    problem(node, fmt::format("no file fits '{}'{}", pattern->get(), advice_for(pattern->get())));
 }
 
 void SoundReader::check_weights(const toml::node& node, const BookLayer& layer, const BookChoice& choice) {
@@ -354,7 +374,7 @@ void SoundReader::add_matching(const std::string& pattern, double weight, const 
     return problem(node, fmt::format("'{}' has a trait in braces; write clips = {{ files = \"{}\" }}", pattern, pattern));
   const auto files = folder_.matching(parts);
   if (files.empty() && folder_.exists())
-    problem(node, fmt::format("{} '{}'{}", parts.plain() ? "there is no clip" : "no file fits", pattern, folder_.advice_for(pattern)));
+    problem(node, fmt::format("{} '{}'{}", parts.plain() ? "there is no clip" : "no file fits", pattern, advice_for(pattern)));
   std::unordered_set<std::string_view> known;
   for (const auto& clip : choice.clips) known.insert(clip.path);
   std::vector<BookClip> added;

@@ -31,8 +31,10 @@ class SoundReader {
     std::map<std::string, std::string, std::less<>> from;
   };
 
-  Whole whole_table(std::string_view name, const toml::table& own);
-  bool take_over(std::string_view name, const toml::table& own, Whole& into, std::vector<std::string>& way);
+  const toml::table* sound_named(std::string_view name) const;
+  static void put_over(const toml::table& own, Whole& into);
+  const Whole& whole_table(std::string_view name, const toml::table& own);
+  std::string advice_for(const std::string& pattern);
   void missing(Place place, std::string message);
   void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
   void read_layers(const Keys& table, BookSound& sound);
@@ -55,6 +57,7 @@ class SoundReader {
   Book& book_;
   Problems& problems_;
   std::string sketching_;  ///< name of the sound that is being read
+  std::map<std::string, Whole, std::less<>> wholes_;  ///< by the sound's name
   std::vector<Mention> named_groups_;
 };
 

@@ -41,7 +41,7 @@ void ManagerState::load(const Bank& bank) {
   if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
   for (const auto& sound : data.sounds)
-    live.sounds.push_back({&data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))), pickers_of(sound),
+    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))), pickers_of(sound),
                            std::vector<LastStart>(sound.limit_each_emitter ? emitters_apart : 1)});
   learn_events();
 }
@@ -63,6 +63,7 @@ bool ManagerState::unload(std::string_view name) {
 
 void ManagerState::learn_events() {
   events.clear();
+  unknown.clear();
   for (auto& bank : banks) {
     if (bank.unloaded) continue;
     for (const auto& event : bank.data->events) {
@@ -73,10 +74,7 @@ void ManagerState::learn_events() {
 }
 
 void ManagerState::forget_silent_banks() {
-  banks.remove_if([&](const LiveBank& bank) {
-    return bank.unloaded && std::none_of(playbacks.begin(), playbacks.end(),
-                                         [&](const LivePlayback& p) { return p.sound != nullptr && p.sound->bank == bank.data.get(); });
-  });
+  banks.remove_if([](const LiveBank& bank) { return bank.unloaded && bank.playing == 0; });
 }
 
 }  // namespace tidewater

@@ -170,6 +170,7 @@ Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlaybac
     first = &playback;
     playback.among = playback.sound->starts.size();
     playback.sound->starts.push_back(first);
+    ++playback.sound->home->playing;
   }
   playback.first = first;
   if (&playback != first) {

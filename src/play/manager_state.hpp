@@ -36,6 +36,7 @@ struct Happening {
 };
 
 struct LivePlayback;
+struct LiveBank;
 
 /// When a sound was last started, for an emitter or for all.
 struct LastStart {
@@ -45,6 +46,7 @@ struct LastStart {
 
 /// A sound of a loaded bank, with its own stream of random numbers.
 struct LiveSound {
+  LiveBank* home = nullptr;
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
@@ -66,7 +68,8 @@ std::size_t slot_of(std::uint64_t emitter);
 struct LiveBank {
   std::shared_ptr<const BankData> data;
   std::vector<LiveSound> sounds;
-  bool unloaded = false;  ///< kept until nothing plays from it
+  bool unloaded = false;    ///< kept until nothing plays from it
+  std::size_t playing = 0;  ///< starts from it that are not over
 };
 
 struct LiveEvent {
@@ -95,6 +98,7 @@ struct LivePlayback {
   std::uint64_t emitter = 0;
   PlaybackId id;
   std::uint32_t index = 0;
+  std::size_t bed = 0;      ///< of a dormant one: its place among the sleepers
   std::uint32_t voice = 0;  ///< but for dormant ones
   Stage stage = Stage::none;
   Decibels drawn_gain, own_gain;
@@ -150,7 +154,11 @@ struct ManagerState {
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
   void send_group(std::uint32_t group, Seconds time);
-  std::string why_unknown(Name event) const;
+  std::string why_unknown(Name event);
+  std::string why_unknown_group(Name group);
+  /// What was found out about a name that nobody knows, the first time; nothing where nobody listens.
+  template <class Find>
+  std::string told_of(Name name, Find find);
 
   // Who gets a voice.
   static constexpr std::uint32_t no_voice = ~0U;
@@ -162,6 +170,8 @@ struct ManagerState {
   double position_at(const LivePlayback& playback, std::int64_t frame) const;
   void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t start_frame, std::int64_t fade_in);
   void put_to_sleep(LivePlayback& playback, std::string_view why);
+  void lie_down(LivePlayback& playback);
+  void get_up(LivePlayback& playback);
   void fall_asleep(LivePlayback& playback, double position, std::int64_t since);
   void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
   void end(LivePlayback& playback, std::int64_t frame, const char* how);
@@ -202,6 +212,7 @@ struct ManagerState {
   std::list<LiveBank> banks;
   std::unordered_map<std::uint64_t, LiveEvent> events;
   std::unordered_map<std::string, std::string> forgotten;  ///< event to the unloaded bank that had it
+  std::unordered_map<std::string, std::string> unknown;    ///< names that were asked for in vain, and what to say of them
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
   std::vector<LivePlayback*> owners;    ///< of each voice; null where it is free

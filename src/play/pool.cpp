@@ -124,18 +124,29 @@ void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
   entry.why = why;
 }
 
+void ManagerState::lie_down(LivePlayback& playback) {
+  playback.bed = sleepers.size();
+  sleepers.push_back(&playback);
+}
+
+void ManagerState::get_up(LivePlayback& playback) {
+  sleepers[playback.bed] = sleepers.back();
+  sleepers[playback.bed]->bed = playback.bed;
+  sleepers.pop_back();
+}
+
 /// From now on it only keeps its place.
 void ManagerState::fall_asleep(LivePlayback& playback, double position, std::int64_t since) {
   if (playback.stage != Stage::settling) ++stats.dormant;
   playback.stage = Stage::dormant;
   playback.position = position;
   playback.since = since;
-  sleepers.push_back(&playback);
+  lie_down(playback);
 }
 
 void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why) {
   if (playback.stage == Stage::dormant) {
-    std::erase(sleepers, &playback);
+    get_up(playback);
     --stats.dormant;
     end(playback, mixer.clock(), how);
     return;
@@ -176,6 +187,7 @@ void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
   sound.starts[first.among] = sound.starts.back();
   sound.starts[first.among]->among = first.among;
   sound.starts.pop_back();
+  --sound.home->playing;
   for (LivePlayback *layer = &first, *next = nullptr; layer != nullptr; layer = next) {
     next = layer->next;
     layer->next = nullptr;
@@ -186,7 +198,7 @@ void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
 void ManagerState::wake(LivePlayback& playback) {
   const std::uint32_t voice = take_voice(playback);
   if (voice == no_voice) return;
-  std::erase(sleepers, &playback);
+  get_up(playback);
   --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
   const std::int64_t first = mixer.next_frame() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
@@ -204,8 +216,7 @@ void ManagerState::end_slept_out() {
   for (std::size_t i = sleepers.size(); i-- > 0;) {
     LivePlayback& playback = *sleepers[i];
     if (playback.layer->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;
-    sleepers[i] = sleepers.back();
-    sleepers.pop_back();
+    get_up(playback);
     --stats.dormant;
     end(playback, now, "finished");
   }

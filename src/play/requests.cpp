@@ -27,7 +27,7 @@ Raised ManagerState::raise(const Happening& happening) {
     const auto lost = forgotten.find(std::string(event.text()));
     raised.outcome = lost == forgotten.end() ? Outcome::unknown_event : Outcome::bank_not_loaded;
     decide(raised.outcome, id,
-           lost == forgotten.end() ? why_unknown(event) : fmt::format("the bank '{}' with this event was unloaded", lost->second));
+           lost == forgotten.end() ? told_of(event, [&] { return why_unknown(event); }) : fmt::format("the bank '{}' with this event was unloaded", lost->second));
     return raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
@@ -41,12 +41,26 @@ Raised ManagerState::raise(const Happening& happening) {
   return raised;
 }
 
-std::string ManagerState::why_unknown(Name event) const {
+template <class Find>
+std::string ManagerState::told_of(Name name, Find find) {
+  constexpr std::size_t most_told = 1024;  // a game that makes names up must not fill the memory, nor look for each
+  if (!options.journal) return {};
+  std::string text(name.text());
+  if (const auto known = unknown.find(text); known != unknown.end()) return known->second;
+  if (unknown.size() == most_told) return "nothing has this name, like many that were asked for before it";
+  return unknown.emplace(std::move(text), find()).first->second;
+}
+
+std::string ManagerState::why_unknown(Name event) {
   if (banks.empty()) return "no bank is loaded";
   std::vector<std::string_view> names;
   for (const auto& [hash, known] : events) names.emplace_back(known.design->name);
   std::sort(names.begin(), names.end());
   return fmt::format("no loaded bank has this event{}", did_you_mean(event.text(), names));
+}
+
+std::string ManagerState::why_unknown_group(Name group) {
+  return fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names()));
 }
 
 LivePlayback* ManagerState::find(const Playback& handle) {
@@ -98,8 +112,7 @@ Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act
   fill(asked);
   const auto index = groups.find(group);
   if (index == Groups::none)
-    return decide(Outcome::unknown_group, {},
-                  fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names())));
+    return decide(Outcome::unknown_group, {}, told_of(group, [&] { return why_unknown_group(group); }));
   act(index);
   return Outcome::done;
 }
