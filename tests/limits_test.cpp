@@ -60,7 +60,9 @@ TEST_CASE("a sound that is started over does not click, and begins at its beginn
   stage.render(Seconds{1.5});
   stage.raise("long");
   const Take take = stage.render(Seconds{1.9});
-  CHECK(take.part(0, 0.1).steepest() < 1.2 * take.part(0.5, 0.5).steepest());
+  std::vector<float> mono;
+  for (std::size_t i = 0; i < 4800; ++i) mono.push_back(take.left(i));
+  CHECK(clicks(mono) < -60);
   CHECK(take.part(1.8, 0.1).peak() == Approx(one).epsilon(0.01));  // two seconds long: the first would be over
 }
 

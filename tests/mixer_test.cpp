@@ -68,6 +68,25 @@ TEST_CASE("a voice starts on its exact frame, and its end is reported to the fra
   CHECK_FALSE(mixer.poll(report));
 }
 
+TEST_CASE("starts that come too late for their frame keep their distance") {
+  const BankClip clip = make_clip("c", 1, std::vector<float>(10, 0.5F));
+  Mixer mixer({.voices = 4});
+  render(mixer, 1000);
+  for (std::uint32_t v = 0; v < 3; ++v) {
+    auto start = voice_of(clip, v);
+    start.base = 500;
+    start.start_frame = 500 + 100 * v;
+    mixer.post(start);
+  }
+  const Take take = render(mixer, 1000);
+  std::vector<std::size_t> begun;
+  for (std::size_t i = 1; i < take.frames(); ++i)
+    if (take.left(i) > 0 && take.left(i - 1) == 0) begun.push_back(i);
+  REQUIRE(begun.size() == 3);
+  CHECK(begun[1] - begun[0] == 100);
+  CHECK(begun[2] - begun[1] == 100);
+}
+
 TEST_CASE("what is heard does not depend on the size of the blocks") {
   const auto clip = make_clip("c", 1, sine(440, 0.3));
   const auto with_blocks = [&](std::size_t block) {

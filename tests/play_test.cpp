@@ -1,8 +1,10 @@
 #include <catch2/catch.hpp>
+#include <map>
 #include <cmath>
 #include <tuple>
 
 #include "audio_thread.hpp"
+#include "base/random.hpp"
 #include "stage.hpp"
 #include "tidewater/audio_file.hpp"
 #include "tidewater/error.hpp"
@@ -12,6 +14,9 @@ using namespace tidewater::testing;
 using Catch::Matchers::Contains;
 
 namespace {
+
+/// What is not delayed is heard so long after the clock: the limiter's 70 frames, and a quantum but one.
+constexpr double latency = 133.0 / 48000;
 
 constexpr double centre = 0.70710678;
 
@@ -55,10 +60,10 @@ TEST_CASE("a raised event is heard at its level and pitch, at once, and ends") {
   CHECK(raised.outcome == Outcome::started);
   CHECK_FALSE(raised.playback().ended());
   const Take take = stage.render(Seconds{1});
-  CHECK(take.onset() < 0.001);
+  CHECK(take.onset() == Approx(latency).margin(1.5 / 48000));
   CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-4));
   CHECK(take.peak() == Approx(0.5 * centre).epsilon(0.001));
-  CHECK(take.part(0.5, 0.5).peak() == 0);
+  CHECK(take.part(0.5 + latency, 0.4).peak() == 0);
   CHECK(raised.playback().ended());
 }
 
@@ -74,7 +79,63 @@ TEST_CASE("a delay is kept to the frame") {
   stage.raise("later");
   const Take take = stage.render(Seconds{1});
   CHECK(take.part(0, 0.25).peak() == 0);
-  CHECK(take.onset() == Approx(0.25).margin(1.5 / 48000));
+  CHECK(take.onset() == Approx(latency + 0.25).margin(1.5 / 48000));
+}
+
+TEST_CASE("what is delayed is heard that much after what is not, to the frame, whenever and in whatever blocks") {
+  Random random(4);
+  const auto clip = [](const Folder& folder) { folder.write_clip("clips/click.wav", std::vector<float>(8, 0.5F)); };
+  for (const bool limiter : {true, false})
+    for (const int delay : {1, 2, 3, 5, 10, 13, 100, 301}) {
+      const std::string ms = "delay=\"" + std::to_string(delay) + " ms\"";
+      Stage stage("[sounds.layered]\nlayers=[{clips=[\"click.wav\"]},{clips=[\"click.wav\"]," + ms + "}]\n[sounds.one]\nclips=[\"click.wav\"]\n" +
+                      "[events.layers]\nstart=\"layered\"\n[events.responses]\nresponses=[{start=\"one\"},{start=\"one\"," + ms + "}]\n",
+                  {.offline = true, .limiter = limiter}, clip);
+      for (const auto* event : {"layers", "responses"})
+        for (int round = 0; round < 4; ++round) {
+          std::vector<float> some(2 * random.below(1000));
+          stage.manager->render(some);
+          stage.raise(event);
+          Take take;
+          while (take.frames() < 20000) {
+            std::vector<float> block(2 * (1 + random.below(700)));
+            stage.manager->render(block);
+            stage.manager->update({});
+            take.append(block);
+          }
+          const auto beginning = [&](std::size_t from) {
+            while (from < take.frames() && std::abs(take.left(from)) < 0.1F) ++from;
+            return from;
+          };
+          INFO(event << ", " << delay << " ms, limiter " << limiter);
+          const std::size_t first = beginning(0);
+          CHECK(first == (limiter ? 133 : 63));
+          CHECK(beginning(first + 8) == first + static_cast<std::size_t>(48 * delay));
+        }
+    }
+}
+
+TEST_CASE("spacing holds for what is heard, also where delays differ") {
+  for (const bool layers : {false, true}) {
+    const std::string delay = "delay=\"0 ms .. 500 ms\"";
+    Stage stage("[sounds.s]\nspacing=\"60 ms\"\n" + (layers ? "layers=[{clips=[\"tone.wav\"]," + delay + "},{clips=[\"low.wav\"]," + delay + "}]\n" : "clips=[\"n-5.wav\"]\n" + delay + "\n") +
+                    "[events.s]\nstart=\"s\"\n", {.voices = 200, .offline = true});
+    for (int frame = 0; frame < 600; ++frame) {
+      stage.raise("s");
+      stage.render(Seconds{1.0 / 60});
+    }
+    std::map<std::uint64_t, std::int64_t> first;  // of each start: the first of its layers
+    for (const auto& entry : stage.journal)
+      if ((entry.kind == JournalEntry::Kind::decision || entry.kind == JournalEntry::Kind::layer) && plays(entry.outcome)) {
+        const auto [known, fresh] = first.try_emplace(entry.playback.raise, entry.starts.value);
+        known->second = std::min(known->second, entry.starts.value);
+      }
+    std::vector<std::int64_t> heard;
+    for (const auto& [raise, frame] : first) heard.push_back(frame);
+    std::sort(heard.begin(), heard.end());
+    CHECK(heard.size() > 70);
+    for (std::size_t i = 1; i < heard.size(); ++i) REQUIRE(heard[i] - heard[i - 1] >= 60 * 48);
+  }
 }
 
 TEST_CASE("a loop goes on until it is stopped, and leaves over its fade-out") {

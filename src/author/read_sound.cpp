@@ -10,6 +10,7 @@
 #include "author/read_sketch.hpp"
 #include "author/tables.hpp"
 #include "author/split_values.hpp"
+#include "bank/bank_data.hpp"
 #include "base/nearest.hpp"
 
 namespace tidewater {
@@ -18,7 +19,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t most_layers = 8;
 constexpr std::int64_t most_at_once = 4096;  // of one sound: as many as there can be voices
 
 /// One way of giving clips replaces the other where a sound is like another.

@@ -84,6 +84,8 @@ struct BankLayer {
 enum class Draw { gain, pitch, pan, delay, low_pass };
 inline constexpr std::size_t draw_count = 5;
 
+inline constexpr std::size_t most_layers = 8;  ///< of a sound
+
 struct BankSound {
   std::string name;
   std::uint32_t group = 0;

@@ -32,7 +32,8 @@ struct StartVoice {
   std::uint32_t voice = 0;
   std::uint32_t group = 0;
   ClipSamples clip;
-  std::int64_t start_frame = 0;  ///< on the mixer's clock; in the past means at once
+  std::int64_t start_frame = 0;  ///< on the mixer's clock
+  std::int64_t base = 0;         ///< the first frame of all that start together: what comes after it moves them all alike
   std::uint64_t step = 0;        ///< source frames per output frame, 32 bits below the point
   std::int64_t fade_in = 0;      ///< frames
   std::int64_t position = 0;     ///< source frame to begin at; beyond the end of a loop it goes round

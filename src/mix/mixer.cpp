@@ -168,6 +168,7 @@ void Mixer::render(std::span<float> out) noexcept {
 
   const auto width = static_cast<std::int64_t>(channels(options_.layout));
   const auto wanted = static_cast<std::int64_t>(out.size()) / width;
+  lands_.store(clock() + wanted, std::memory_order_release);
   for (std::int64_t done = 0; done < wanted;) {
     while (output_left_ == 0) {
       // The fewest quanta that hold what is still wanted: never ahead of need by more than part of one.

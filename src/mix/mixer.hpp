@@ -48,6 +48,13 @@ class Mixer {
   /// Frames handed out by `render` so far. Thread: any.
   std::int64_t clock() const { return clock_.load(std::memory_order_acquire); }
 
+  /// The end of the call of `render` that is running, or else the clock. Thread: any.
+  std::int64_t lands() const { return std::max(lands_.load(std::memory_order_acquire), clock()); }
+
+  /// How far behind `lands` a start must lie so that it is never late: what the limiter holds back, and what is left of a
+  /// quantum. What starts at once starts there, so its latency does not wander.
+  std::int64_t lead() const { return (options_.limiter ? Limiter::delay : 0) + quantum - 1; }
+
   /// The first frame that a command posted now can still change: what lies before has been mixed. Thread: any.
   std::int64_t next_frame() const { return next_frame_.load(std::memory_order_acquire); }
 
@@ -94,6 +101,7 @@ class Mixer {
   bool sounding_ = false;      ///< a voice is: changes of groups must be smooth
   std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
   std::atomic<std::int64_t> next_frame_{0};
+  std::atomic<std::int64_t> lands_{0};
   std::atomic<std::int64_t> clock_{0};
   std::atomic<std::uint32_t> broken_group_{no_group};
 };

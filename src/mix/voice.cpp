@@ -37,7 +37,7 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   gain_ = Smooth::at(static_cast<double>(command.gain));
   side_ = Smooth::at(static_cast<double>(command.side));
   fold_ = command.fold;
-  start_frame_ = std::max(command.start_frame, now);
+  start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
   fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
   quality_ = command.quality;

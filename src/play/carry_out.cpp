@@ -19,6 +19,13 @@ struct Draws {
   double of(Draw draw) const { return at[static_cast<std::size_t>(draw)]; }
 };
 
+/// The numbers of one layer, each from 0 to 1, and the frame on which that lets it start.
+struct LayerDraws {
+  bool there = false;
+  double gain = 0, pitch = 0, delay = 0, start = 0;
+  std::int64_t starts = 0;
+};
+
 double draw_one(const BankSound& design, Random& random) {
   // The mean of two is more often near the middle: a triangle.
   return design.towards_middle ? (random.unit() + random.unit()) / 2 : random.unit();
@@ -89,48 +96,59 @@ Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, Pl
 }
 
 Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
-  if (const auto held = hold_back(sound, id, happening.emitter)) return *held;
   const BankSound& design = *sound.design;
-  // Drawn in this order whatever becomes of the start, so that one refusal does not change every later draw.
-  const Draws draws = draw_all(design, sound.random);
+  // All is drawn first, since a delay decides what is too soon; what is held back leaves the numbers as they were. What is
+  // refused later does not: then one refusal does not change every later draw.
+  Random random = sound.random;
+  const Draws draws = draw_all(design, random);
+  const Seconds delay = response.delay + within(design.delay, draws.of(Draw::delay));
+  std::array<LayerDraws, most_layers> drawn;
+  std::int64_t heard = std::numeric_limits<std::int64_t>::max();
+  for (std::size_t l = 0; l < design.layers.size(); ++l) {
+    const BankLayer& layer = design.layers[l];
+    const bool there = layer.chance >= 1 || random.unit() < layer.chance;
+    drawn[l] = {there, random.unit(), random.unit(), random.unit(), random.unit()};
+    drawn[l].starts = happening.base + frames_of(delay + within(layer.delay, drawn[l].delay));
+    if (there) heard = std::min(heard, drawn[l].starts);
+  }
+  if (const auto held = hold_back(sound, id, happening.emitter, heard)) return *held;
+  sound.random = random;
+
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   LivePlayback* first = nullptr;
   Outcome outcome = Outcome::left_out;
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
     const BankLayer& layer = design.layers[l];
-    const bool there = layer.chance >= 1 || sound.random.unit() < layer.chance;
-    const double gain_at = sound.random.unit();
-    const double pitch_at = sound.random.unit();
-    const double delay_at = sound.random.unit();
-    const double start_at = sound.random.unit();
+    const LayerDraws& its_draws = drawn[l];
     const auto choice =
         std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return fits(layer, c, happening.traits); });
     const bool any = choice != layer.choices.end() && !choice->clips.empty();
     if (!any) {
-      if (there && first == nullptr) outcome = Outcome::no_clip;
+      if (its_draws.there && first == nullptr) outcome = Outcome::no_clip;
       continue;
     }
     const auto number = static_cast<std::size_t>(choice - layer.choices.begin());
     const BankClipUse& use = choice->clips[sound.pickers[l][number * apart + emitter].next(sound.random)];
-    if (!there) continue;
+    if (!its_draws.there) continue;
 
     LivePlayback& playback = prepare(sound, layer, use, id);
     playback.emitter = happening.emitter;
-    playback.drawn_gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, gain_at) + use.trim;
-    playback.drawn_pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, pitch_at);
+    playback.heard = heard;
+    playback.drawn_gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, its_draws.gain) + use.trim;
+    playback.drawn_pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, its_draws.pitch);
     playback.pan = within(design.pan, draws.of(Draw::pan));
     playback.low_pass = within(design.low_pass, draws.of(Draw::low_pass));
     playback.high_pass = design.high_pass;
     playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
     playback.step = step_of(playback, {});
     const double last = static_cast<double>(playback.clip->frames - 1);
-    playback.position = layer.start_anywhere ? std::floor(start_at * last)
-                                             : std::min(last, std::floor(within(layer.start_at, start_at).value * rate_of(playback).value));
-    const Seconds delay = response.delay + within(design.delay, draws.of(Draw::delay)) + within(layer.delay, delay_at);
-    playback.since = std::max(mixer.next_frame(), mixer.clock() + frames_of(delay));
+    playback.position = layer.start_anywhere
+                            ? std::floor(its_draws.start * last)
+                            : std::min(last, std::floor(within(layer.start_at, its_draws.start).value * rate_of(playback).value));
+    playback.since = its_draws.starts;
 
-    const Outcome its = begin(playback, design.fade_in, first);
+    const Outcome its = begin(playback, design.fade_in, happening.base, first);
     if (plays(its)) {
       if (options.journal) note_start(playback, its, happening.event, use);
       if (!plays(outcome) || its == Outcome::started) outcome = its;
@@ -140,7 +158,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   }
   if (first != nullptr) {
     ++stats.started;
-    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0] = {happening.emitter, mixer.clock()};
+    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0, heard);
     if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
     return outcome;
   }
@@ -159,7 +177,7 @@ LivePlayback& ManagerState::prepare(LiveSound& sound, const BankLayer& layer, co
 }
 
 /// Gives it a voice, lets it wait for one, or gives it up. The first layer of a start that plays leads the others.
-Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first) {
+Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, std::int64_t base, LivePlayback*& first) {
   const std::uint32_t voice = take_voice(playback);
   if (voice == no_voice && !can_sleep(playback)) {
     playback.sound = nullptr;
@@ -182,7 +200,7 @@ Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, LivePlaybac
     fall_asleep(playback, playback.position, playback.since);
     return Outcome::dormant;
   }
-  give_voice(playback, voice, playback.since, frames_of(fade_in));
+  give_voice(playback, voice, base, playback.since, frames_of(fade_in));
   return level_of(playback) > 0 ? Outcome::started : Outcome::silent;
 }
 

@@ -47,9 +47,23 @@ void ManagerState::leave_start(LivePlayback& first, Seconds fade, const char* ho
   }
 }
 
+/// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
+bool ManagerState::heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const {
+  const BankSound& design = *sound.design;
+  const std::int64_t spacing = frames_of(design.spacing);
+  if (spacing <= 0) return false;
+  const auto near = [&](std::int64_t other) { return std::abs(frame - other) < spacing; };
+  const LastStarts& last = sound.last_starts[design.limit_each_emitter ? slot_of(emitter) : 0];
+  const bool same = !design.limit_each_emitter || last.emitter == emitter;
+  if (same && std::any_of(last.heard.begin(), last.heard.end(), near)) return true;
+  return std::any_of(sound.starts.begin(), sound.starts.end(), [&](const LivePlayback* first) {
+    return (!design.limit_each_emitter || first->emitter == emitter) && near(first->heard);
+  });
+}
+
 /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start; what has to make
 /// room for it has been told to go. What is held back draws and picks nothing.
-std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter) {
+std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard) {
   const BankSound& design = *sound.design;
   if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
   const std::string_view whose = design.limit_each_emitter ? " for this emitter" : "";
@@ -58,9 +72,7 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   if (design.retrigger == Retrigger::ignore && !in_order.empty())
     return decide(Outcome::already_playing, id, Words("'{}' plays already{}, and its retrigger is \"ignore\"", design.name, whose));
 
-  const LastStart& last = sound.last_starts[design.limit_each_emitter ? slot_of(emitter) : 0];
-  const bool same = !design.limit_each_emitter || last.emitter == emitter;
-  if (same && mixer.clock() - last.at < frames_of(design.spacing))
+  if (heard_near(sound, emitter, heard))
     return decide(Outcome::too_soon, id,
                   design.spacing < Seconds{1}
                       ? Words("'{}' started less than {:g} ms ago{}: its spacing", design.name, 1000 * design.spacing.value, whose)

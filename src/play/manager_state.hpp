@@ -3,6 +3,8 @@
 /// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, limits.cpp what a book holds back, pool.cpp who gets a voice,
 /// banks.cpp loading, mixer_link.cpp the traffic with the audio thread and the journal.
 
+#include <algorithm>
+#include <array>
 #include <deque>
 #include <functional>
 #include <limits>
@@ -33,15 +35,23 @@ struct Happening {
   Name event;
   std::span<const Trait> traits;
   std::uint64_t emitter = 0;
+  std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
 };
 
 struct LivePlayback;
 struct LiveBank;
 
-/// When a sound was last started, for an emitter or for all.
-struct LastStart {
+/// On which frames a sound was last heard to begin, for an emitter or for all. With delays that differ those need not be in
+/// the order of the starts; what is still to come is found among the starts that go on.
+struct LastStarts {
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::min() / 2;
   std::uint64_t emitter = 0;
-  std::int64_t at = std::numeric_limits<std::int64_t>::min() / 2;
+  std::array<std::int64_t, 4> heard = {never, never, never, never};
+
+  void add(std::uint64_t whose, std::int64_t frame) {
+    if (whose != emitter) *this = {whose};
+    *std::min_element(heard.begin(), heard.end()) = frame;
+  }
 };
 
 /// A sound of a loaded bank, with its own stream of random numbers.
@@ -54,7 +64,7 @@ struct LiveSound {
   /// Of each layer, for each choice of clips: one picker, or as many as emitters are told apart.
   std::vector<std::vector<Picker>> pickers;
   /// Of all emitters together, or of as many as are told apart.
-  std::vector<LastStart> last_starts;
+  std::vector<LastStarts> last_starts;
   std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
 };
 
@@ -96,6 +106,7 @@ struct LivePlayback {
   std::uint32_t alive = 0;       ///< of the first: layers that are not over
   std::size_t among = 0;         ///< of the first: its place in the sound's starts
   std::uint64_t emitter = 0;
+  std::int64_t heard = 0;  ///< of the first: on which frame the sound begins
   PlaybackId id;
   std::uint32_t index = 0;
   std::size_t bed = 0;      ///< of a dormant one: its place among the sleepers
@@ -142,12 +153,13 @@ struct ManagerState {
 
   // What becomes of it.
   Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
-  std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter);
+  std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard);
+  bool heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const;
   void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
   void leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why = {});
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
-  Outcome begin(LivePlayback& playback, Seconds fade_in, LivePlayback*& first);
+  Outcome begin(LivePlayback& playback, Seconds fade_in, std::int64_t base, LivePlayback*& first);
   std::string why_silent(const LivePlayback& playback) const;
   void note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use);
   void forget(LivePlayback& first, LiveSound& sound);
@@ -168,7 +180,7 @@ struct ManagerState {
   double level_of(const LivePlayback& playback) const { return playback.amplitude * groups[playback.sound->group].heard; }
   bool can_sleep(const LivePlayback& playback) const;
   double position_at(const LivePlayback& playback, std::int64_t frame) const;
-  void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t start_frame, std::int64_t fade_in);
+  void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame, std::int64_t fade_in);
   void put_to_sleep(LivePlayback& playback, std::string_view why);
   void lie_down(LivePlayback& playback);
   void get_up(LivePlayback& playback);

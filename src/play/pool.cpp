@@ -72,11 +72,12 @@ double ManagerState::position_at(const LivePlayback& playback, std::int64_t fram
 
 bool ManagerState::can_sleep(const LivePlayback& playback) const {
   if (playback.layer->loop) return true;
-  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, mixer.next_frame());
+  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, mixer.lands());
   return left * static_cast<double>(unity_step) / static_cast<double>(playback.step) > static_cast<double>(frames_of(worth_keeping));
 }
 
-void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t start_frame, std::int64_t fade_in) {
+void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame,
+                              std::int64_t fade_in) {
   const BankSound& design = *playback.sound->design;
   playback.position = position_at(playback, start_frame);
   playback.since = start_frame;
@@ -94,6 +95,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
     command.clip.stream = &playback.stream->ring;
   }
   command.start_frame = start_frame;
+  command.base = base;
   command.position = std::llround(playback.position);
   command.step = playback.step;
   command.fade_in = fade_in;
@@ -201,8 +203,9 @@ void ManagerState::wake(LivePlayback& playback) {
   get_up(playback);
   --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
-  const std::int64_t first = mixer.next_frame() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
-  give_voice(playback, voice, std::max(first, playback.since), shortest_change(options.rate.value));
+  const std::int64_t soonest = mixer.lands() + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
+  const std::int64_t first = std::max(soonest, playback.since);
+  give_voice(playback, voice, first, first, shortest_change(options.rate.value));
   JournalEntry& entry = note(Kind::woke);
   entry.playback = playback.id;
   entry.sound = playback.sound->design->name;
@@ -212,7 +215,7 @@ void ManagerState::wake(LivePlayback& playback) {
 
 /// Sleepers that have come to their end without being heard again.
 void ManagerState::end_slept_out() {
-  const std::int64_t now = mixer.next_frame();
+  const std::int64_t now = mixer.lands();
   for (std::size_t i = sleepers.size(); i-- > 0;) {
     LivePlayback& playback = *sleepers[i];
     if (playback.layer->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;

@@ -31,10 +31,12 @@ Raised ManagerState::raise(const Happening& happening) {
     return raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
+  Happening now = happening;
+  now.base = mixer.lands() + mixer.lead();
   bool first = true;
   for (const auto& response : known->second.design->responses) {
     ++id.response;
-    const Outcome outcome = carry_out(response, *known->second.bank, id, happening, raised);
+    const Outcome outcome = carry_out(response, *known->second.bank, id, now, raised);
     if (first || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
     first = false;
   }
