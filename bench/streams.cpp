@@ -54,7 +54,7 @@ void bare_decoding(benchmark::State& state) {
 
 /// Reading, decoding and mixing of all of them, on one thread.
 void streamed_voices(benchmark::State& state) {
-  const BankClip clip = make_streamed_clip("c", file().path, 1, Hertz{48000}, file().samples);
+  const BankClip clip = make_streamed_clip("c", file().path, 1, Hertz{48000}, file().samples, Hertz{48000});
   Streamer streamer;
   Mixer mixer({.voices = streams});
   for (std::uint32_t v = 0; v < streams; ++v) {

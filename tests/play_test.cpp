@@ -15,8 +15,7 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-/// What is not delayed is heard so long after the clock: the limiter's 70 frames, and a quantum but one.
-constexpr double latency = 133.0 / 48000;
+constexpr double latency = latency_frames / 48000.0;
 
 constexpr double centre = 0.70710678;
 

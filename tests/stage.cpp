@@ -102,8 +102,9 @@ Take heard_clip(const Folder& folder, const std::string& name, const std::string
   manager.load(compile_book(folder.path("book.toml")));
   manager.raise("a");
   Take take;
-  take.samples.resize(2 * static_cast<std::size_t>(test_rate.value));
+  take.samples.resize(2 * (static_cast<std::size_t>(test_rate.value) + latency_frames));
   render_guarded(manager, take.samples);
+  take.samples.erase(take.samples.begin(), take.samples.begin() + 2 * latency_frames);
   return take;
 }
 

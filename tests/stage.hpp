@@ -56,7 +56,10 @@ class Stage {
   bool offline = false;
 };
 
-/// A second of one clip as a game hears it: "clips/NAME" of the folder, in a book with this head.
+/// What is not delayed is heard so long after the clock: the limiter's 70 frames, and a quantum but one.
+inline constexpr int latency_frames = 133;
+
+/// A second of one clip as a game hears it, from its first frame: "clips/NAME" of the folder, in a book with this head.
 Take heard_clip(const Folder& folder, const std::string& name, const std::string& head = {});
 /// Writes the clips of a stage into `folder`/clips.
 void write_stage_clips(const Folder& folder);

@@ -5,7 +5,9 @@
 #include <thread>
 
 #include "audio_thread.hpp"
+#include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/audio_file.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -107,6 +109,84 @@ TEST_CASE("a stream that loses its voice comes back in its place") {
   const Take back = stage.render(Seconds{0.2});
   const double clip_time = 1.6;
   CHECK(back.part(0.1, 0.02).pitch() == Approx(200 + 48000 * clip_time / 200).epsilon(0.03));
+}
+
+namespace {
+
+/// One streamed clip of a file at `rate`, heard from the left, in a bank and manager of `bank_rate`.
+std::vector<float> streamed_sine(double hertz, double rate, double bank_rate, const std::string& more = {}, double pitch_shift = 0) {
+  const auto write = [&](const Folder& folder) { folder.write_clip("clips/own.wav", sine(hertz, 4, 2, 0.5, rate), 2, rate); };
+  Stage stage("[sounds.s]\nclips=[\"own.wav\"]\nstream=true\nloop=true\n" + more + "[events.s]\nstart=\"s\"\n",
+              {.rate = {bank_rate}, .offline = true, .limiter = false}, write);
+  stage.raise("s").playback().bend(Semitones{pitch_shift}, Seconds{0});
+  std::vector<float> block(2 * static_cast<std::size_t>(1.5 * bank_rate)), mono;
+  stage.manager->render(block);
+  for (std::size_t i = block.size() / 3; i < block.size(); i += 2) mono.push_back(block[i]);
+  return mono;
+}
+
+}  // namespace
+
+TEST_CASE("what streams at another rate is as clean as a good converter makes it, up to nine tenths of the band") {
+  for (const double rate : {8000.0, 11025.0, 22050.0, 32000.0, 44100.0, 44056.0, 96000.0, 192000.0})
+    for (const double bank_rate : {44100.0, 48000.0, 8000.0})
+      for (const double part : {0.03, 0.3, 0.45}) {
+        const double hertz = part * std::min(rate, bank_rate);
+        INFO(hertz << " Hz, from " << rate << " to " << bank_rate);
+        const auto mono = streamed_sine(hertz, rate, bank_rate);
+        CHECK(sine_snr(mono, hertz, bank_rate) > 110);
+        double power = 0;
+        for (const float x : mono) power += static_cast<double>(x) * static_cast<double>(x);
+        CHECK(std::sqrt(2 * power / static_cast<double>(mono.size())) == Approx(0.5).epsilon(0.001));
+      }
+}
+
+TEST_CASE("a stream's rate takes nothing from its pitch: three octaves either way are there at any rate") {
+  for (const double rate : {8000.0, 44100.0, 96000.0})
+    for (const double shift : {-36.0, -12.0, 12.0, 24.0}) {
+      INFO(rate << " Hz, " << shift << " st");
+      CHECK(sine_snr(streamed_sine(100, rate, 48000, {}, shift), 100 * ratio(Semitones{shift}), 48000) > 50);
+    }
+}
+
+TEST_CASE("a stream that begins anywhere gives the bits of playing through, whatever its format and rate") {
+  for (const auto* ending : {"wav", "flac", "ogg"})
+    for (const double rate : {48000.0, 44100.0, 22050.0}) {
+      const std::string name = std::string("own.") + ending;
+      const auto write = [&](const Folder& folder) {
+        Random random(7);
+        std::vector<float> noise(static_cast<std::size_t>(rate) * 8);
+        float low = 0;
+        for (std::size_t i = 0; i < noise.size(); ++i) {
+          low = 0.95F * low + 0.1F * static_cast<float>(random.between(-1, 1));
+          noise[i] = low * (i / 8000 % 3 == 0 ? 0.01F : 1.0F);
+        }
+        std::filesystem::create_directories(folder.path("clips"));
+        AudioFileWriter file(folder.path("clips/" + name), Hertz{rate}, 1, SampleFormat::pcm_16);
+        file.write(noise);
+        file.close();
+      };
+      const auto from = [&](std::uint32_t start, double length) {
+        Stage stage("[sounds.s]\nclips=[\"" + name + "\"]\nstream=true\nloop=true\nstart-at=\"" + std::to_string(start) + " ms\"\n[events.s]\nstart=\"s\"\n",
+                    {.offline = true, .limiter = false}, write);
+        stage.raise("s");
+        Take take;
+        take.samples.resize(2 * static_cast<std::size_t>(length * 48000));
+        stage.manager->render(take.samples);
+        return take;
+      };
+      const Take through = from(0, 9);
+      Random random(9);
+      for (int round = 0; round < 12; ++round) {
+        const std::uint32_t start = 300 + random.below(7600);
+        const Take part = from(start, 0.5);
+        INFO(name << " at " << rate << " Hz from " << start << " ms");
+        const std::size_t at = 48 * start;
+        std::size_t different = 0;
+        for (std::size_t i = 600; i < part.frames(); ++i) different += part.left(i) != through.left(at + i) ? 1 : 0;
+        CHECK(different == 0);
+      }
+    }
 }
 
 TEST_CASE("live, forty streams at once play without a gap") {

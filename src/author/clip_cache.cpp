@@ -16,6 +16,7 @@
 
 #include "author/content_keys.hpp"
 #include "dsp/kernels.hpp"
+#include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -28,21 +29,23 @@ constexpr std::uintmax_t most_kept = std::uintmax_t{4} << 30U;
 
 /// What stands before the samples. Changed whenever preparing changes: then old files are not taken for new ones.
 struct Head {
-  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '2'};
+  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '3'};
   std::uint64_t hash = 0;  ///< XXH3 of all that follows
   std::int32_t channels = 0;
   std::int32_t sample_size = 0;
   std::int64_t frames = 0, loop_from = 0;
   double level = 0;
   double streamed_rate = 0;  ///< 0 where all of it is in memory
+  double bank_rate = 0;      ///< of what streams
+  std::int64_t file_frames = 0;
   std::int64_t head_frames = 0;
   std::uint64_t bytes = 0;
   std::uint64_t unused = 0;  // the samples begin at a multiple of 16
 };
-static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 80);
+static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 96);
 
 constexpr std::size_t hashed_from = offsetof(Head, hash) + sizeof(Head::hash);
-constexpr std::int64_t most_frames = std::int64_t{1} << 30U;  // 20 minutes at the highest rate, and a little
+constexpr std::int64_t most_frames = std::int64_t{1} << 37U;  // 20 minutes, brought from the lowest rate to the highest
 
 struct Close {
   void operator()(std::FILE* file) const { std::fclose(file); }
@@ -56,7 +59,10 @@ bool sound(const Head& head, std::size_t size) {
                      head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0 && head.head_frames <= head.frames &&
                      !std::isnan(head.level) && head.level < 200;
   if (!shape) return false;
-  if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4)) return false;
+  if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 && head.bank_rate >= 8000 &&
+                                    head.bank_rate <= 192'000 && head.file_frames > 0 && head.file_frames <= most_frames &&
+                                    head.frames == RateConverter::length(head.file_frames, {head.streamed_rate}, {head.bank_rate})))
+    return false;
   const auto kept = static_cast<std::uint64_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
   return head.bytes == (kept + 2 * reach) * static_cast<std::uint64_t>(head.channels) * static_cast<std::uint64_t>(head.sample_size) &&
          size == sizeof(Head) + head.bytes;
@@ -107,7 +113,8 @@ bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const
   clip.memory = std::shared_ptr<const void>(memory, samples);
   if (head.streamed_rate > 0)
     clip.streamed =
-        std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.frames, head.head_frames});
+        std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
+                                                                       Hertz{head.bank_rate}, head.frames, head.head_frames});
   return playable(clip);
 }
 
@@ -147,6 +154,8 @@ void ClipCache::write(const std::string& key, const BankClip& clip) const {
   head.level = clip.level.value;
   if (clip.streamed) {
     head.streamed_rate = clip.streamed->rate.value;
+    head.bank_rate = clip.streamed->bank_rate.value;
+    head.file_frames = clip.streamed->file_frames;
     head.head_frames = clip.streamed->head;
   }
   head.bytes = clip.bytes();

@@ -28,7 +28,7 @@ BankClip prepare(const Book& book, const std::string& path, const BookLayer& lay
   const Audio audio = clip_audio(book, path);
   if (streams(layer, audio)) {
     const std::string file = std::filesystem::absolute(clip_file(book, path)).string();
-    return make_streamed_clip(path, file, audio.channels, audio.rate, audio.samples);
+    return make_streamed_clip(path, file, audio.channels, audio.rate, audio.samples, rate);
   }
   const bool sixteen_bits = audio.sixteen_bits && audio.rate == rate && layer.loop.crossfade == Seconds{};
   const LoopedAudio ready = bring_to_rate(cut_loop(audio, layer.loop), rate);

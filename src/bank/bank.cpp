@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "bank/bank_data.hpp"
+#include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -65,17 +66,27 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
   return clip;
 }
 
-BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, std::vector<float> interleaved) {
+BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, const std::vector<float>& interleaved,
+                            Hertz bank_rate) {
   constexpr Seconds head_length{0.25};
   const auto width = static_cast<std::size_t>(channels);
   const auto all = static_cast<std::int64_t>(interleaved.size() / width);
-  const std::int64_t head = std::min(all, frames(head_length, rate).value);
-  const Decibels level = level_of(interleaved);
-  interleaved.resize(static_cast<std::size_t>(head) * width);
-  BankClip clip = make_clip(std::move(name), channels, interleaved);
-  clip.frames = all;
-  clip.level = level;
-  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, head});
+  const std::int64_t frames = RateConverter::length(all, rate, bank_rate);
+  const std::int64_t head = std::min(frames, tidewater::frames(head_length, bank_rate).value);
+  const auto converter = converter_for(rate, bank_rate);
+  const std::int64_t half = converter->half();
+  const std::int64_t needed = converter->source_of(head) + 2 * half + 1;
+  std::vector<float> one(static_cast<std::size_t>(needed + half)), kept(static_cast<std::size_t>(head) * width);
+  for (std::size_t channel = 0; channel < width; ++channel) {
+    std::fill(one.begin(), one.end(), 0.0F);  // before its head there is nothing, nor behind its end
+    for (std::int64_t i = 0; i < std::min(all, needed); ++i)
+      one[static_cast<std::size_t>(half + i)] = interleaved[static_cast<std::size_t>(i) * width + channel];
+    converter->convert(one.data(), -half, 0, head, kept.data() + channel, channels);
+  }
+  BankClip clip = make_clip(std::move(name), channels, kept);
+  clip.frames = frames;
+  clip.level = level_of(interleaved);
+  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, bank_rate, frames, head});
   return clip;
 }
 

@@ -18,13 +18,15 @@ enum class Retrigger { overlap, restart, ignore };
 /// Which of a sound's playbacks yields when as many play as may.
 enum class WhenFull { oldest, quietest, newest };
 
-/// A clip that plays from disk, at its own rate.
+/// A clip that plays from disk, and is brought to the bank's rate on the way.
 struct StreamedFile {
   std::string path;
   int channels = 1;
-  Hertz rate;
-  std::int64_t frames = 0;
-  std::int64_t head = 0;  ///< frames that are kept in memory, so that it starts at once
+  Hertz rate;                    ///< of the file
+  std::int64_t file_frames = 0;  ///< at that rate: a loop goes round by these
+  Hertz bank_rate;
+  std::int64_t frames = 0;  ///< at the bank's rate
+  std::int64_t head = 0;    ///< of those that are kept in memory, so that it starts at once
 };
 
 struct BankClip {
@@ -50,8 +52,9 @@ struct BankClip {
 /// 1/32768: then half the memory holds the very same.
 BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits = false);
 
-/// The same for a clip that plays from `file`: only its head is kept.
-BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, std::vector<float> interleaved);
+/// The same for a clip that plays from `file`, at the file's `rate`: only its head is kept, at the bank's.
+BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, const std::vector<float>& interleaved,
+                            Hertz bank_rate);
 
 /// A clip as one layer uses it.
 struct BankClipUse {

@@ -11,6 +11,8 @@ namespace tidewater {
 namespace {
 
 constexpr std::int64_t piece_frames = 2048;
+/// What is beyond is no sample, but damage.
+constexpr float loudest_sample = 1000;
 /// How often the thread looks whether the voices have moved on: the rings hold a hundred times as much.
 constexpr std::chrono::milliseconds between_looks{6};
 
@@ -66,32 +68,71 @@ void Streamer::fail(Stream& stream, const std::string& why) {
   stream.failed = true;
 }
 
-/// Reads one piece, or what is left of the round.
+/// Makes source frames [first, end) be there: what is there is kept, what lies before it is forgotten.
+void Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end) {
+  const StreamedFile& file = *stream.file;
+  const auto width = static_cast<std::size_t>(file.channels);
+  std::int64_t at = stream.first + static_cast<std::int64_t>(stream.source[0].size());
+  const std::int64_t forgotten = first < stream.first || first > at ? at - stream.first : first - stream.first;
+  for (std::size_t channel = 0; channel < width; ++channel) {
+    auto& samples = stream.source[channel];
+    samples.erase(samples.begin(), samples.begin() + static_cast<std::ptrdiff_t>(forgotten));
+  }
+  stream.first = stream.source[0].empty() ? first : stream.first + forgotten;
+  at = stream.first + static_cast<std::int64_t>(stream.source[0].size());
+  piece_.resize(piece_frames * width);
+  while (at < end) {
+    // Before the head there is nothing, and behind the end of what does not loop.
+    std::int64_t got = std::min(piece_frames, end - at);
+    if (at < 0 || (!stream.loop && at >= file.file_frames)) {
+      if (at < 0) got = std::min(got, -at);
+      std::fill(piece_.begin(), piece_.end(), 0.0F);
+    } else {
+      const std::int64_t position = at % file.file_frames;
+      if (stream.reader->at() != position) stream.reader->seek(position);
+      got = stream.reader->read(piece_.data(), std::min(got, file.file_frames - position));
+      if (got == 0)
+        throw Error(fmt::format("it ends after {} of {} frames; it has changed since the bank was made, make the bank again", position,
+                                file.file_frames));
+    }
+    for (std::size_t channel = 0; channel < width; ++channel) {
+      auto& samples = stream.source[channel];
+      const std::size_t known = samples.size();
+      samples.resize(known + static_cast<std::size_t>(got));
+      for (std::size_t i = 0; i < static_cast<std::size_t>(got); ++i) {
+        const float x = piece_[i * width + channel];
+        samples[known + i] = std::abs(x) <= loudest_sample ? x : 0.0F;
+      }
+    }
+    at += got;
+  }
+}
+
+/// Reads one piece, or what is left.
 void Streamer::read_some(Stream& stream) {
   const StreamedFile& file = *stream.file;
   const std::int64_t next = stream.ring.next();
   const auto width = static_cast<std::size_t>(file.channels);
-  piece_.resize(piece_frames * width);
+  made_.resize(piece_frames * width);
   if (next >= file.frames && !stream.loop) {
     // A filter still reads a little behind the end.
-    std::fill(piece_.begin(), piece_.end(), 0.0F);
-    stream.ring.write(piece_.data(), file.channels, piece_frames);
+    std::fill(made_.begin(), made_.end(), 0.0F);
+    stream.ring.write(made_.data(), file.channels, piece_frames);
     return;
   }
-  const std::int64_t position = next % file.frames;
   if (!stream.reader) {
     stream.reader.emplace(file.path);
     if (stream.reader->channels() != file.channels || stream.reader->rate() != file.rate)
       throw Error("it has changed since the bank was made; make the bank again");
+    stream.converter = converter_for(file.rate, file.bank_rate);
+    for (auto& samples : stream.source) samples.clear();
   }
-  if (stream.reader->at() != position) stream.reader->seek(position);
-  const std::int64_t got = stream.reader->read(piece_.data(), std::min(piece_frames, file.frames - position));
-  if (got == 0)
-    throw Error(
-        fmt::format("it ends after {} of {} frames; it has changed since the bank was made, make the bank again", position, file.frames));
-  for (float& x : piece_)
-    if (!std::isfinite(x)) x = 0;
-  stream.ring.write(piece_.data(), file.channels, got);
+  const RateConverter& converter = *stream.converter;
+  const std::int64_t count = stream.loop ? piece_frames : std::min(piece_frames, file.frames - next);
+  read_source(stream, converter.source_of(next) - converter.half(), converter.source_of(next + count - 1) + converter.half() + 1);
+  for (std::size_t channel = 0; channel < width; ++channel)
+    converter.convert(stream.source[channel].data(), stream.first, next, count, made_.data() + channel, file.channels);
+  stream.ring.write(made_.data(), file.channels, count);
 }
 
 void Streamer::fill() {
@@ -100,6 +141,7 @@ void Streamer::fill() {
     if (stream->state == Stream::State::closing) {
       stream->state = Stream::State::free;
       const auto reader = std::move(stream->reader);
+      const auto converter = std::move(stream->converter);
       stream->reader.reset();
       continue;
     }

@@ -1,6 +1,7 @@
 #pragma once
-/// Reads streamed clips from disk ahead of the voices that play them.
+/// Reads streamed clips from disk ahead of the voices that play them, and brings them to the bank's rate.
 
+#include <array>
 #include <atomic>
 #include <condition_variable>
 #include <memory>
@@ -11,6 +12,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "dsp/rate_converter.hpp"
 #include "media/clip_reader.hpp"
 #include "mix/stream_ring.hpp"
 
@@ -28,6 +30,10 @@ struct Stream {
   enum class State { free, open, closing };
   std::shared_ptr<const StreamedFile> file;
   std::optional<ClipReader> reader;
+  std::shared_ptr<const RateConverter> converter;
+  /// Source frames [first, first + as many as there are), each channel by itself, unrolled: a loop goes on counting.
+  std::array<std::vector<float>, 2> source;
+  std::int64_t first = 0;
   State state = State::free;
   bool loop = false;
 };
@@ -56,13 +62,15 @@ class Streamer {
  private:
   Stream* most_urgent();
   void read_some(Stream& stream);
+  void read_source(Stream& stream, std::int64_t first, std::int64_t end);
   void fail(Stream& stream, const std::string& why);
   void work();
 
   std::mutex mutex_;
   std::condition_variable news_;
   std::vector<std::unique_ptr<Stream>> streams_;
-  std::vector<float> piece_;
+  std::vector<float> piece_;  ///< of a file
+  std::vector<float> made_;   ///< at the bank's rate
   std::thread thread_;
   bool done_ = false;
 };

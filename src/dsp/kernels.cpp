@@ -241,6 +241,20 @@ Level add_measured(const float* HWY_RESTRICT source, Curve gain, float* HWY_REST
   return gain.flat() ? add_measured_as<true>(source, gain, bus, count) : add_measured_as<false>(source, gain, bus, count);
 }
 
+float dot_of(const float* HWY_RESTRICT a, const float* HWY_RESTRICT b, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  auto even = hn::Zero(d);
+  auto odd = hn::Zero(d);
+  int i = 0;
+  for (; i + 2 * lanes <= count; i += 2 * lanes) {
+    even = hn::MulAdd(hn::LoadU(d, a + i), hn::LoadU(d, b + i), even);
+    odd = hn::MulAdd(hn::LoadU(d, a + i + lanes), hn::LoadU(d, b + i + lanes), odd);
+  }
+  for (; i < count; i += lanes) even = hn::MulAdd(hn::LoadU(d, a + i), hn::LoadU(d, b + i), even);
+  return hn::GetLane(hn::SumOfLanes(d, hn::Add(even, odd)));
+}
+
 /// x * 0 is zero where x is finite, and not a number elsewhere.
 bool all_finite(const float* samples, int count) {
   const Floats d;
@@ -308,6 +322,7 @@ HWY_EXPORT(widen_shorts);
 HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
 HWY_EXPORT(add_measured);
+HWY_EXPORT(dot_of);
 HWY_EXPORT(all_finite);
 HWY_EXPORT(filter_eights);
 HWY_EXPORT(this_target);
@@ -326,6 +341,7 @@ void add(const float* source, Curve gain, float left_part, float right_part, flo
 Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
 }
+float dot(const float* a, const float* b, int count) { return HWY_DYNAMIC_DISPATCH(dot_of)(a, b, count); }
 bool finite(const float* samples, int count) { return HWY_DYNAMIC_DISPATCH(all_finite)(samples, count); }
 void filter(const FilterEight& by, double state[2], float* samples, int count) {
   HWY_DYNAMIC_DISPATCH(filter_eights)(by, state, samples, count);
@@ -388,6 +404,11 @@ Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
     level.power += x * x;
   }
   return level;
+}
+float dot(const float* a, const float* b, int count) {
+  float sum = 0;
+  for (int i = 0; i < count; ++i) sum += a[i] * b[i];
+  return sum;
 }
 bool finite(const float* samples, int count) {
   return std::all_of(samples, samples + count, [](float x) { return std::isfinite(x); });

@@ -50,6 +50,9 @@ struct Level {
 };
 Level add_and_measure(const float* source, Curve gain, float* bus, int count);
 
+/// a[0] * b[0] + a[1] * b[1] + ...; `count` is a multiple of eight.
+float dot(const float* a, const float* b, int count);
+
 /// Whether all samples are finite.
 bool finite(const float* samples, int count);
 
@@ -73,6 +76,7 @@ void widen(const std::int16_t* source, float* out, int count);
 void add(const float* source, Curve gain, float* bus, int count);
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
 Level add_and_measure(const float* source, Curve gain, float* bus, int count);
+float dot(const float* a, const float* b, int count);
 bool finite(const float* samples, int count);
 }  // namespace scalar
 

@@ -39,6 +39,7 @@ struct AudioFileWriter::State {
   std::string path;
   std::string unfinished;
   SNDFILE* file = nullptr;
+  int channels = 1;
 
   ~State() {
     if (file == nullptr) return;
@@ -55,6 +56,7 @@ AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, Sam
   info.samplerate = static_cast<int>(rate.value);
   info.channels = channels;
   info.format = format_for(path, format);
+  state_->channels = channels;
   state_->unfinished = path + ".part";
   state_->path = std::move(path);
   state_->file = sf_open(state_->unfinished.c_str(), SFM_WRITE, &info);
@@ -71,9 +73,13 @@ AudioFileWriter::AudioFileWriter(AudioFileWriter&&) noexcept = default;
 AudioFileWriter& AudioFileWriter::operator=(AudioFileWriter&&) noexcept = default;
 
 void AudioFileWriter::write(std::span<const float> samples) {
-  const auto count = static_cast<sf_count_t>(samples.size());
-  if (sf_write_float(state_->file, samples.data(), count) != count)
+  // libsndfile 1.2 writes past its memory where an Ogg encoder is given very much at once.
+  const std::size_t piece = 4096 * static_cast<std::size_t>(state_->channels);
+  for (; !samples.empty(); samples = samples.subspan(std::min(piece, samples.size()))) {
+    const auto count = static_cast<sf_count_t>(std::min(piece, samples.size()));
+    if (sf_write_float(state_->file, samples.data(), count) == count) continue;
     throw Error(fmt::format("{}: could not be written to the end ({}); is the disk full?", state_->path, sf_strerror(state_->file)));
+  }
 }
 
 void AudioFileWriter::close() {

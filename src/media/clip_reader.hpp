@@ -34,7 +34,14 @@ class ClipReader {
   struct Close {
     void operator()(sf_private_tag* file) const;
   };
+  struct Vorbis;
+  struct CloseVorbis {
+    void operator()(Vorbis* file) const;
+  };
   std::unique_ptr<sf_private_tag, Close> file_;
+  std::unique_ptr<Vorbis, CloseVorbis> vorbis_;  ///< once somebody has sought in such a file
+  std::string path_;
+  int subtype_ = 0;
   int channels_ = 1;
   Hertz rate_;
   bool sixteen_bits_ = false;

@@ -86,7 +86,8 @@ void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::in
   filtered_ = low_pass_.active() || high_pass_.active();
 }
 
-std::int64_t Voice::position() const { return loop_ ? clip_.folded(source_frame()) : source_frame(); }
+/// A stream counts on in a loop: its rounds need not be whole at this rate.
+std::int64_t Voice::position() const { return loop_ && clip_.stream == nullptr ? clip_.folded(source_frame()) : source_frame(); }
 
 /// Frames until it is over, of one that was told to go.
 std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_left_, fade_out_left_) : fade_out_left_; }

@@ -37,7 +37,7 @@ class alignas(64) Voice {
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
   bool whole() const { return whole_; }
-  /// Source frames since the clip's head; a loop has gone round.
+  /// Source frames since the clip's head; a loop in memory has gone round.
   std::int64_t position() const;
 
   /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame the voice ended

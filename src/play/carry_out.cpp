@@ -143,9 +143,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
     playback.step = step_of(playback, {});
     const double last = static_cast<double>(playback.clip->frames - 1);
-    playback.position = layer.start_anywhere
-                            ? std::floor(its_draws.start * last)
-                            : std::min(last, std::floor(within(layer.start_at, its_draws.start).value * rate_of(playback).value));
+    const Frames start_at = frames(within(layer.start_at, its_draws.start), rate_of(playback));
+    playback.position = layer.start_anywhere ? std::floor(its_draws.start * last) : std::min(last, static_cast<double>(start_at.value));
     playback.since = its_draws.starts;
 
     const Outcome its = begin(playback, design.fade_in, happening.base, first);

@@ -58,10 +58,7 @@ void ManagerState::take_reports() {
   tend_pool();
 }
 
-/// The rate of its samples: a streamed clip keeps its file's.
-Hertz ManagerState::rate_of(const LivePlayback& playback) const {
-  return playback.clip->streamed ? playback.clip->streamed->rate : playback.sound->bank->rate;
-}
+Hertz ManagerState::rate_of(const LivePlayback& playback) const { return playback.sound->bank->rate; }
 
 /// Says which streams were late, are back, or cannot go on.
 void ManagerState::watch_streams() {

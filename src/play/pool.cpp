@@ -64,7 +64,7 @@ std::uint32_t ManagerState::take_voice(const LivePlayback& newcomer) {
 double ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
   const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, frame - playback.since));
   const double position = playback.position + elapsed * static_cast<double>(playback.step) / static_cast<double>(unity_step);
-  if (!playback.layer->loop) return position;
+  if (!playback.layer->loop || playback.clip->streamed) return position;
   const auto end = static_cast<double>(playback.clip->frames);
   const auto from = static_cast<double>(playback.clip->loop_from);
   return position < end ? position : from + std::fmod(position - from, end - from);

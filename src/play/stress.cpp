@@ -61,7 +61,7 @@ class Material {
     AudioFileWriter file(path_, rate, 1);
     file.write(samples);
     file.close();
-    streamed = make_streamed_clip("streamed", path_, 1, rate, std::move(samples));
+    streamed = make_streamed_clip("streamed", path_, 1, rate, samples, rate);
   }
   ~Material() {
     std::error_code ignored;
