@@ -49,6 +49,41 @@ TEST_CASE("a loop of another rate is as seamless as before") {
   CHECK(sine_snr(mono, 440, 48000) > 80);
 }
 
+TEST_CASE("a loop of any length and rate goes round without a tick and at its pitch") {
+  Random random(21);
+  for (int round = 0; round < 200; ++round) {
+    const double rate = std::array{8000.0, 11025.0, 22050.0, 32000.0, 44100.0, 44056.0, 96000.0, 192000.0}[random.below(8)];
+    const double bank_rate = round % 4 == 0 ? 44100 : 48000;
+    const auto frames = round % 10 == 0 ? 3 + random.below(8) : static_cast<std::uint32_t>(std::exp2(random.between(1.6, 15.6)));
+    // A tone that fits the loop in whole periods, below 0.45 of the lower rate.
+    const double highest = 0.45 * std::min(rate, bank_rate) / rate * frames;
+    if (highest < 1) continue;
+    const double periods = 1 + random.below(static_cast<std::uint32_t>(std::min(highest, 5000.0)));
+    const bool head = random.below(2) == 0;
+    const std::uint32_t before = head ? 1 + random.below(3000) : 0;
+    const double hertz = periods * rate / frames;
+    INFO(frames << " frames at " << rate << " Hz for " << bank_rate << " Hz, " << periods << " periods, head of " << before);
+    Folder folder;
+    folder.write_clip("clips/b.wav", sine(hertz, (before + frames) / rate, 1, 0.5, rate), 1, rate);
+    folder.write("book.toml", book_head + "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nstream=false\n" +
+                                  (head ? "loop-region=\"" + std::to_string(before) + " .. " + std::to_string(before + frames) + " frames\"\n" : "") +
+                                  "[events.b]\nstart=\"b\"\n");
+    const Bank bank = compile_book(folder.path("book.toml"), {Hertz{bank_rate}});
+    SoundManager manager({.rate = {bank_rate}, .offline = true, .limiter = false});
+    manager.load(bank);
+    manager.raise("b");
+    std::vector<float> all(2 * 160000), mono;
+    manager.render(all);
+    for (std::size_t i = 2 * 24000; i < all.size(); i += 2) mono.push_back(all[i]);
+    const BankClip& clip = bank.data().clips.at(0);
+    const auto made = static_cast<double>(clip.frames - clip.loop_from);
+    const double rounds = std::round(made * rate / bank_rate / frames);
+    const double heard = periods * rounds / made * bank_rate;
+    CHECK(std::abs(1200 * std::log2(heard / hertz)) < 0.1);
+    CHECK(sine_snr(mono, heard, bank_rate) > 110);
+  }
+}
+
 TEST_CASE("clips that cannot be played are all told in one run, with the place in the book that names them") {
   Folder folder;
   folder.write("clips/text.wav", "this is not audio");

@@ -6,6 +6,8 @@
 #include <map>
 #include <numeric>
 
+#include "base/random.hpp"
+#include "play/picker.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
 
@@ -84,23 +86,49 @@ struct Tones : Stage {
 
 }  // namespace
 
-TEST_CASE("weighted picks come as often as their weights say, and never twice running") {
-  const auto entries =
-      starts(R"(clips=[{file="n-1.wav"}, {file="n-2.wav", weight=2}, {file="n-3.wav", weight=5}, {file="n-4.wav", weight=0}]
-pick="random")",
-             3000);
-  std::map<std::string, double> seen;
-  for (std::size_t i = 0; i < entries.size(); ++i) {
-    ++seen[entries[i].clip];
-    if (i > 0) REQUIRE(entries[i].clip != entries[i - 1].clip);
+TEST_CASE("weighted picks come as often as their weights say, and repeat only where one weighs more than all others") {
+  for (const auto& weights : std::vector<std::vector<double>>{
+           {1, 3}, {10, 1, 1}, {2, 1, 1}, {1, 2, 5}, {3, 2, 2}, {1, 1, 1, 0.2}, {49, 26, 25}, {499, 251, 250}, {1, 2, 3, 4}, {1, 2, 0, 2}, {4, 4, 1}, {0, 1, 0}}) {
+    std::string clips;
+    double total = 0;
+    for (std::size_t i = 0; i < weights.size(); ++i) {
+      clips += (i == 0 ? "" : ", ") + std::string("{file=\"n-") + std::to_string(i + 1) + ".wav\", weight=" + std::to_string(weights[i]) + "}";
+      total += weights[i];
+    }
+    INFO(clips);
+    Stage stage("[sounds.s]\nclips=[" + clips + "]\npick=\"random\"\n" + events);
+    Picker picker(Pick::random, stage.bank->data().sounds.at(0).layers.at(0).choices.at(0));
+    Random random(5);
+    constexpr int draws = 20000;
+    std::vector<double> seen(weights.size()), counted, expected;
+    std::vector<int> repeated(weights.size());
+    std::uint32_t last = 99;
+    for (int i = 0; i < draws; ++i) {
+      const std::uint32_t now = picker.next(random);
+      ++seen.at(now);
+      repeated[now] += now == last ? 1 : 0;
+      last = now;
+    }
+    for (std::size_t i = 0; i < weights.size(); ++i) {
+      const double share = weights[i] / total;
+      if (weights[i] == 0) {
+        CHECK(seen[i] == 0);
+        continue;
+      }
+      counted.push_back(seen[i]);
+      expected.push_back(draws * share);
+      // As little as it must: with a share p of all, 2 p - 1 of all draws.
+      if (share > 0.5)
+        CHECK(repeated[i] == Approx(draws * (2 * share - 1)).margin(300));
+      else
+        CHECK(repeated[i] == 0);
+    }
+    CHECK(chi_squared(counted, expected) < unlikely_2);
   }
-  // A draw from all but the last visits each in proportion to w (W - w).
-  const double all = 1 * 7 + 2 * 6 + 5 * 3;
-  const auto count = static_cast<double>(entries.size());
-  REQUIRE(entries.size() > 2500);
-  CHECK(seen.size() == 3);
-  CHECK(chi_squared({seen["n-1.wav"], seen["n-2.wav"], seen["n-3.wav"]}, {count * 7 / all, count * 12 / all, count * 15 / all}) <
-        unlikely_2);
+  // And so it is heard.
+  const auto entries = starts(R"(clips=[{file="n-1.wav"}, {file="n-2.wav", weight=3}])" "\npick=\"random\"", 2000);
+  const auto light = std::count_if(entries.begin(), entries.end(), [](const JournalEntry& e) { return e.clip == "n-1.wav"; });
+  CHECK(static_cast<double>(light) / static_cast<double>(entries.size()) == Approx(0.25).margin(0.04));
 }
 
 TEST_CASE("a range is drawn evenly, or towards the middle, and one draw says nothing about the next") {
@@ -281,6 +309,55 @@ TEST_CASE("a crossfade hides a seam that was not cut clean") {
   CHECK(hard.part(0.1, 2.8).steepest() > 0.1);
   CHECK(soft.part(0.1, 2.8).steepest() < 0.5 * 0.7071 * 0.095);
   CHECK(soft.part(0.6, 2).peak() < 0.5 * 0.7071 * 1.42);
+}
+
+TEST_CASE("a crossfade keeps the level, of a tone at any phase and of noise") {
+  Random random(2);
+  std::vector<float> noise(60000);
+  for (float& x : noise) x = static_cast<float>(random.between(-0.5, 0.5));
+  // What is not alike at all (noise), and tones whose ends are 0 to 143 degrees apart: r from 1 to -0.8.
+  for (int material = 0; material <= 8; ++material) {
+    const double turn = material / 20.0;
+    const auto samples = material == 8 ? noise : sine(500, (500 + turn) / 500, 1, 0.5);
+    const Take take = heard_loop("loop-crossfade=\"100 ms\"", samples, 4);
+    INFO(material);
+    const double steady = take.part(0.3, 0.3).rms();
+    for (double at = 0.5; at < 3.8; at += 0.02) {
+      // Short stretches of noise differ by themselves: 50 ms of it by 0.3 dB in most of them.
+      const double heard = take.part(at, material == 8 ? 0.1 : 0.02).rms();
+      CHECK(std::abs(20 * std::log10(heard / steady)) < 0.5);
+    }
+  }
+}
+
+TEST_CASE("one channel has the mean power of the two that a stereo clip has") {
+  struct Case {
+    const char* name;
+    double left, right, common;  // amplitudes of two tones, one in each channel, and of one in both
+    double expected;             // RMS
+  };
+  for (const auto& [name, left, right, common, expected] : {Case{"mono in stereo", 0, 0, 0.4, 0.4 / std::sqrt(2)}, {"nothing in common", 0.4, 0.4, 0, 0.4 / std::sqrt(2)},
+                                                            {"one side only", 0.4, 0, 0, 0.4 / 2}, {"half in common", 0.3, 0.3, 0.3, 0.3}}) {
+    const auto one = sine(500, 1, 1, left);
+    const auto other = sine(730, 1, 1, right);
+    const auto both = sine(1000, 1, 1, common);
+    std::vector<float> samples;
+    for (std::size_t i = 0; i < one.size(); ++i) {
+      samples.push_back(one[i] + both[i]);
+      samples.push_back(other[i] + both[i]);
+    }
+    for (const bool stream : {false, true}) {
+      Stage stage(std::string("[sounds.s]\nclips=[\"own.wav\"]\n") + (stream ? "stream=true\n" : "") + events, {.layout = Layout::mono, .offline = true},
+                  [&](const Folder& folder) { folder.write_clip("clips/own.wav", samples, 2); });
+      stage.raise("s");
+      std::vector<float> out(48000);
+      stage.manager->render(out);
+      double power = 0;
+      for (std::size_t i = 12000; i < 36000; ++i) power += static_cast<double>(out[i]) * static_cast<double>(out[i]);
+      INFO(name);
+      CHECK(std::sqrt(power / 24000) == Approx(expected).epsilon(0.01));
+    }
+  }
 }
 
 TEST_CASE("a loop takes the points that the file itself has") {

@@ -1,4 +1,5 @@
 #include "tidewater/author/advice.hpp"
+#include "tidewater/error.hpp"
 
 #include <fmt/format.h>
 
@@ -11,7 +12,9 @@
 
 #include "author/clip_facts.hpp"
 #include "author/clip_folder.hpp"
+#include "author/book_clips.hpp"
 #include "author/levels.hpp"
+#include "author/loops.hpp"
 #include "author/music_formats.hpp"
 #include "tidewater/author/credits.hpp"
 
@@ -123,6 +126,7 @@ class Adviser {
               "the loop of '{}' jumps by {:.2f} of full scale at its seam, which clicks; cut it at a whole period, or set loop-crossfade = "
               "\"50 ms\"",
               path, f.seam));
+    if (loop.crossfade > Seconds{}) about_crossfade(path, use);
     if (const auto level = level_for(book_, *use.sound)) {
       const Decibels trim = trim_for(f, *level);
       const double short_by = level->value - (f.loudness + trim).value;
@@ -133,6 +137,21 @@ class Adviser {
                 "'{}' reaches {:.1f} LUFS of the {:.1f} asked for: more would push its peaks over -1 dBTP; make it less spiky, or ask for "
                 "less",
                 path, (f.loudness + trim).value, level->value));
+    }
+  }
+
+  void about_crossfade(const std::string& path, const Use& use) {
+    try {
+      const Audio audio = clip_audio(book_, path);
+      const BookLoop& loop = use.layer->loop;
+      const double alike = ends_alike(audio, loop_of(audio, loop), frames(loop.crossfade, audio.rate).value);
+      if (alike < opposed)
+        advise(loop.place, "opposed-ends", path,
+               fmt::format("the ends that the loop-crossfade of '{}' blends oppose each other ({:+.2f}), so each round dips; move one end of "
+                           "the loop by half a period",
+                           path, alike));
+    } catch (const Error&) {
+      return;  // compiling says what is wrong with it
     }
   }
 
@@ -294,6 +313,7 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"clipping", "three samples or more in a row at full scale"},
       {"offset", "a mean of more than 1 % of full scale"},
       {"loop-seam", "a loop whose last sample is far from its first"},
+      {"opposed-ends", "a loop whose crossfade blends what cancels out"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation", "a sound with one clip and no range of pitch or gain"},
       {"stacking-loop", "a loop that may play many times over itself: neither retrigger nor limit keeps it from that"},

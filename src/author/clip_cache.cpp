@@ -29,18 +29,18 @@ constexpr std::uintmax_t most_kept = std::uintmax_t{4} << 30U;
 
 /// What stands before the samples. Changed whenever preparing changes: then old files are not taken for new ones.
 struct Head {
-  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '3'};
+  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '4'};
   std::uint64_t hash = 0;  ///< XXH3 of all that follows
   std::int32_t channels = 0;
   std::int32_t sample_size = 0;
   std::int64_t frames = 0, loop_from = 0;
   double level = 0;
+  double fold = 1;
   double streamed_rate = 0;  ///< 0 where all of it is in memory
   double bank_rate = 0;      ///< of what streams
   std::int64_t file_frames = 0;
   std::int64_t head_frames = 0;
   std::uint64_t bytes = 0;
-  std::uint64_t unused = 0;  // the samples begin at a multiple of 16
 };
 static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 96);
 
@@ -57,7 +57,7 @@ bool sound(const Head& head, std::size_t size) {
   const bool shape = head.mark == Head{}.mark && (head.channels == 1 || head.channels == 2) &&
                      (head.sample_size == 2 || head.sample_size == 4) && head.frames > 0 && head.frames <= most_frames &&
                      head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0 && head.head_frames <= head.frames &&
-                     !std::isnan(head.level) && head.level < 200;
+                     !std::isnan(head.level) && head.level < 200 && head.fold >= 0.5 && head.fold <= 2;
   if (!shape) return false;
   if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 && head.bank_rate >= 8000 &&
                                     head.bank_rate <= 192'000 && head.file_frames > 0 && head.file_frames <= most_frames &&
@@ -106,6 +106,7 @@ bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const
   clip.frames = head.frames;
   clip.loop_from = head.loop_from;
   clip.level = {head.level};
+  clip.fold = static_cast<float>(head.fold);
   if (head.sample_size == 2)
     clip.shorts = {reinterpret_cast<const std::int16_t*>(samples), head.bytes / 2};
   else
@@ -152,6 +153,7 @@ void ClipCache::write(const std::string& key, const BankClip& clip) const {
   head.frames = clip.frames;
   head.loop_from = clip.loop_from;
   head.level = clip.level.value;
+  head.fold = static_cast<double>(clip.fold);
   if (clip.streamed) {
     head.streamed_rate = clip.streamed->rate.value;
     head.bank_rate = clip.streamed->bank_rate.value;

@@ -11,6 +11,7 @@
 #include "author/group_settings.hpp"
 #include "author/levels.hpp"
 #include "author/prepared_clips.hpp"
+#include "author/weights.hpp"
 #include "bank/bank_data.hpp"
 #include "play/door.hpp"
 #include "tidewater/error.hpp"
@@ -44,6 +45,18 @@ std::size_t draw_named(const std::string& key) {
   return static_cast<std::size_t>(std::find(keys.begin(), keys.end(), key) - keys.begin());
 }
 
+/// Turns weights as a book has them, shares in the long run, into those of the draws that give them.
+void weigh(BankChoice& choice) {
+  choice.weighted = std::any_of(choice.clips.begin(), choice.clips.end(), [](const BankClipUse& use) { return use.weight != 1; });
+  if (!choice.weighted) return;
+  std::vector<double> weights;
+  for (const auto& use : choice.clips) weights.push_back(use.weight);
+  const SolvedWeights solved = solve_weights(std::move(weights));
+  for (std::size_t i = 0; i < choice.clips.size(); ++i) choice.clips[i].weight = solved.draw[i];
+  choice.heavy = solved.heavy;
+  choice.again = solved.again;
+}
+
 /// `trim` says how much louder a clip is made.
 template <class Trim>
 BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim trim) {
@@ -62,6 +75,7 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
     BankChoice& to = made.choices.emplace_back();
     to.values = choice.values;
     for (const auto& clip : choice.clips) to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
+    weigh(to);
   }
   return made;
 }

@@ -13,6 +13,11 @@ struct LoopedAudio {
 /// The frames [low, high) that a loop goes round in. Throws Error where the clip is too short for it or says nothing of a loop.
 Range<Frames> loop_of(const Audio& audio, const BookLoop& loop);
 
+/// How alike the stretches are that a crossfade of so many frames blends: 1 the same, 0 nothing in common, -1 opposed.
+double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended);
+/// Ends that are more opposed than this cancel each other: no crossfade keeps their level.
+inline constexpr double opposed = -0.8;
+
 /// Cuts what comes after the loop and blends its seam. Without a loop the samples stay as they are.
 LoopedAudio cut_loop(Audio audio, const BookLoop& loop);
 

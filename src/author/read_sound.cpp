@@ -291,8 +291,9 @@ void SoundReader::read_list(const toml::node& node, BookChoice& choice) {
       const auto* file = text(problems_, *weighted, "file");
       const toml::node* written = weighted->get("weight");
       const double weight = written == nullptr ? 1 : written->value_or(-1.0);
+      const bool possible = weight >= 0 && weight <= 1e6;  // what is no number is neither
       if (file == nullptr && !weighted->contains("file")) problem(item, "a clip with a weight needs file = \"one.flac\"");
-      if (weight < 0 || weight > 1e6)
+      if (!possible)
         problem(*written, "'weight' must be a number from 0, never, upwards: 2 comes twice as often as 1");
       else if (file != nullptr)
         add_matching(*file, weight, item, choice);

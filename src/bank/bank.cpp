@@ -24,6 +24,21 @@ Decibels level_of(const std::vector<float>& samples) {
   return samples.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(samples.size())));
 }
 
+/// One channel is (left + right) / sqrt(2) of all: what brings a clip in it to the mean power of its two channels.
+float fold_of(const std::vector<float>& interleaved, int channels) {
+  if (channels != 2) return 1;
+  constexpr double most = 2;  // where the channels cancel each other
+  double power = 0, both = 0;
+  for (std::size_t i = 0; i + 1 < interleaved.size(); i += 2) {
+    const auto left = static_cast<double>(interleaved[i]);
+    const auto right = static_cast<double>(interleaved[i + 1]);
+    power += left * left + right * right;
+    both += 2 * left * right;
+  }
+  if (power <= 0) return 1;
+  return static_cast<float>(1 / std::sqrt(std::max(1 / (most * most), 1 + both / power)));
+}
+
 }  // namespace
 
 ClipSamples BankClip::view() const {
@@ -63,6 +78,7 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
     clip.memory = samples;
   }
   clip.level = level_of(interleaved);
+  clip.fold = fold_of(interleaved, channels);
   return clip;
 }
 
@@ -86,6 +102,7 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
   BankClip clip = make_clip(std::move(name), channels, kept);
   clip.frames = frames;
   clip.level = level_of(interleaved);
+  clip.fold = fold_of(interleaved, channels);
   clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, bank_rate, frames, head});
   return clip;
 }

@@ -35,6 +35,7 @@ struct BankClip {
   std::int64_t frames = 0;
   std::int64_t loop_from = 0;                    ///< where a loop goes on after its end
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
+  float fold = 1;                                ///< of a stereo clip: amplitude at which one channel has its mean power
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   // Each channel in turn, with `reach` zeros before and after it; one of the two is empty. `memory` keeps them.
   std::span<const float> floats;
@@ -59,7 +60,7 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
 /// A clip as one layer uses it.
 struct BankClipUse {
   std::uint32_t clip = 0;
-  double weight = 1;
+  double weight = 1;  ///< for a draw among all but the last
   Decibels trim;  ///< brings it to the level that its book asks for
 };
 
@@ -67,6 +68,10 @@ struct BankClipUse {
 struct BankChoice {
   std::vector<std::string> values;
   std::vector<BankClipUse> clips;
+  bool weighted = false;
+  // Where one clip weighs half of all or more: after any other it is its turn, after itself again with a probability.
+  std::int32_t heavy = -1;
+  double again = 0;
 };
 
 struct BankLayer {

@@ -84,7 +84,7 @@ std::vector<std::vector<Picker>> pickers_of(const BankSound& design) {
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   for (const auto& layer : design.layers) {
     auto& of_layer = pickers.emplace_back();
-    for (const auto& choice : layer.choices) of_layer.insert(of_layer.end(), apart, Picker(layer.pick, choice.clips));
+    for (const auto& choice : layer.choices) of_layer.insert(of_layer.end(), apart, Picker(layer.pick, choice));
   }
   return pickers;
 }

@@ -8,9 +8,11 @@ namespace tidewater {
 
 Picker::Picker(Pick pick, std::uint32_t clips) : pick_(pick), last_(clips), order_(clips) { std::iota(order_.begin(), order_.end(), 0U); }
 
-Picker::Picker(Pick pick, const std::vector<BankClipUse>& clips) : Picker(pick, static_cast<std::uint32_t>(clips.size())) {
-  if (std::all_of(clips.begin(), clips.end(), [](const BankClipUse& use) { return use.weight == 1; })) return;
-  for (const auto& use : clips) weights_.push_back(use.weight);
+Picker::Picker(Pick pick, const BankChoice& choice) : Picker(pick, static_cast<std::uint32_t>(choice.clips.size())) {
+  if (!choice.weighted) return;
+  for (const auto& use : choice.clips) weights_.push_back(use.weight);
+  heavy_ = choice.heavy;
+  again_ = choice.again;
 }
 
 std::uint32_t Picker::next(Random& random) {
@@ -35,14 +37,18 @@ std::uint32_t Picker::draw(Random& random) {
 }
 
 std::uint32_t Picker::draw_weighted(Random& random) const {
+  const bool first = last_ >= weights_.size();
+  if (heavy_ >= 0 && !first) {
+    const auto heavy = static_cast<std::uint32_t>(heavy_);
+    if (last_ != heavy || random.unit() < again_) return heavy;
+  }
   double total = 0;
-  for (const double weight : weights_) total += weight;
-  const double without_last = last_ < weights_.size() ? total - weights_[last_] : total;
-  const bool again = without_last <= 0;  // only one weighs anything
-  double at = random.unit() * (again ? total : without_last);
+  for (std::uint32_t i = 0; i < weights_.size(); ++i) total += i == last_ ? 0 : weights_[i];
+  if (total <= 0) return last_;  // only one weighs anything
+  double at = random.unit() * total;
   std::uint32_t chosen = last_;
   for (std::uint32_t i = 0; i < weights_.size(); ++i) {
-    if ((i == last_ && !again) || weights_[i] <= 0) continue;
+    if (i == last_ || weights_[i] <= 0) continue;
     chosen = i;
     if (at < weights_[i]) break;
     at -= weights_[i];

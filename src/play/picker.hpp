@@ -12,9 +12,10 @@ class Picker {
  public:
   Picker(Pick pick, std::uint32_t clips);
   /// Among the clips of a choice, by their weights where the pick is random.
-  Picker(Pick pick, const std::vector<BankClipUse>& clips);
+  Picker(Pick pick, const BankChoice& choice);
 
-  /// An index below the number of clips; never the one before, where there are two or more that weigh anything.
+  /// An index below the number of clips; never the one before, where there are two or more and none weighs more than half
+  /// of all.
   std::uint32_t next(Random& random);
 
  private:
@@ -27,6 +28,8 @@ class Picker {
   std::uint32_t dealt_ = 0;  ///< of `order_`, in this round
   std::vector<std::uint32_t> order_;
   std::vector<double> weights_;  ///< empty where all weigh the same
+  std::int32_t heavy_ = -1;
+  double again_ = 0;
 };
 
 }  // namespace tidewater

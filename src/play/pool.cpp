@@ -100,6 +100,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   command.step = playback.step;
   command.fade_in = fade_in;
   command.gain = static_cast<float>(amplitude(playback.drawn_gain + playback.own_gain));
+  command.fold = options.layout == Layout::mono ? playback.clip->fold : 1;
   command.side = static_cast<float>(playback.pan.value);
   command.low_pass = static_cast<float>(playback.low_pass.value);
   command.high_pass = static_cast<float>(playback.high_pass.value);
