@@ -101,6 +101,8 @@ TEST_CASE("every instruction set agrees with its scalar twin to 24-bit rounding"
         kernels::add(source.data(), {0.5F, 0.001F, 1e-5F, -1e-7F}, ours.data(), count);
         kernels::scalar::add(source.data(), {0.5F, 0.001F, 1e-5F, -1e-7F}, twin.data(), count);
         same();
+        CHECK(kernels::dot(source.data(), source.data() + 9, count / 8 * 8) ==
+              Approx(kernels::scalar::dot(source.data(), source.data() + 9, count / 8 * 8)).margin(1e-4));
         const auto level = kernels::add_and_measure(source.data() + 7, {0.3F, -0.001F, -1e-5F, 1e-7F}, ours.data(), count);
         const auto twin_level = kernels::scalar::add_and_measure(source.data() + 7, {0.3F, -0.001F, -1e-5F, 1e-7F}, twin.data(), count);
         same();

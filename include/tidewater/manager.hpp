@@ -42,7 +42,7 @@ struct ManagerOptions {
   /// `render` itself reads what streams from disk, as it needs it: for rendering on one thread, where nothing may come
   /// late. False for a sound card: then a thread of the manager's own reads ahead.
   bool offline = false;
-  bool limiter = true;  ///< holds the output at -1 dBTP; leaves it alone, bit for bit, while it is below
+  bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
 };
 
 /// A category that comes with an event: surface = planks.

@@ -255,6 +255,52 @@ float dot_of(const float* HWY_RESTRICT a, const float* HWY_RESTRICT b, int count
   return hn::GetLane(hn::SumOfLanes(d, hn::Add(even, odd)));
 }
 
+void peaks_of(const float* HWY_RESTRICT rows, int phases, int taps, const float* HWY_RESTRICT samples, float* HWY_RESTRICT peaks, int count) {
+  const Floats d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  int i = 0;
+  // Four phases of two vectors of frames at a time: each weight that is loaded is used twice, each vector four times.
+  for (; i + 2 * lanes <= count; i += 2 * lanes) {
+    auto highest = hn::Zero(d);
+    auto highest_on = hn::Zero(d);
+    for (int phase = 0; phase < phases; phase += 4) {
+      const float* a = rows + phase * taps;
+      auto s0 = hn::Zero(d), s1 = hn::Zero(d), s2 = hn::Zero(d), s3 = hn::Zero(d);
+      auto t0 = hn::Zero(d), t1 = hn::Zero(d), t2 = hn::Zero(d), t3 = hn::Zero(d);
+      for (int tap = 0; tap < taps; ++tap) {
+        const auto x = hn::LoadU(d, samples + i + tap);
+        const auto y = hn::LoadU(d, samples + i + tap + lanes);
+        const auto a0 = hn::Set(d, a[tap]);
+        const auto a1 = hn::Set(d, a[taps + tap]);
+        const auto a2 = hn::Set(d, a[2 * taps + tap]);
+        const auto a3 = hn::Set(d, a[3 * taps + tap]);
+        s0 = hn::MulAdd(a0, x, s0);
+        s1 = hn::MulAdd(a1, x, s1);
+        s2 = hn::MulAdd(a2, x, s2);
+        s3 = hn::MulAdd(a3, x, s3);
+        t0 = hn::MulAdd(a0, y, t0);
+        t1 = hn::MulAdd(a1, y, t1);
+        t2 = hn::MulAdd(a2, y, t2);
+        t3 = hn::MulAdd(a3, y, t3);
+      }
+      highest = hn::Max(highest, hn::Max(hn::Max(hn::Abs(s0), hn::Abs(s1)), hn::Max(hn::Abs(s2), hn::Abs(s3))));
+      highest_on = hn::Max(highest_on, hn::Max(hn::Max(hn::Abs(t0), hn::Abs(t1)), hn::Max(hn::Abs(t2), hn::Abs(t3))));
+    }
+    hn::StoreU(highest, d, peaks + i);
+    hn::StoreU(highest_on, d, peaks + i + lanes);
+  }
+  for (; i < count; ++i) {
+    float highest = 0;
+    for (int phase = 0; phase < phases; ++phase) {
+      float sum = 0;
+      for (int tap = 0; tap < taps; ++tap) sum += rows[phase * taps + tap] * samples[i + tap];
+      sum = sum < 0 ? -sum : sum;
+      highest = highest < sum ? sum : highest;
+    }
+    peaks[i] = highest;
+  }
+}
+
 /// x * 0 is zero where x is finite, and not a number elsewhere.
 bool all_finite(const float* samples, int count) {
   const Floats d;
@@ -323,6 +369,7 @@ HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
 HWY_EXPORT(add_measured);
 HWY_EXPORT(dot_of);
+HWY_EXPORT(peaks_of);
 HWY_EXPORT(all_finite);
 HWY_EXPORT(filter_eights);
 HWY_EXPORT(this_target);
@@ -342,6 +389,9 @@ Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
 }
 float dot(const float* a, const float* b, int count) { return HWY_DYNAMIC_DISPATCH(dot_of)(a, b, count); }
+void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count) {
+  HWY_DYNAMIC_DISPATCH(peaks_of)(rows, phases, taps, samples, peaks, count);
+}
 bool finite(const float* samples, int count) { return HWY_DYNAMIC_DISPATCH(all_finite)(samples, count); }
 void filter(const FilterEight& by, double state[2], float* samples, int count) {
   HWY_DYNAMIC_DISPATCH(filter_eights)(by, state, samples, count);
@@ -409,6 +459,16 @@ float dot(const float* a, const float* b, int count) {
   float sum = 0;
   for (int i = 0; i < count; ++i) sum += a[i] * b[i];
   return sum;
+}
+void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count) {
+  for (int i = 0; i < count; ++i) {
+    peaks[i] = 0;
+    for (int phase = 0; phase < phases; ++phase) {
+      float sum = 0;
+      for (int tap = 0; tap < taps; ++tap) sum += rows[phase * taps + tap] * samples[i + tap];
+      peaks[i] = std::max(peaks[i], std::abs(sum));
+    }
+  }
 }
 bool finite(const float* samples, int count) {
   return std::all_of(samples, samples + count, [](float x) { return std::isfinite(x); });

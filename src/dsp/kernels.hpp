@@ -53,6 +53,10 @@ Level add_and_measure(const float* source, Curve gain, float* bus, int count);
 /// a[0] * b[0] + a[1] * b[1] + ...; `count` is a multiple of eight.
 float dot(const float* a, const float* b, int count);
 
+/// Highest magnitude that any of `phases` filters of `taps` has at each frame: rows of taps, from the oldest sample on;
+/// frame i reads samples[i] to samples[i + taps - 1]. `phases` is 8.
+void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);
+
 /// Whether all samples are finite.
 bool finite(const float* samples, int count);
 
@@ -77,6 +81,7 @@ void add(const float* source, Curve gain, float* bus, int count);
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
 Level add_and_measure(const float* source, Curve gain, float* bus, int count);
 float dot(const float* a, const float* b, int count);
+void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);
 bool finite(const float* samples, int count);
 }  // namespace scalar
 

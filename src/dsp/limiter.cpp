@@ -2,89 +2,159 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
+#include <numbers>
+
+#include "dsp/kernels.hpp"
 
 namespace tidewater {
 namespace {
 
-// Below -1 dBTP by what an estimate at four times the rate may miss of full-band noise.
-const double ceiling = std::pow(10.0, -1.2 / 20);
+// Below -1 dBTP by what the estimate and the averaged gain may miss of what lies below 20 kHz: 0.05 dB.
+const double ceiling = std::pow(10.0, -1.04 / 20);
 constexpr double release_seconds = 0.12;
+constexpr double hold_seconds = 0.01;  // half a period of 50 Hz: the gain does not follow the wave
+constexpr float absurd = 1e6F;         // 120 dB over full scale; what is beyond would overflow the sums
 
-// Phases 0 and 1; phases 3 and 2 are the same, backwards.
-constexpr float phases[2][12] = {
-    {0.0017089843750F, 0.0109863281250F, -0.0196533203125F, 0.0332031250000F, -0.0594482421875F, 0.1373291015625F, 0.9721679687500F,
-     -0.1022949218750F, 0.0476074218750F, -0.0266113281250F, 0.0148925781250F, -0.0083007812500F},
-    {-0.0291748046875F, 0.0292968750000F, -0.0517578125000F, 0.0891113281250F, -0.1665039062500F, 0.4650878906250F, 0.7797851562500F,
-     -0.2003173828125F, 0.1015625000000F, -0.0582275390625F, 0.0330810546875F, -0.0189208984375F}};
-// No phase's weights add up, in magnitude, to more than this: below ceiling / bound no peak between samples can matter.
-constexpr double bound = 2.1;
+constexpr int phases = 8;
+constexpr double over_reads_from = 20.8 / 24;  // of the highest frequency
+constexpr double over_reads_by = 2.3;            // there; the window halves it again
+constexpr double kaiser_beta = 3;
+
+struct Estimate {
+  std::array<float, phases * Limiter::taps> rows{};  ///< of each phase its taps, from the oldest frame on
+  float bound = 0;                                   ///< no phase's weights add up, in magnitude, to more
+};
+
+/// I0, by its series (Abramowitz and Stegun 9.6.12).
+double bessel(double x) {
+  double sum = 1;
+  double term = 1;
+  for (int k = 1; term > 1e-15 * sum; ++k) sum += term *= x * x / (4 * k * k);
+  return sum;
+}
+
+/// A windowed interpolation filter whose response is 1, then rises in a straight line to the highest frequency.
+Estimate make_estimate() {
+  const double highest = std::numbers::pi / phases;
+  const double from = highest * over_reads_from;
+  const double slope = (over_reads_by - 1) / (highest - from);
+  const auto tap_at = [&](int n) {
+    const double edge = n / (phases * Limiter::taps / 2.0);
+    const double window = std::abs(edge) > 1 ? 0 : bessel(kaiser_beta * std::sqrt(1 - edge * edge)) / bessel(kaiser_beta);
+    // The integral of the response times cos(w n).
+    const double flat = n == 0 ? highest : std::sin(highest * n) / n;
+    const double rise = n == 0 ? (highest - from) * (highest - from) / 2
+                               : (highest - from) * std::sin(highest * n) / n + (std::cos(highest * n) - std::cos(from * n)) / (n * n);
+    return phases / std::numbers::pi * (flat + slope * rise) * window;
+  };
+  Estimate made;
+  for (int phase = 0; phase < phases; ++phase) {
+    float sum = 0;
+    for (int tap = 0; tap < Limiter::taps; ++tap) {
+      const auto weight = static_cast<float>(tap_at(phases * (Limiter::taps / 2 - 1 - tap) + phase));
+      made.rows[static_cast<std::size_t>(phase * Limiter::taps + tap)] = weight;
+      sum += std::abs(weight);
+    }
+    made.bound = std::max(made.bound, sum);
+  }
+  return made;
+}
+
+const Estimate& estimate() {
+  static const Estimate made = make_estimate();
+  return made;
+}
 
 }  // namespace
 
-Limiter::Limiter(double rate) : release_step_(1 - std::exp(-1 / (release_seconds * rate))) {
-  needed_.fill(1);
-  released_.fill(1);
-}
-
-double Limiter::peak_at(std::int64_t frame) const {
-  float peak = 0;
-  for (const auto& channel : past_) {
-    float sums[4] = {};
-    for (int tap = 0; tap < taps; ++tap) {
-      const float x = channel[static_cast<std::size_t>((frame - tap) & (history - 1))];
-      sums[0] += x * phases[0][tap];
-      sums[1] += x * phases[1][tap];
-      sums[2] += x * phases[1][taps - 1 - tap];
-      sums[3] += x * phases[0][taps - 1 - tap];
-    }
-    for (const float sum : sums) peak = std::max(peak, std::abs(sum));
-    peak = std::max(peak, std::abs(channel[static_cast<std::size_t>((frame - filter_delay) & (history - 1))]));
+double Limiter::SlidingLeast::add(double value) {
+  const std::size_t turn = kept_.size() - 1;
+  while (count_ > 0 && kept_[(first_ + count_ - 1) & turn].value >= value) --count_;
+  if (count_ > 0 && kept_[first_].frame <= frame_ - frames_) {
+    first_ = (first_ + 1) & turn;
+    --count_;
   }
-  return static_cast<double>(peak);
+  kept_[(first_ + count_++) & turn] = {value, frame_++};
+  return kept_[first_].value;
 }
 
-double Limiter::needed_gain(std::int64_t frame, bool loud) const {
-  const double peak = loud ? peak_at(frame) : 0;
-  return peak > ceiling ? ceiling / peak : 1;
+Limiter::Limiter(double rate)
+    : least_(look_ahead + std::llround(hold_seconds * rate)),
+      release_step_(1 - std::exp(-1 / (release_seconds * rate))),
+      rests_after_(2 * look_ahead + std::llround(hold_seconds * rate) + taps + most_frames) {
+  estimate();
+  released_.fill(1);
+  quiet_frames_ = rests_after_ + 1;
 }
 
-double Limiter::limited_gain(std::int64_t frame, double needed) {
-  needed_[static_cast<std::size_t>(frame % look_ahead)] = needed;
-  const double least = *std::min_element(needed_.begin(), needed_.end());
+/// The highest magnitude that either channel has about each of the frames that can be judged now.
+void Limiter::measure(int count) {
+  std::array<float, most_frames> other;
+  const Estimate& by = estimate();
+  // The newest that a frame depends on lies half the filter behind it.
+  const int first = history - taps + 1;
+  kernels::peaks(by.rows.data(), phases, taps, past_[0].data() + first, peaks_.data(), count);
+  kernels::peaks(by.rows.data(), phases, taps, past_[1].data() + first, other.data(), count);
+  for (int i = 0; i < count; ++i) {
+    const auto at = static_cast<std::size_t>(history - filter_delay + i);
+    float& peak = peaks_[static_cast<std::size_t>(i)];
+    peak = std::max({peak, other[static_cast<std::size_t>(i)], std::abs(past_[0][at]), std::abs(past_[1][at])});
+  }
+}
+
+double Limiter::limited_gain(double needed) {
+  const double least = least_.add(needed);
   reached_ = least < reached_ ? least : reached_ + (least - reached_) * release_step_;
   if (1 - reached_ < 1e-6) reached_ = 1;
-  released_[static_cast<std::size_t>(frame % look_ahead)] = reached_;
-  double sum = 0;
-  for (const double gain : released_) sum += gain;
-  return std::min(1.0, sum / look_ahead);
+  released_sum_ += reached_ - released_[turn_];
+  released_[turn_] = reached_;
+  turn_ = turn_ + 1 == released_.size() ? 0 : turn_ + 1;
+  return std::min(1.0, released_sum_ / look_ahead);
 }
 
 void Limiter::run(float* left, float* right, int count) {
   float loudest = 0;
-  for (int i = 0; i < count; ++i) {
-    // A sum that is not a number must not stay in the filter's memory.
-    if (!std::isfinite(left[i])) left[i] = 0;
-    if (!std::isfinite(right[i])) right[i] = 0;
-    loudest = std::max({loudest, std::abs(left[i]), std::abs(right[i])});
+  for (std::size_t channel = 0; channel < 2; ++channel) {
+    const float* in = channel == 0 ? left : right;
+    float* kept = past_[channel].data() + history;
+    for (int i = 0; i < count; ++i) {
+      // A sum that is not a number must not stay in the filter's memory.
+      kept[i] = std::isfinite(in[i]) ? std::clamp(in[i], -absurd, absurd) : 0;
+      loudest = std::max(loudest, std::abs(kept[i]));
+    }
   }
-  const bool loud = static_cast<double>(loudest) * bound > ceiling;
+  const bool loud = static_cast<double>(loudest * estimate().bound) > ceiling;
   quiet_frames_ = loud ? 0 : quiet_frames_ + count;
-  // The filter still sees loud samples of the run before for as long as it is.
-  const bool measure = quiet_frames_ < taps + count;
-  for (int i = 0; i < count; ++i, ++frame_) {
-    const auto now = static_cast<std::size_t>(frame_ & (history - 1));
-    past_[0][now] = left[i];
-    past_[1][now] = right[i];
-    const bool resting = !measure && reached_ == 1 && quiet_frames_ > 2 * look_ahead + count + taps;
-    if (resting)
-      average_now_ = 1;
+  const bool resting = quiet_frames_ > rests_after_ && reached_ == 1;
+  if (resting) {
+    gain_ = 1;
+    peak_before_ = 0;
+    released_.fill(1);
+  } else {
+    // The filter sees loud samples of the runs before for as long as it is.
+    if (quiet_frames_ < taps + count)
+      measure(count);
     else
-      average_now_ = limited_gain(frame_, needed_gain(frame_, measure));
-    const auto then = static_cast<std::size_t>((frame_ - delay) & (history - 1));
-    const auto gain = static_cast<float>(average_now_);
+      peaks_.fill(0);
+    // Added up anew, so that no rounding stays.
+    released_sum_ = 0;
+    for (const double gain : released_) released_sum_ += gain;
+  }
+  for (int i = 0; i < count; ++i) {
+    if (!resting) {
+      // What lies between two frames belongs to both.
+      const float here = peaks_[static_cast<std::size_t>(i)];
+      const auto peak = static_cast<double>(std::max(here, peak_before_));
+      peak_before_ = here;
+      gain_ = limited_gain(peak > ceiling ? ceiling / peak : 1);
+    }
+    const auto gain = static_cast<float>(gain_);
+    const auto then = static_cast<std::size_t>(history - delay + i);
     left[i] = past_[0][then] * gain;
     right[i] = past_[1][then] * gain;
   }
+  for (auto& channel : past_) std::memmove(channel.data(), channel.data() + count, history * sizeof(float));
 }
 
 }  // namespace tidewater

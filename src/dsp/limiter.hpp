@@ -1,46 +1,70 @@
 #pragma once
 /// Holds a stereo signal below a true peak, and leaves it alone, bit for bit, while it is below.
 ///
-/// The true peak is estimated at four times the rate with the filter of ITU-R BS.1770-4, annex 2. The gain looks ahead:
-/// a sliding minimum of what each frame needs, released slowly, then averaged over the look-ahead, so that it is down
-/// in time and never jumps.
+/// The true peak is estimated at eight times the rate; above 20 kHz (at 48 kHz) the estimate over-reads, where no short
+/// filter can tell, so that full-band noise does not slip through. The gain looks ahead: the least that any frame in reach
+/// needs, held for a while so that a low tone is not reshaped between its crests, then released slowly, then averaged over
+/// the look-ahead, so that it is down in time and never jumps.
 
 #include <array>
+#include <bit>
 #include <cstdint>
+#include <vector>
 
 namespace tidewater {
 
 class Limiter {
  public:
-  static constexpr int look_ahead = 64;
-  static constexpr int filter_delay = 6;
+  static constexpr int taps = 64;
+  static constexpr int filter_delay = taps / 2;
+  static constexpr int look_ahead = 38;
   static constexpr int delay = look_ahead + filter_delay;  ///< frames between input and output
   static constexpr int most_frames = 64;                   ///< at a time
 
+  /// Allocates; nothing else does.
   explicit Limiter(double rate);
 
   /// In place; the output lags by `delay` frames.
   void run(float* left, float* right, int count);
 
   /// The gain in force after the last frame, as amplitude: 1 while nothing is limited.
-  double gain() const { return average_now_; }
+  double gain() const { return gain_; }
 
  private:
-  static constexpr int taps = 12;
-  static constexpr int history = 128;  // a power of two above `delay` and the filter's length together
+  static constexpr int history = 128;  // at least `delay`, and the filter's length
 
-  double peak_at(std::int64_t frame) const;
-  double needed_gain(std::int64_t frame, bool loud) const;
-  double limited_gain(std::int64_t frame, double needed);
+  /// The least of the values of the last so many frames, in a time that does not grow with them.
+  class SlidingLeast {
+   public:
+    explicit SlidingLeast(std::int64_t frames) : frames_(frames), kept_(std::bit_ceil(static_cast<std::size_t>(frames))) {}
+    double add(double value);
 
-  std::array<std::array<float, history>, 2> past_{};
-  std::array<double, look_ahead> needed_{};    ///< what each of the last frames needs
-  std::array<double, look_ahead> released_{};  ///< the minimum of those, rising slowly
+   private:
+    struct Kept {
+      double value;
+      std::int64_t frame;
+    };
+    std::int64_t frames_;
+    std::vector<Kept> kept_;  ///< in a circle, a power of two: each greater than the one before it
+    std::size_t first_ = 0, count_ = 0;
+    std::int64_t frame_ = 0;
+  };
+
+  void measure(int count);
+  double limited_gain(double needed);
+
+  std::array<std::array<float, history + most_frames>, 2> past_{};  ///< and behind it what is being limited
+  std::array<float, most_frames> peaks_{};                          ///< of the frames `filter_delay` before those
+  float peak_before_ = 0;
+  SlidingLeast least_;
+  std::array<double, look_ahead> released_{};  ///< the least, rising slowly
+  std::size_t turn_ = 0;
+  double released_sum_ = look_ahead;
   double release_step_;
   double reached_ = 1;
-  double average_now_ = 1;
-  std::int64_t frame_ = 0;
-  std::int64_t quiet_frames_ = 1 << 20;  ///< since anything needed limiting
+  double gain_ = 1;
+  std::int64_t quiet_frames_;  ///< since a sample was so loud that it had to be measured
+  std::int64_t rests_after_;   ///< quiet frames until nothing of what was loud is left
 };
 
 }  // namespace tidewater
