@@ -272,3 +272,18 @@ TEST_CASE("credits name every licence once, with who made what; clips without on
   REQUIRE(problems.size() == 3);
   CHECK_THAT(to_text(problems[0]), Contains("credits.toml"));
 }
+
+TEST_CASE("times that a clip is too short for are told, and ends that cancel each other") {
+  const Desk desk;
+  desk.write_clip("clips/a.wav", at_level(sine(1000, 0.3), 0.3));
+  desk.write_clip("clips/b.wav", at_level(sine(500, 1.001), 0.3));
+  desk.write_clip("clips/c.wav", at_level(sine(500, 1), 0.3));
+  desk.book("[sounds.a]\nclips=[\"a.wav\"]\nstart-at=\"0.1 s .. 0.4 s\"\nfade-in=\"2 s\"\npitch=\"-1 st .. 1 st\"\n"
+            "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n"
+            "[sounds.c]\nclips=[\"c.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n" + start("a") + start("b") + start("c"));
+  const std::string advice = desk.advice();
+  CHECK_THAT(advice, Contains("start-past-end: 'a' is to begin at 0.4 s, but 'a.wav' has 0.300 s: sometimes nothing is heard"));
+  CHECK_THAT(advice, Contains("long-fade-in: the fade-in of 'a' takes 2 s, but 'a.wav' has 0.300 s"));
+  CHECK_THAT(advice, Contains("opposed-ends: the ends that the loop-crossfade of 'b.wav' blends oppose each other (-1.00)"));
+  CHECK_THAT(advice, !Contains("of 'c.wav' blends"));
+}

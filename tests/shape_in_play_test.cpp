@@ -261,3 +261,17 @@ start = "b"
   // A sine of 300 Hz at -20 LUFS, mono: its mean square is 0.69 dB above, K-weighting takes next to nothing there.
   CHECK(decibels(near * 1.4142).value == Approx(-20 + 0.69 + 0.1).margin(0.4));
 }
+
+TEST_CASE("a start beyond the clip's end is told, and plays nothing; of a loop it goes round") {
+  Stage stage("[sounds.s]\nclips=[\"tone.wav\"]\nstart-at=\"0.5 s\"\n[sounds.two]\nlayers=[{clips=[\"tone.wav\"],start-at=\"2 s\"},{clips=[\"low.wav\"]}]\n"
+              "[sounds.round]\nclips=[\"hum.wav\"]\nloop=true\nstart-at=\"30.05 s\"\n"
+              "[events.s]\nstart=\"s\"\n[events.two]\nstart=\"two\"\n[events.round]\nstart=\"round\"\n");
+  CHECK(stage.raise("s").outcome == Outcome::past_end);
+  CHECK(stage.render(Seconds{0.1}).peak() == 0);
+  CHECK(stage.why() == "'s' was to begin beyond the end of 'tone.wav', which has 0.500 s; see its start-at");
+  CHECK(stage.raise("two").outcome == Outcome::started);
+  CHECK(stage.render(Seconds{0.6}).part(0.1, 0.3).pitch() == Approx(250).epsilon(0.001));
+  CHECK(stage.raise("round").outcome == Outcome::started);
+  CHECK(stage.render(Seconds{0.3}).part(0.1, 0.2).rms() > 0.2);
+  CHECK(stage.entries(JournalEntry::Kind::decision).back().clip_start.value == Approx(0.05));
+}

@@ -16,6 +16,7 @@ enum class Outcome {
   limit_reached,     ///< as many of the sound play as may, and its book says that the newest yields
   left_out,          ///< by its chance nothing of the sound was there this time
   no_clip,           ///< the sound has no clip for these traits
+  past_end,          ///< the sound was to begin beyond the end of its clip
   pool_full,         ///< every voice was taken by something louder or of higher rank
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group

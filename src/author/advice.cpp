@@ -126,7 +126,6 @@ class Adviser {
               "the loop of '{}' jumps by {:.2f} of full scale at its seam, which clicks; cut it at a whole period, or set loop-crossfade = "
               "\"50 ms\"",
               path, f.seam));
-    if (loop.crossfade > Seconds{}) about_crossfade(path, use);
     if (const auto level = level_for(book_, *use.sound)) {
       const Decibels trim = trim_for(f, *level);
       const double short_by = level->value - (f.loudness + trim).value;
@@ -138,6 +137,20 @@ class Adviser {
                 "less",
                 path, (f.loudness + trim).value, level->value));
     }
+  }
+
+  /// Times of the book that its clip is too short for.
+  void about_times(const std::string& path, const ClipFacts& f, const Use& use) {
+    if (use.layer->loop.region != BookLoop::Region::none) return;
+    const BookSound& sound = *use.sound;
+    if (!use.layer->start_anywhere && use.layer->start_at.high >= f.length)
+      advise(use.layer->place, "start-past-end", path,
+             fmt::format("'{}' is to begin at {}, but '{}' has {:.3f} s: {} nothing is heard", sound.name, to_text(use.layer->start_at.high),
+                         path, f.length.value, use.layer->start_at.low >= f.length ? "each time" : "sometimes"));
+    if (sound.fade_in > f.length)
+      advise(sound.place, "long-fade-in", path,
+             fmt::format("the fade-in of '{}' takes {}, but '{}' has {:.3f} s: it never reaches its level", sound.name,
+                         to_text(sound.fade_in), path, f.length.value));
   }
 
   void about_crossfade(const std::string& path, const Use& use) {
@@ -186,6 +199,13 @@ class Adviser {
 
   void about_sound(const BookSound& sound) {
     about_placeholders(sound);
+    std::set<std::pair<const BookLayer*, std::string>> told;
+    sound.each_clip([&](const BookLayer& layer, const BookClip& clip) {
+      const ClipFacts& f = facts_.at(clip.path);
+      if (!f.problem.empty() || !told.insert({&layer, clip.path}).second) return;
+      about_times(clip.path, f, {&clip, &sound, &layer});
+      if (layer.loop.crossfade > Seconds{}) about_crossfade(clip.path, {&clip, &sound, &layer});
+    });
     std::size_t most_clips = 0;
     for (const auto& layer : sound.layers)
       for (const auto& choice : layer.choices) {
@@ -313,6 +333,8 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"clipping", "three samples or more in a row at full scale"},
       {"offset", "a mean of more than 1 % of full scale"},
       {"loop-seam", "a loop whose last sample is far from its first"},
+      {"start-past-end", "a start-at beyond the end of its clip"},
+      {"long-fade-in", "a fade-in that is longer than its clip"},
       {"opposed-ends", "a loop whose crossfade blends what cancels out"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation", "a sound with one clip and no range of pitch or gain"},

@@ -15,6 +15,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::limit_reached: return "limit-reached";
     case Outcome::left_out: return "left-out";
     case Outcome::no_clip: return "no-clip";
+    case Outcome::past_end: return "past-end";
     case Outcome::pool_full: return "pool-full";
     case Outcome::unknown_event: return "unknown-event";
     case Outcome::unknown_group: return "unknown-group";

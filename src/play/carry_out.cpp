@@ -117,6 +117,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   LivePlayback* first = nullptr;
+  const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
   Outcome outcome = Outcome::left_out;
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
     const BankLayer& layer = design.layers[l];
@@ -131,6 +132,13 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     const auto number = static_cast<std::size_t>(choice - layer.choices.begin());
     const BankClipUse& use = choice->clips[sound.pickers[l][number * apart + emitter].next(sound.random)];
     if (!its_draws.there) continue;
+    const BankClip& clip = sound.bank->clips[use.clip];
+    const Frames start_at = frames(within(layer.start_at, its_draws.start), sound.bank->rate);
+    if (!layer.loop && start_at.value >= clip.frames) {
+      if (!plays(outcome)) outcome = Outcome::past_end;
+      past_end = &clip;
+      continue;
+    }
 
     LivePlayback& playback = prepare(sound, layer, use, id);
     playback.emitter = happening.emitter;
@@ -142,9 +150,9 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     playback.high_pass = design.high_pass;
     playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
     playback.step = step_of(playback, {});
-    const double last = static_cast<double>(playback.clip->frames - 1);
-    const Frames start_at = frames(within(layer.start_at, its_draws.start), rate_of(playback));
-    playback.position = layer.start_anywhere ? std::floor(its_draws.start * last) : std::min(last, static_cast<double>(start_at.value));
+    playback.position = layer.start_anywhere ? std::floor(its_draws.start * static_cast<double>(clip.frames - 1))
+                        : clip.streamed       ? static_cast<double>(start_at.value)
+                                              : static_cast<double>(clip.view().folded(start_at.value));
     playback.since = its_draws.starts;
 
     const Outcome its = begin(playback, design.fade_in, happening.base, first);
@@ -161,6 +169,10 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
     return outcome;
   }
+  if (outcome == Outcome::past_end)
+    return decide(outcome, id,
+                  fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name, past_end->name,
+                              seconds({past_end->frames}, sound.bank->rate).value));
   if (outcome == Outcome::no_clip) return decide(outcome, id, why_no_clip(design, happening.traits));
   if (outcome == Outcome::left_out) return decide(outcome, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
   return decide(outcome, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
