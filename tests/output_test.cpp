@@ -1,5 +1,6 @@
 #include <signal.h>
 #include <sndfile.h>
+#include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -9,6 +10,7 @@
 #include <thread>
 
 #include "media/decode.hpp"
+#include "media/largest_wav.hpp"
 #include "stage.hpp"
 #include "tidewater/audio_file.hpp"
 #include "tidewater/device/device.hpp"
@@ -45,6 +47,109 @@ TEST_CASE("a file that is not finished leaves nothing behind") {
   CHECK(fs::is_empty(folder.path()));
   CHECK_THROWS_WITH(AudioFileWriter(folder.path("no/such/folder/a.wav"), test_rate, 2), Contains("cannot be written"));
   CHECK_THROWS_WITH(AudioFileWriter(folder.path("a.txt"), test_rate, 2), Contains("use .wav, .flac, .ogg or .aiff"));
+}
+
+TEST_CASE("on a full disk what was there before stays, and nothing else is left behind") {
+  const Folder folder;
+  // No file may grow beyond this: writing fails as on a full disk, and without a signal.
+  signal(SIGXFSZ, SIG_IGN);
+  rlimit before{};
+  getrlimit(RLIMIT_FSIZE, &before);
+  const auto with_room_for = [&](rlim_t bytes, const std::function<void()>& work) {
+    rlimit little = before;
+    little.rlim_cur = bytes;
+    setrlimit(RLIMIT_FSIZE, &little);
+    std::string words;
+    try {
+      work();
+    } catch (const Error& error) {
+      words = error.what();
+    }
+    setrlimit(RLIMIT_FSIZE, &before);
+    return words;
+  };
+  for (const std::string name : {"a.wav", "a.flac", "a.ogg", "a.aiff"})
+    for (const rlim_t room : {0U, 100U, 20000U}) {
+      folder.write(name, "an old and whole file");
+      INFO(name << " with room for " << room);
+      CHECK_THAT(with_room_for(room,
+                               [&] {
+                                 AudioFileWriter file(folder.path(name), test_rate, 1);
+                                 for (int i = 0; i < 100; ++i) file.write(sine(997 + i, 0.05, 1, 0.9));
+                                 file.close();
+                               }),
+                 Contains(folder.path(name)) && Contains("is the disk full?"));
+      CHECK(folder.read(name) == "an old and whole file");
+    }
+  folder.write("j.jsonl", "an old and whole journal");
+  CHECK_THAT(with_room_for(50,
+                           [&] {
+                             JournalFile journal(folder.path("j.jsonl"));
+                             for (int i = 0; i < 1000; ++i) journal.write(JournalEntry{});
+                             journal.close();
+                           }),
+             Contains("j.jsonl: could not be written to the end"));
+  CHECK(folder.read("j.jsonl") == "an old and whole journal");
+  CHECK(std::distance(fs::directory_iterator(folder.path()), {}) == 5);
+}
+
+TEST_CASE("two that write one file do not mix: the last to finish is there, whole") {
+  const Folder folder;
+  AudioFileWriter one(folder.path("a.wav"), test_rate, 1);
+  AudioFileWriter other(folder.path("a.wav"), test_rate, 1);
+  const auto low = sine(300, 0.5);
+  const auto high = sine(3000, 0.7);
+  for (std::size_t at = 0; at < low.size(); at += 1000) one.write(std::span(low).subspan(at, 1000));
+  for (std::size_t at = 0; at < high.size(); at += 800) other.write(std::span(high).subspan(at, 800));
+  other.close();
+  CHECK(decode_file(folder.path("a.wav")).samples == high);
+  one.close();
+  CHECK(decode_file(folder.path("a.wav")).samples == low);
+  CHECK(std::distance(fs::directory_iterator(folder.path()), {}) == 1);
+}
+
+TEST_CASE("a file keeps its permissions and its place behind a link; a device is written to as it is") {
+  const Folder folder;
+  folder.write("real.wav", "old");
+  fs::permissions(folder.path("real.wav"), fs::perms::owner_read | fs::perms::owner_write);
+  fs::create_symlink(folder.path("real.wav"), folder.path("link.wav"));
+  AudioFileWriter file(folder.path("link.wav"), test_rate, 1);
+  file.write(sine(300, 0.1));
+  file.close();
+  CHECK(fs::is_symlink(folder.path("link.wav")));
+  CHECK(fs::status(folder.path("real.wav")).permissions() == (fs::perms::owner_read | fs::perms::owner_write));
+  CHECK(decode_file(folder.path("real.wav")).samples.size() == 4800);
+  JournalFile nowhere("/dev/null");
+  nowhere.write(JournalEntry{});
+  nowhere.close();
+  CHECK(fs::exists("/dev/null"));
+  if (fs::exists("/dev/full")) {
+    JournalFile full("/dev/full");
+    full.write(JournalEntry{});
+    CHECK_THROWS_WITH(full.close(), Contains("No space left on device"));
+  }
+}
+
+TEST_CASE("what grows beyond a WAV file's sizes goes on as RF64, sample for sample, and only then") {
+  const Folder folder;
+  const auto usual = largest_wav;
+  for (const auto format : {SampleFormat::float_32, SampleFormat::pcm_16})
+    for (const bool large : {false, true}) {
+      largest_wav = large ? 100'000 : usual;
+      AudioFileWriter file(folder.path("a.wav"), test_rate, 2, format);
+      const auto samples = sine(440, 1, 2, 0.8);
+      for (std::size_t at = 0; at < samples.size(); at += 3000) file.write(std::span(samples).subspan(at, std::min<std::size_t>(3000, samples.size() - at)));
+      file.close();
+      largest_wav = usual;
+      CHECK(folder.read("a.wav").substr(0, 4) == (large ? "RF64" : "RIFF"));
+      const Audio back = decode_file(folder.path("a.wav"));
+      REQUIRE(back.samples.size() == samples.size());
+      if (format == SampleFormat::float_32)
+        CHECK(back.samples == samples);
+      else
+        for (std::size_t i = 0; i < samples.size(); i += 97) CHECK(back.samples[i] == Approx(samples[i]).margin(1e-4));
+    }
+  CHECK(std::distance(fs::directory_iterator(folder.path()), {}) == 1);
 }
 
 TEST_CASE("a device whose machine is away for a while counts a gap, and the journal says so") {

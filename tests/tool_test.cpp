@@ -197,3 +197,30 @@ TEST_CASE("stress prints how many voices of each kind are held") {
   CHECK(tool("stress --block 7").exit == 2);
 }
 #endif
+
+TEST_CASE("on a full disk every command says so, and leaves what was there before") {
+  const Tool tool;
+  tool.write("j.jsonl", "{\"at\": 0, \"request\": \"raise\", \"event\": \"rung\"}\n");
+  fs::create_symlink("/dev/null", tool.path("null.wav"));  // where one file that is asked for has room
+  struct Case {
+    std::string command, file;
+  };
+  for (const auto& [command, file] : {Case{"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("o.wav"), "o.wav"},
+                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --journal " + tool.path("o.jsonl"), "o.jsonl"},
+                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.png"), "o.png"},
+                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.svg"), "o.svg"},
+                                      {"audition " + tool.book() + " tone --output " + tool.path("o.wav"), "o.wav"},
+                                      {"sketch step --output " + tool.path("o.wav"), "o.wav"},
+                                      {"credits " + tool.book() + " --output " + tool.path("o.txt"), "o.txt"},
+                                      {"gather " + tool.path("clips") + " --book " + tool.path("o.toml"), "o.toml"}}) {
+    const std::string old = file == "o.toml" ? book_head : "old and whole";
+    tool.write(file, old);
+    if (file == "o.txt") tool.write("clips/credits.toml", "[[credits]]\nclips=[\"*.wav\"]\nlicence=\"CC0-1.0\"\n");
+    // Of so many blocks of 512 or 1024 bytes: none, as on a full disk.
+    const Ran ran = run(tool, "( trap '' XFSZ; ulimit -f 0; exec " BUILD_FOLDER "/tidewater " + command + " ) 2>&1 | cat");
+    INFO(command << ": " << ran.out);
+    CHECK_THAT(ran.out, Contains(tool.path(file)) && Contains("is the disk full?"));
+    CHECK(tool.read(file) == old);
+  }
+  for (const auto& entry : fs::recursive_directory_iterator(tool.path())) CHECK(entry.path().extension() != ".part");
+}

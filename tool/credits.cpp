@@ -5,7 +5,6 @@
 #include <cstdio>
 
 #include "commands.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater::tool {
 
@@ -19,10 +18,7 @@ int credits(const CreditsCall& call) {
   if (call.output.empty()) {
     fmt::print("{}", made.text);
   } else {
-    std::FILE* file = std::fopen(call.output.c_str(), "wb");
-    const bool written = file != nullptr && std::fputs(made.text.c_str(), file) >= 0;
-    if (file == nullptr || std::fclose(file) != 0 || !written)
-      throw Error(fmt::format("{}: cannot be written; is there such a folder, and may you write to it?", call.output));
+    write_credits(made, call.output);
     fmt::print("  credits    {}\n", call.output);
   }
   if (!made.without.empty()) {

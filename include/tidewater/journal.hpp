@@ -84,7 +84,8 @@ std::string to_json(const JournalEntry& entry);
 /// Where the manager sends entries, in order: from `update`, `unload` and the manager's end, on that thread, outside all locks.
 using JournalSink = std::function<void(const JournalEntry&)>;
 
-/// Writes a journal as JSON Lines. The file takes its name when the object ends or is closed.
+/// Writes a journal as JSON Lines. The file takes its name when the object ends or is closed; an older one of that name stays
+/// as it was until then, and where the new one cannot be written to its end.
 /// Thread: calls of the sink must not overlap; those of one manager never do.
 class JournalFile {
  public:

@@ -13,6 +13,7 @@
 
 #include "author/pattern.hpp"
 #include "author/read_credits.hpp"
+#include "base/whole_file.hpp"
 
 namespace tidewater {
 namespace {
@@ -140,5 +141,7 @@ Credits credits_of(const Book& book) {
   }
   return result;
 }
+
+void write_credits(const Credits& credits, const std::string& path) { write_whole_file(path, credits.text); }
 
 }  // namespace tidewater

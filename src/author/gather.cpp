@@ -11,6 +11,7 @@
 
 #include "author/clip_folder.hpp"
 #include "author/music_formats.hpp"
+#include "base/whole_file.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/error.hpp"
 
@@ -152,16 +153,7 @@ void take_in(const Gathered& gathered, const std::string& book) {
   std::string text = text_of(book);
   if (!text.empty() && text.back() != '\n') text += '\n';
   text += gathered.added;
-  const std::string unfinished = book + ".part";
-  std::error_code error;
-  bool written = false;
-  {
-    std::ofstream out(unfinished, std::ios::binary);
-    out << text << std::flush;
-    written = out.good();
-  }
-  if (written) fs::rename(unfinished, book, error);
-  if (!written || error) throw Error(fmt::format("{}: cannot be written; may you write there, and is there room?", book));
+  write_whole_file(book, text);
 }
 
 }  // namespace tidewater

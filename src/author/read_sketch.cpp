@@ -1,6 +1,6 @@
 #include "author/read_sketch.hpp"
 
-#include <sndfile.h>
+#include <fmt/format.h>
 
 #include <filesystem>
 #include <fstream>
@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "media/placeholder.hpp"
+#include "tidewater/audio_file.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/error.hpp"
 
@@ -101,21 +102,10 @@ SketchPlan read_recipe(const std::string& path) {
 }
 
 void write_sketch(const std::string& path, const std::vector<float>& samples) {
-  const std::string ending = std::filesystem::path(path).extension().string();
-  SF_INFO info{};
-  info.samplerate = static_cast<int>(sketch_rate.value);
-  info.channels = 1;
-  info.format = ending == ".wav"    ? SF_FORMAT_WAV | SF_FORMAT_PCM_16
-                : ending == ".flac" ? SF_FORMAT_FLAC | SF_FORMAT_PCM_16
-                : ending == ".ogg"  ? SF_FORMAT_OGG | SF_FORMAT_VORBIS
-                                    : 0;
-  if (info.format == 0) throw Error(fmt::format("{}: cannot tell the format from the ending '{}'; use .wav, .flac or .ogg", path, ending));
-  SNDFILE* file = sf_open(path.c_str(), SFM_WRITE, &info);
-  if (file == nullptr) throw Error(fmt::format("{}: cannot be written ({}); is there such a folder?", path, sf_strerror(nullptr)));
-  sf_set_string(file, SF_STR_COMMENT, placeholder_comment);
-  const auto count = static_cast<sf_count_t>(samples.size());
-  const bool written = sf_write_float(file, samples.data(), count) == count;
-  if (sf_close(file) != 0 || !written) throw Error(fmt::format("{}: could not be written to the end; is the disk full?", path));
+  AudioFileWriter file(path, sketch_rate, 1, SampleFormat::pcm_16);
+  file.comment(placeholder_comment);
+  file.write(samples);
+  file.close();
 }
 
 }  // namespace tidewater

@@ -11,12 +11,13 @@ namespace tidewater {
 
 namespace fs = std::filesystem;
 
-Canvas::Canvas(std::string path, double width, double height, Colour paper) : path_(std::move(path)), unfinished_(path_ + ".part") {
+Canvas::Canvas(std::string path, double width, double height, Colour paper) : path_(std::move(path)) {
   const std::string ending = fs::path(path_).extension().string();
   if (ending != ".png" && ending != ".svg")
     throw Error(fmt::format("{}: cannot tell the kind of picture from the ending '{}'; use .png or .svg", path_, ending));
   vector_ = ending == ".svg";
-  surface_ = vector_ ? cairo_svg_surface_create(unfinished_.c_str(), width, height)
+  file_ = std::make_unique<WholeFile>(path_);
+  surface_ = vector_ ? cairo_svg_surface_create(file_->unfinished().c_str(), width, height)
                      : cairo_image_surface_create(CAIRO_FORMAT_RGB24, static_cast<int>(width), static_cast<int>(height));
   cairo_ = cairo_create(surface_);
   layout_ = pango_cairo_create_layout(cairo_);
@@ -27,8 +28,6 @@ Canvas::~Canvas() {
   g_object_unref(layout_);
   cairo_destroy(cairo_);
   cairo_surface_destroy(surface_);
-  std::error_code ignored;
-  fs::remove(unfinished_, ignored);
 }
 
 void Canvas::fill(Colour c) {
@@ -90,16 +89,13 @@ double Canvas::text(double x, double y, std::string_view text, const TextStyle& 
 void Canvas::save() {
   cairo_surface_flush(surface_);
   cairo_status_t status = cairo_status(cairo_);
-  if (status == CAIRO_STATUS_SUCCESS && !vector_) status = cairo_surface_write_to_png(surface_, unfinished_.c_str());
+  if (status == CAIRO_STATUS_SUCCESS && !vector_) status = cairo_surface_write_to_png(surface_, file_->unfinished().c_str());
   if (vector_) {
     cairo_surface_finish(surface_);
     status = cairo_surface_status(surface_);
   }
-  std::error_code error;
-  if (status == CAIRO_STATUS_SUCCESS) fs::rename(unfinished_, path_, error);
-  if (status != CAIRO_STATUS_SUCCESS || error)
-    throw Error(fmt::format("{}: the picture cannot be written ({}); is there such a folder, and may you write to it?", path_,
-                            status != CAIRO_STATUS_SUCCESS ? cairo_status_to_string(status) : error.message()));
+  if (status != CAIRO_STATUS_SUCCESS) file_->fail(cairo_status_to_string(status));
+  file_->commit();
 }
 
 }  // namespace tidewater

@@ -6,6 +6,8 @@
 #include <string>
 #include <string_view>
 
+#include "base/whole_file.hpp"
+
 namespace tidewater {
 
 struct Colour {
@@ -52,7 +54,7 @@ class Canvas {
   PangoLayout* lay_out(std::string_view text, const TextStyle& style);
 
   std::string path_;
-  std::string unfinished_;
+  std::unique_ptr<WholeFile> file_;
   bool vector_ = false;
   cairo_surface_t* surface_ = nullptr;
   cairo_t* cairo_ = nullptr;

@@ -1,9 +1,8 @@
 #include <fmt/format.h>
 
-#include <cstdio>
-#include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "base/whole_file.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal.hpp"
 
@@ -135,19 +134,12 @@ std::string to_json(const JournalEntry& entry) {
 }
 
 struct JournalFile::State {
-  std::string path;
-  std::string unfinished;
-  std::FILE* file = nullptr;
-  bool failed = false;
+  explicit State(std::string path) : file(std::move(path)) {}
+  WholeFile file;
+  bool closed = false;
 };
 
-JournalFile::JournalFile(std::string path) : state_(std::make_unique<State>()) {
-  state_->unfinished = path + ".part";
-  state_->path = std::move(path);
-  state_->file = std::fopen(state_->unfinished.c_str(), "wb");
-  if (state_->file == nullptr)
-    throw Error(fmt::format("{}: cannot be written; is there such a folder, and may you write to it?", state_->path));
-}
+JournalFile::JournalFile(std::string path) : state_(std::make_unique<State>(std::move(path))) {}
 
 JournalFile::~JournalFile() {
   try {
@@ -158,18 +150,13 @@ JournalFile::~JournalFile() {
 }
 
 void JournalFile::write(const JournalEntry& entry) {
-  if (state_->file == nullptr) return;
-  const std::string line = to_json(entry) + '\n';
-  state_->failed = std::fwrite(line.data(), 1, line.size(), state_->file) != line.size() || state_->failed;
+  if (!state_->closed) state_->file.write(to_json(entry) + '\n');
 }
 
 void JournalFile::close() {
-  if (state_->file == nullptr) return;
-  const bool closed = std::fclose(state_->file) == 0;
-  state_->file = nullptr;
-  std::error_code error;
-  std::filesystem::rename(state_->unfinished, state_->path, error);
-  if (!closed || state_->failed || error) throw Error(fmt::format("{}: could not be written to the end; is the disk full?", state_->path));
+  if (state_->closed) return;
+  state_->closed = true;
+  state_->file.commit();
 }
 
 JournalSink JournalFile::sink() {

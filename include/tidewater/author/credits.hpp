@@ -16,5 +16,7 @@ struct Credits {
   std::vector<Problem> problems;     ///< what is wrong with credits.toml
 };
 Credits credits_of(const Book& book);
+/// The text into a file, whole or not at all. Throws Error where it cannot be written.
+void write_credits(const Credits& credits, const std::string& path);
 
 }  // namespace tidewater

@@ -1,0 +1,117 @@
+#include "base/whole_file.hpp"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <cerrno>
+#include <cstring>
+#include <filesystem>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Makes a new file beside another, with permissions like its own; its name, or empty with errno.
+std::string make_beside(const std::string& place) {
+  static std::atomic<unsigned> number{0};
+  struct stat old {};
+  const bool known = stat(place.c_str(), &old) == 0;
+  for (int tries = 0; tries < 100; ++tries) {
+    std::string name = fmt::format("{}.{}-{}.part", place, getpid(), number++);
+    const int file = open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    if (file < 0 && errno == EEXIST) continue;
+    if (file < 0) return {};
+    if (known) (void)!fchmod(file, old.st_mode & 07777U);
+    close(file);
+    return name;
+  }
+  return {};
+}
+
+/// Onto the disk; zero, or the error.
+int sync(const std::string& path, int flags) {
+  const int file = open(path.c_str(), flags | O_CLOEXEC);
+  if (file < 0) return errno;
+  const int trouble = fsync(file) == 0 || errno == EINVAL ? 0 : errno;
+  close(file);
+  return trouble;
+}
+
+bool written_in_place(const std::string& place) {
+  std::error_code error;
+  const auto status = fs::status(place, error);
+  return fs::exists(status) && !fs::is_regular_file(status) && !fs::is_directory(status);
+}
+
+}  // namespace
+
+WholeFile::WholeFile(std::string path) : path_(std::move(path)), place_(path_) {
+  std::error_code error;
+  if (fs::is_symlink(place_, error)) {
+    const auto leads_to = fs::weakly_canonical(place_, error);
+    if (!error) place_ = leads_to.string();
+  }
+  if (fs::is_directory(place_, error)) throw Error(fmt::format("{}: is a folder; name a file in it", path_));
+  errno = 0;
+  unfinished_ = written_in_place(place_) ? place_ : make_beside(place_);
+  if (unfinished_.empty())
+    throw Error(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno)));
+}
+
+WholeFile::~WholeFile() { give_up(); }
+
+void WholeFile::give_up() {
+  if (file_ != nullptr) std::fclose(file_);
+  file_ = nullptr;
+  if (!unfinished_.empty() && unfinished_ != place_) std::remove(unfinished_.c_str());
+  unfinished_.clear();
+}
+
+void WholeFile::write(std::string_view bytes) {
+  if (file_ == nullptr && trouble_ == 0) {
+    file_ = std::fopen(unfinished_.c_str(), "wb");
+    if (file_ == nullptr) trouble_ = errno;
+  }
+  if (trouble_ == 0 && std::fwrite(bytes.data(), 1, bytes.size(), file_) != bytes.size()) trouble_ = errno;
+}
+
+void WholeFile::flush() {
+  if (file_ != nullptr && std::fflush(file_) != 0 && trouble_ == 0) trouble_ = errno;
+}
+
+void WholeFile::fail(const std::string& why) {
+  give_up();
+  throw Error(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
+}
+
+void WholeFile::commit() {
+  if (unfinished_.empty()) return;
+  flush();
+  if (file_ != nullptr && std::fclose(file_) != 0 && trouble_ == 0) trouble_ = errno;
+  file_ = nullptr;
+  if (trouble_ == 0 && unfinished_ != place_) {
+    trouble_ = sync(unfinished_, O_RDONLY);
+    if (trouble_ == 0 && std::rename(unfinished_.c_str(), place_.c_str()) != 0) trouble_ = errno;
+    if (trouble_ == 0) {
+      unfinished_.clear();
+      const auto folder = fs::path(place_).parent_path();
+      sync(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY);  // a name that a power cut may take back is no loss of data
+    }
+  }
+  if (trouble_ != 0) fail(std::strerror(trouble_));
+  unfinished_.clear();
+}
+
+void write_whole_file(const std::string& path, std::string_view text) {
+  WholeFile file(path);
+  file.write(text);
+  file.commit();
+}
+
+}  // namespace tidewater

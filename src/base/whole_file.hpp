@@ -1,0 +1,46 @@
+#pragma once
+#include <cstdio>
+#include <string>
+#include <string_view>
+
+namespace tidewater {
+
+/// A file that takes its place whole or not at all. It is written beside it, under a name that no other run has; `commit`
+/// makes sure that it is on the disk, and only then gives it the name. Given up, it leaves nothing behind.
+///
+/// What is there already stays as it was until then, keeps its permissions, and is followed where it is a link. Devices and
+/// pipes are written to as they are.
+///
+/// Thread: one at a time.
+class WholeFile {
+ public:
+  /// Throws Error where it cannot be made.
+  explicit WholeFile(std::string path);
+  ~WholeFile();
+  WholeFile(const WholeFile&) = delete;
+  WholeFile& operator=(const WholeFile&) = delete;
+
+  /// Where it is written: for libraries that open what they write themselves.
+  const std::string& unfinished() const { return unfinished_; }
+  /// Adds to it. What fails is told by `commit`.
+  void write(std::string_view bytes);
+  void flush();
+  /// Throws Error, and leaves what was there, where not all of it could be written.
+  void commit();
+  /// The Error that `commit` throws; `why` in words.
+  [[noreturn]] void fail(const std::string& why);
+
+ private:
+  void give_up();
+
+  std::string path_;
+  std::string place_;       ///< what a link leads to
+  std::string unfinished_;  ///< empty when it is done
+  std::FILE* file_ = nullptr;
+  int trouble_ = 0;  ///< the first error
+};
+
+/// All of a text at once.
+void write_whole_file(const std::string& path, std::string_view text);
+
+}  // namespace tidewater
