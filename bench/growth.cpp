@@ -11,9 +11,9 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "tidewater/audio_file.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
-#include "tidewater/audio_file.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater::bench {
@@ -112,9 +112,12 @@ void print_growth_table() {
                           return fmt::format("[sounds.s{0}]\nclips = [\"c{0}.wav\"]\n[events.e{0}]\nstart = \"s{0}\"\n", i);
                         }));
        }},
-      {"reading one sound with a pattern that fits so many files", 2000, [&](int n) { return reading(folder, n, "[sounds.s]\nclips = [\"*.wav\"]\n"); }},
+      {"reading one sound with a pattern that fits so many files", 2000,
+       [&](int n) { return reading(folder, n, "[sounds.s]\nclips = [\"*.wav\"]\n"); }},
       {"reading so many sounds whose clips are all missing", 2000,
-       [&](int n) { return reading(folder, n, lines(n, [](int i) { return fmt::format("[sounds.s{0}]\nclips = [\"d{0}.wav\"]\n", i); })); }},
+       [&](int n) {
+         return reading(folder, n, lines(n, [](int i) { return fmt::format("[sounds.s{0}]\nclips = [\"d{0}.wav\"]\n", i); }));
+       }},
       {"stop_all with so many dormant playbacks", 10000, [](int n) { return with_sleepers(n, [](SoundManager& m) { m.stop_all(); }); }},
       {"unload with so many dormant playbacks", 10000, [](int n) { return with_sleepers(n, [](SoundManager& m) { m.unload("many"); }); }},
       {"1,000 raises of an unknown name beside so many events", 1000, [](int n) { return raising(n, 1000, 0, "event.none"); }},

@@ -249,7 +249,7 @@ TEST_CASE("a recipe that cannot be made says what is wrong with it, and where") 
                                                           Contains("attack of 200 ms is longer than the whole sketch of 100 ms") &&
                                                           Contains("'variants' must be a whole number from 1 to 64"));
   CHECK_THROWS_WITH(ready_recipe("stp"), Contains("did you mean 'step'?"));
-  CHECK_THROWS_WITH(write_sketch(desk.path("x.mid"), {}), Contains("use .wav, .flac or .ogg"));
+  CHECK_THROWS_WITH(write_sketch(desk.path("x.mid"), {}), Contains("use .wav, .flac, .ogg or .aiff"));
 }
 
 TEST_CASE("credits name every licence once, with who made what; clips without one are listed") {
@@ -278,9 +278,11 @@ TEST_CASE("times that a clip is too short for are told, and ends that cancel eac
   desk.write_clip("clips/a.wav", at_level(sine(1000, 0.3), 0.3));
   desk.write_clip("clips/b.wav", at_level(sine(500, 1.001), 0.3));
   desk.write_clip("clips/c.wav", at_level(sine(500, 1), 0.3));
-  desk.book("[sounds.a]\nclips=[\"a.wav\"]\nstart-at=\"0.1 s .. 0.4 s\"\nfade-in=\"2 s\"\npitch=\"-1 st .. 1 st\"\n"
-            "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n"
-            "[sounds.c]\nclips=[\"c.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n" + start("a") + start("b") + start("c"));
+  desk.book(
+      "[sounds.a]\nclips=[\"a.wav\"]\nstart-at=\"0.1 s .. 0.4 s\"\nfade-in=\"2 s\"\npitch=\"-1 st .. 1 st\"\n"
+      "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n"
+      "[sounds.c]\nclips=[\"c.wav\"]\nloop=true\nretrigger=\"ignore\"\nloop-crossfade=\"100 ms\"\n" +
+      start("a") + start("b") + start("c"));
   const std::string advice = desk.advice();
   CHECK_THAT(advice, Contains("start-past-end: 'a' is to begin at 0.4 s, but 'a.wav' has 0.300 s: sometimes nothing is heard"));
   CHECK_THAT(advice, Contains("long-fade-in: the fade-in of 'a' takes 2 s, but 'a.wav' has 0.300 s"));

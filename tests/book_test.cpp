@@ -150,16 +150,37 @@ TEST_CASE("text that is as deep or as long as it can be is told in a short messa
   CHECK_THAT(told(book_head + "[a" + many(".a", 50000) + "]\n"), Contains("more than 16 parts"));
   CHECK_THAT(told(book_head + "a = " + many("{b=", 50000)), Contains("more than 32 brackets"));
   CHECK_THAT(told(sound + "clips = [\"" + std::string(99000, 'a') + "\"]\n"), Contains("a pattern of 99000 letters; 1024 are the most"));
-  CHECK_THAT(told(sound + "clips = { files = \"" + many("{a}", 300) + "\", otherwise = [] }\n"), Contains("a pattern with 300 traits; 8 are the most"));
+  CHECK_THAT(told(sound + "clips = { files = \"" + many("{a}", 300) + "\", otherwise = [] }\n"),
+             Contains("a pattern with 300 traits; 8 are the most"));
   CHECK_THAT(told(sound + "clips = { files = \"" + many("{", 20000) + "\", otherwise = [] }\n"), Contains("a pattern of 20000 letters"));
   CHECK_THAT(told(sound + "clips = { files = \"" + many("{", 1000) + "\", otherwise = [] }\n"), Contains("names no trait"));
-  CHECK_THAT(told(sound + "clips=[\"tone.wav\"]\ngain = \"" + std::string(3000000, '9') + " dB\"\n"), Contains("gain: ") && Contains(" ... "));
+  CHECK_THAT(told(sound + "clips=[\"tone.wav\"]\ngain = \"" + std::string(3000000, '9') + " dB\"\n"),
+             Contains("gain: ") && Contains(" ... "));
   CHECK_THAT(told(sound + std::string(1000000, 'k') + " = 1\n"), Contains("has no key 'kkk"));
   // What only looks deep is read as ever.
   const std::string fine = sound + "clips=[\"tone.wav\"]  # " + many("[.{", 500) + "\n[events.\"" + many("a.", 400) + "\"]\nstart='s'\n";
   CHECK(told(fine).empty());
   CHECK_THROWS_WITH(parse_journal(many("[", 1000000), "j"), Contains("is not a JSON object"));
   CHECK_THROWS_WITH(parse_journal("{\"at\": 0, \"request\": \"" + std::string(2000000, 'x') + "\"}", "j"), Contains("there is no request"));
+}
+
+TEST_CASE("a folder with more than anybody lists is bounded, and told") {
+  Folder folder;
+  write_stage_clips(folder);
+  // As many folders inside one another as may be, and one more; links that go round are not followed.
+  std::string deep = "clips";
+  for (int i = 0; i < 40; ++i) deep += "/d";
+  std::filesystem::create_directories(folder.path(deep));
+  folder.write(deep + "/lost.wav", "");
+  std::filesystem::create_directory_symlink(folder.path("clips"), folder.path("clips/d/again"));
+  folder.write("book.toml", book_head + "[sounds.s]\nclips=[\"tone.wav\"]\n[events.s]\nstart=\"s\"\n");
+  CHECK(read_book(folder.path("book.toml")).problems.empty());
+  for (int i = 0; i < 100'001; ++i)  // a file has 65,000 names at most
+    std::filesystem::create_hard_link(folder.path(i % 2 == 0 ? "clips/tone.wav" : "clips/low.wav"),
+                                      folder.path("clips/t") + std::to_string(i));
+  const auto problems = read_book(folder.path("book.toml")).problems;
+  REQUIRE(problems.size() == 1);
+  CHECK_THAT(problems[0].message, Contains("holds more than 100000 files or folders, and only some were looked at"));
 }
 
 TEST_CASE("patterns fit as they say, in a time that no pattern can stretch") {

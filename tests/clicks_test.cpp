@@ -97,10 +97,20 @@ TEST_CASE("filters come, go and move without a click, on voices and on groups") 
   for (const double hertz : tones)
     for (const bool group : {false, true})
       for (const std::int64_t time : {0, 240, 960})
-        for (const auto& [kind, from, to] : {Case{Kind::low_pass, 0, 1000}, {Kind::low_pass, 0, 400}, {Kind::low_pass, 0, 100}, {Kind::low_pass, 1000, 0},
-                                             {Kind::low_pass, 100, 0}, {Kind::low_pass, 8000, 100}, {Kind::low_pass, 400, 8000}, {Kind::high_pass, 0, 100},
-                                             {Kind::high_pass, 0, 300}, {Kind::high_pass, 0, 2000}, {Kind::high_pass, 100, 0}, {Kind::high_pass, 2000, 0}}) {
-          INFO(hertz << " Hz, " << (kind == Kind::low_pass ? "low-pass " : "high-pass ") << from << " to " << to << " Hz over " << time << (group ? ", group" : ", voice"));
+        for (const auto& [kind, from, to] : {Case{Kind::low_pass, 0, 1000},
+                                             {Kind::low_pass, 0, 400},
+                                             {Kind::low_pass, 0, 100},
+                                             {Kind::low_pass, 1000, 0},
+                                             {Kind::low_pass, 100, 0},
+                                             {Kind::low_pass, 8000, 100},
+                                             {Kind::low_pass, 400, 8000},
+                                             {Kind::high_pass, 0, 100},
+                                             {Kind::high_pass, 0, 300},
+                                             {Kind::high_pass, 0, 2000},
+                                             {Kind::high_pass, 100, 0},
+                                             {Kind::high_pass, 2000, 0}}) {
+          INFO(hertz << " Hz, " << (kind == Kind::low_pass ? "low-pass " : "high-pass ") << from << " to " << to << " Hz over " << time
+                     << (group ? ", group" : ", voice"));
           double worst = -200;
           for (int phase = 0; phase < 4; ++phase) {
             Player player(hertz, 1, 1);
@@ -108,8 +118,9 @@ TEST_CASE("filters come, go and move without a click, on voices and on groups") 
             std::vector<float> some(2 * 512);
             player.mixer.render(some);
             if (from > 0) player.mixer.post(SetFilter{index, group, kind, from, 0});
-            worst = std::max(worst, player.hear(9600 + static_cast<std::size_t>(48000 / hertz * phase / 4),
-                                                [&](Mixer& mixer) { mixer.post(SetFilter{index, group, kind, to, time}); }));
+            worst = std::max(worst, player.hear(9600 + static_cast<std::size_t>(48000 / hertz * phase / 4), [&](Mixer& mixer) {
+              mixer.post(SetFilter{index, group, kind, to, time});
+            }));
           }
           CHECK(worst < clean);
         }
@@ -151,9 +162,13 @@ TEST_CASE("changes that overtake one another do not click either") {
       const auto time = static_cast<std::int64_t>(random.below(3) == 0 ? 0 : random.below(2000));
       const float hz = random.below(3) == 0 ? 0 : static_cast<float>(std::exp2(random.between(6, 14)));
       const auto kind = random.below(2) == 0 ? StateFilter::Kind::low_pass : StateFilter::Kind::high_pass;
-      const std::array<Command, 6> any = {SetVoiceGain{0, amount, time}, SetVoiceSide{0, 2 * amount - 1, time}, SetGroupGain{1, amount, time},
-                                          SetGroupGain{0, amount, time}, SetFilter{0, false, kind, hz, time}, SetFilter{1, true, kind, hz, time}};
-      player.mixer.post(i == 37 ? Command(StopVoice{0, 4000}) : i == 38 ? Command(StopVoice{0, 700}) : i == 39 ? Command(StopVoice{0, 0}) : any[random.below(6)]);
+      const std::array<Command, 6> any = {SetVoiceGain{0, amount, time},       SetVoiceSide{0, 2 * amount - 1, time},
+                                          SetGroupGain{1, amount, time},       SetGroupGain{0, amount, time},
+                                          SetFilter{0, false, kind, hz, time}, SetFilter{1, true, kind, hz, time}};
+      player.mixer.post(i == 37   ? Command(StopVoice{0, 4000})
+                        : i == 38 ? Command(StopVoice{0, 700})
+                        : i == 39 ? Command(StopVoice{0, 0})
+                                  : any[random.below(6)]);
       std::vector<float> block(2 * (1 + random.below(500)));
       player.mixer.render(block);
       all.insert(all.end(), block.begin(), block.end());

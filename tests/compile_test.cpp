@@ -65,9 +65,10 @@ TEST_CASE("a loop of any length and rate goes round without a tick and at its pi
     INFO(frames << " frames at " << rate << " Hz for " << bank_rate << " Hz, " << periods << " periods, head of " << before);
     Folder folder;
     folder.write_clip("clips/b.wav", sine(hertz, (before + frames) / rate, 1, 0.5, rate), 1, rate);
-    folder.write("book.toml", book_head + "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nstream=false\n" +
-                                  (head ? "loop-region=\"" + std::to_string(before) + " .. " + std::to_string(before + frames) + " frames\"\n" : "") +
-                                  "[events.b]\nstart=\"b\"\n");
+    folder.write("book.toml",
+                 book_head + "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nstream=false\n" +
+                     (head ? "loop-region=\"" + std::to_string(before) + " .. " + std::to_string(before + frames) + " frames\"\n" : "") +
+                     "[events.b]\nstart=\"b\"\n");
     const Bank bank = compile_book(folder.path("book.toml"), {Hertz{bank_rate}});
     SoundManager manager({.rate = {bank_rate}, .offline = true, .limiter = false});
     manager.load(bank);
@@ -148,7 +149,8 @@ TEST_CASE("a clip that was prepared before is the same from the cache, and is pr
   folder.write_clip("clips/a.wav", sine(700, 0.5, 1, 0.5, 44100), 1, 44100);
   CHECK_FALSE(heard(sounds).samples == fresh.samples);
   // A bit that flips anywhere in the cache changes nothing that is heard.
-  const std::string levelled = "[groups.g]\nlevel=\"-30 LUFS\"\n[sounds.a]\ngroup=\"g\"\nclips=[\"a.wav\"]\n" + sounds.substr(sounds.find("[sounds.b]"));
+  const std::string levelled =
+      "[groups.g]\nlevel=\"-30 LUFS\"\n[sounds.a]\ngroup=\"g\"\nclips=[\"a.wav\"]\n" + sounds.substr(sounds.find("[sounds.b]"));
   const Take expected = heard(levelled);
   Random random(3);
   for (int round = 0; round < 60; ++round) {
@@ -157,7 +159,8 @@ TEST_CASE("a clip that was prepared before is the same from the cache, and is pr
     const std::string& file = files[random.below(static_cast<std::uint32_t>(files.size()))];
     std::string bytes = folder.read(file);
     // Half of them in the first hundred bytes, where the sizes stand.
-    const std::size_t at = random.below(static_cast<std::uint32_t>(round % 2 == 0 ? std::min<std::size_t>(bytes.size(), 100) : bytes.size()));
+    const std::size_t at =
+        random.below(static_cast<std::uint32_t>(round % 2 == 0 ? std::min<std::size_t>(bytes.size(), 100) : bytes.size()));
     bytes[at] = static_cast<char>(bytes[at] ^ (1 << random.below(8)));
     folder.write(file, bytes);
     INFO("byte " << at << " of " << file);

@@ -101,10 +101,11 @@ TEST_CASE("a silent sound is silent, and nothing else is") {
   for (const std::string gain : {"silent", "0 %", "x0"})
     for (const std::string on : {"gain", "layer"}) {
       INFO(gain << " on " << on);
-      const std::string layers = on == "gain" ? "clips=[\"low.wav\"]\ngain=\"" + gain + "\"\n"
-                                              : "layers=[{clips=[\"low.wav\"],gain=\"" + gain + "\"}]\n";
-      Stage stage("[groups.g]\nlow-pass=\"10 kHz\"\n[sounds.none]\n" + layers +
-                  "group=\"g\"\n[sounds.tone]\nclips=[\"tone.wav\"]\ngroup=\"g\"\n[events.none]\nstart=\"none\"\n[events.tone]\nstart=\"tone\"\n");
+      const std::string layers =
+          on == "gain" ? "clips=[\"low.wav\"]\ngain=\"" + gain + "\"\n" : "layers=[{clips=[\"low.wav\"],gain=\"" + gain + "\"}]\n";
+      Stage stage(
+          "[groups.g]\nlow-pass=\"10 kHz\"\n[sounds.none]\n" + layers +
+          "group=\"g\"\n[sounds.tone]\nclips=[\"tone.wav\"]\ngroup=\"g\"\n[events.none]\nstart=\"none\"\n[events.tone]\nstart=\"tone\"\n");
       CHECK(stage.raise("none").outcome == Outcome::silent);
       CHECK(stage.render(Seconds{0.1}).peak() == 0);
       CHECK(stage.why() == "its level was drawn at silence");

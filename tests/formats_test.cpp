@@ -1,10 +1,14 @@
+#include <fcntl.h>
 #include <sndfile.h>
+#include <unistd.h>
 
 #include <catch2/catch.hpp>
 #include <cmath>
 
 #include "audio_thread.hpp"
 #include "bank/bank_data.hpp"
+#include "base/random.hpp"
+#include "media/clip_reader.hpp"
 #include "media/decode.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
@@ -111,4 +115,79 @@ TEST_CASE("a rate that no clip has is refused, with the rates that may be") {
   const Folder folder;
   write(folder, "fast.wav", SF_FORMAT_WAV | SF_FORMAT_PCM_16, sine(1000, 0.1), 10'000'000);
   CHECK_THROWS_WITH(heard_clip(folder, "fast.wav"), Contains("its rate of 10000000 Hz is outside 1000 Hz to 768000 Hz"));
+}
+
+TEST_CASE("whatever a file holds, no decoder says anything of its own") {
+  const Folder folder;
+  Random random(8);
+  for (const auto* name : {"a.mp3", "a.ogg", "a.opus", "a.flac", "a.wav"})
+    for (const Format& format : formats)
+      if (std::string(name).substr(2) == format.ending) write(folder, name, format.format, sine(1000, 1, 1, 0.5));
+  std::fflush(stderr);
+  const int kept = dup(2);
+  const int caught = open(folder.path("stderr").c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  dup2(caught, 2);
+  for (const auto* name : {"a.mp3", "a.ogg", "a.opus", "a.flac", "a.wav"}) {
+    const std::string whole = folder.read(std::string("clips/") + name);
+    for (int round = 0; round < 60; ++round) {
+      std::string bytes = whole;
+      if (round % 3 == 0) bytes.resize(random.below(static_cast<std::uint32_t>(whole.size())));
+      for (int flips = 0; flips < round % 7 && !bytes.empty(); ++flips)
+        bytes[random.below(static_cast<std::uint32_t>(bytes.size()))] = static_cast<char>(random.below(256));
+      folder.write("clips/b", bytes);
+      try {
+        decode_file(folder.path("clips/b"));
+        ClipReader reader(folder.path("clips/b"));
+        std::vector<float> some(2000);
+        reader.seek(random.below(30000));
+        reader.read(some.data(), 1000);
+      } catch (const Error&) {
+        continue;
+      }
+    }
+  }
+  std::fflush(stderr);
+  dup2(kept, 2);
+  close(kept);
+  close(caught);
+  CHECK(folder.read("stderr") == "");
+}
+
+TEST_CASE("a seek finds the very samples of reading through") {
+  const Folder folder;
+  Random random(3);
+  std::vector<float> noise(48000 * 6);
+  float low = 0;
+  for (std::size_t i = 0; i < noise.size(); ++i) {
+    low = 0.95F * low + 0.05F * static_cast<float>(random.between(-1, 1));
+    noise[i] = low * (i / 8000 % 3 == 0 ? 0.01F : 1.0F);
+  }
+  for (const Format& format : formats) {
+    if (std::string(format.ending) == "voc") continue;
+    for (const int rate : {48000, 44100}) {
+      if (rate != 48000 && std::string(format.ending) == "opus") continue;
+      const std::string name = std::string("noise.") + format.ending;
+      // In pieces: libsndfile's Ogg encoder fails at very many samples at once.
+      SF_INFO info{};
+      info.samplerate = rate;
+      info.channels = 1;
+      info.format = format.format;
+      std::filesystem::create_directories(folder.path("clips"));
+      SNDFILE* file = sf_open(folder.path("clips/" + name).c_str(), SFM_WRITE, &info);
+      for (std::size_t at = 0; at < noise.size(); at += 4000) sf_write_float(file, noise.data() + at, 4000);
+      sf_close(file);
+      const Audio whole = decode_file(folder.path("clips/" + name));
+      ClipReader reader(folder.path("clips/" + name));
+      std::vector<float> some(3000);
+      for (int round = 0; round < 60; ++round) {
+        const std::size_t at = random.below(static_cast<std::uint32_t>(whole.samples.size() - some.size()));
+        reader.seek(static_cast<std::int64_t>(at));
+        REQUIRE(reader.read(some.data(), 3000) == 3000);
+        float worst = 0;
+        for (std::size_t i = 0; i < some.size(); ++i) worst = std::max(worst, std::abs(some[i] - whole.samples[at + i]));
+        INFO(name << " at " << rate << " Hz from frame " << at);
+        CHECK(worst <= 2.5e-7F);  // decoders that round by where they began: a step of 24 bits
+      }
+    }
+  }
 }

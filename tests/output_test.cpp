@@ -138,7 +138,8 @@ TEST_CASE("what grows beyond a WAV file's sizes goes on as RF64, sample for samp
       largest_wav = large ? 100'000 : usual;
       AudioFileWriter file(folder.path("a.wav"), test_rate, 2, format);
       const auto samples = sine(440, 1, 2, 0.8);
-      for (std::size_t at = 0; at < samples.size(); at += 3000) file.write(std::span(samples).subspan(at, std::min<std::size_t>(3000, samples.size() - at)));
+      for (std::size_t at = 0; at < samples.size(); at += 3000)
+        file.write(std::span(samples).subspan(at, std::min<std::size_t>(3000, samples.size() - at)));
       file.close();
       largest_wav = usual;
       CHECK(folder.read("a.wav").substr(0, 4) == (large ? "RF64" : "RIFF"));

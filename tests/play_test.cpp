@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
-#include <map>
 #include <cmath>
+#include <map>
 #include <tuple>
 
 #include "audio_thread.hpp"
@@ -87,7 +87,8 @@ TEST_CASE("what is delayed is heard that much after what is not, to the frame, w
   for (const bool limiter : {true, false})
     for (const int delay : {1, 2, 3, 5, 10, 13, 100, 301}) {
       const std::string ms = "delay=\"" + std::to_string(delay) + " ms\"";
-      Stage stage("[sounds.layered]\nlayers=[{clips=[\"click.wav\"]},{clips=[\"click.wav\"]," + ms + "}]\n[sounds.one]\nclips=[\"click.wav\"]\n" +
+      Stage stage("[sounds.layered]\nlayers=[{clips=[\"click.wav\"]},{clips=[\"click.wav\"]," + ms +
+                      "}]\n[sounds.one]\nclips=[\"click.wav\"]\n" +
                       "[events.layers]\nstart=\"layered\"\n[events.responses]\nresponses=[{start=\"one\"},{start=\"one\"," + ms + "}]\n",
                   {.offline = true, .limiter = limiter}, clip);
       for (const auto* event : {"layers", "responses"})
@@ -117,8 +118,11 @@ TEST_CASE("what is delayed is heard that much after what is not, to the frame, w
 TEST_CASE("spacing holds for what is heard, also where delays differ") {
   for (const bool layers : {false, true}) {
     const std::string delay = "delay=\"0 ms .. 500 ms\"";
-    Stage stage("[sounds.s]\nspacing=\"60 ms\"\n" + (layers ? "layers=[{clips=[\"tone.wav\"]," + delay + "},{clips=[\"low.wav\"]," + delay + "}]\n" : "clips=[\"n-5.wav\"]\n" + delay + "\n") +
-                    "[events.s]\nstart=\"s\"\n", {.voices = 200, .offline = true});
+    Stage stage("[sounds.s]\nspacing=\"60 ms\"\n" +
+                    (layers ? "layers=[{clips=[\"tone.wav\"]," + delay + "},{clips=[\"low.wav\"]," + delay + "}]\n"
+                            : "clips=[\"n-5.wav\"]\n" + delay + "\n") +
+                    "[events.s]\nstart=\"s\"\n",
+                {.voices = 200, .offline = true});
     for (int frame = 0; frame < 600; ++frame) {
       stage.raise("s");
       stage.render(Seconds{1.0 / 60});

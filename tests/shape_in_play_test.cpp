@@ -263,9 +263,11 @@ start = "b"
 }
 
 TEST_CASE("a start beyond the clip's end is told, and plays nothing; of a loop it goes round") {
-  Stage stage("[sounds.s]\nclips=[\"tone.wav\"]\nstart-at=\"0.5 s\"\n[sounds.two]\nlayers=[{clips=[\"tone.wav\"],start-at=\"2 s\"},{clips=[\"low.wav\"]}]\n"
-              "[sounds.round]\nclips=[\"hum.wav\"]\nloop=true\nstart-at=\"30.05 s\"\n"
-              "[events.s]\nstart=\"s\"\n[events.two]\nstart=\"two\"\n[events.round]\nstart=\"round\"\n");
+  Stage stage(
+      "[sounds.s]\nclips=[\"tone.wav\"]\nstart-at=\"0.5 s\"\n[sounds.two]\nlayers=[{clips=[\"tone.wav\"],start-at=\"2 "
+      "s\"},{clips=[\"low.wav\"]}]\n"
+      "[sounds.round]\nclips=[\"hum.wav\"]\nloop=true\nstart-at=\"30.05 s\"\n"
+      "[events.s]\nstart=\"s\"\n[events.two]\nstart=\"two\"\n[events.round]\nstart=\"round\"\n");
   CHECK(stage.raise("s").outcome == Outcome::past_end);
   CHECK(stage.render(Seconds{0.1}).peak() == 0);
   CHECK(stage.why() == "'s' was to begin beyond the end of 'tone.wav', which has 0.500 s; see its start-at");

@@ -87,12 +87,23 @@ struct Tones : Stage {
 }  // namespace
 
 TEST_CASE("weighted picks come as often as their weights say, and repeat only where one weighs more than all others") {
-  for (const auto& weights : std::vector<std::vector<double>>{
-           {1, 3}, {10, 1, 1}, {2, 1, 1}, {1, 2, 5}, {3, 2, 2}, {1, 1, 1, 0.2}, {49, 26, 25}, {499, 251, 250}, {1, 2, 3, 4}, {1, 2, 0, 2}, {4, 4, 1}, {0, 1, 0}}) {
+  for (const auto& weights : std::vector<std::vector<double>>{{1, 3},
+                                                              {10, 1, 1},
+                                                              {2, 1, 1},
+                                                              {1, 2, 5},
+                                                              {3, 2, 2},
+                                                              {1, 1, 1, 0.2},
+                                                              {49, 26, 25},
+                                                              {499, 251, 250},
+                                                              {1, 2, 3, 4},
+                                                              {1, 2, 0, 2},
+                                                              {4, 4, 1},
+                                                              {0, 1, 0}}) {
     std::string clips;
     double total = 0;
     for (std::size_t i = 0; i < weights.size(); ++i) {
-      clips += (i == 0 ? "" : ", ") + std::string("{file=\"n-") + std::to_string(i + 1) + ".wav\", weight=" + std::to_string(weights[i]) + "}";
+      clips +=
+          (i == 0 ? "" : ", ") + std::string("{file=\"n-") + std::to_string(i + 1) + ".wav\", weight=" + std::to_string(weights[i]) + "}";
       total += weights[i];
     }
     INFO(clips);
@@ -126,7 +137,9 @@ TEST_CASE("weighted picks come as often as their weights say, and repeat only wh
     CHECK(chi_squared(counted, expected) < unlikely_2);
   }
   // And so it is heard.
-  const auto entries = starts(R"(clips=[{file="n-1.wav"}, {file="n-2.wav", weight=3}])" "\npick=\"random\"", 2000);
+  const auto entries = starts(R"(clips=[{file="n-1.wav"}, {file="n-2.wav", weight=3}])"
+                              "\npick=\"random\"",
+                              2000);
   const auto light = std::count_if(entries.begin(), entries.end(), [](const JournalEntry& e) { return e.clip == "n-1.wav"; });
   CHECK(static_cast<double>(light) / static_cast<double>(entries.size()) == Approx(0.25).margin(0.04));
 }
@@ -336,8 +349,10 @@ TEST_CASE("one channel has the mean power of the two that a stereo clip has") {
     double left, right, common;  // amplitudes of two tones, one in each channel, and of one in both
     double expected;             // RMS
   };
-  for (const auto& [name, left, right, common, expected] : {Case{"mono in stereo", 0, 0, 0.4, 0.4 / std::sqrt(2)}, {"nothing in common", 0.4, 0.4, 0, 0.4 / std::sqrt(2)},
-                                                            {"one side only", 0.4, 0, 0, 0.4 / 2}, {"half in common", 0.3, 0.3, 0.3, 0.3}}) {
+  for (const auto& [name, left, right, common, expected] : {Case{"mono in stereo", 0, 0, 0.4, 0.4 / std::sqrt(2)},
+                                                            {"nothing in common", 0.4, 0.4, 0, 0.4 / std::sqrt(2)},
+                                                            {"one side only", 0.4, 0, 0, 0.4 / 2},
+                                                            {"half in common", 0.3, 0.3, 0.3, 0.3}}) {
     const auto one = sine(500, 1, 1, left);
     const auto other = sine(730, 1, 1, right);
     const auto both = sine(1000, 1, 1, common);
@@ -347,8 +362,8 @@ TEST_CASE("one channel has the mean power of the two that a stereo clip has") {
       samples.push_back(other[i] + both[i]);
     }
     for (const bool stream : {false, true}) {
-      Stage stage(std::string("[sounds.s]\nclips=[\"own.wav\"]\n") + (stream ? "stream=true\n" : "") + events, {.layout = Layout::mono, .offline = true},
-                  [&](const Folder& folder) { folder.write_clip("clips/own.wav", samples, 2); });
+      Stage stage(std::string("[sounds.s]\nclips=[\"own.wav\"]\n") + (stream ? "stream=true\n" : "") + events,
+                  {.layout = Layout::mono, .offline = true}, [&](const Folder& folder) { folder.write_clip("clips/own.wav", samples, 2); });
       stage.raise("s");
       std::vector<float> out(48000);
       stage.manager->render(out);

@@ -167,7 +167,8 @@ TEST_CASE("a stream that begins anywhere gives the bits of playing through, what
         file.close();
       };
       const auto from = [&](std::uint32_t start, double length) {
-        Stage stage("[sounds.s]\nclips=[\"" + name + "\"]\nstream=true\nloop=true\nstart-at=\"" + std::to_string(start) + " ms\"\n[events.s]\nstart=\"s\"\n",
+        Stage stage("[sounds.s]\nclips=[\"" + name + "\"]\nstream=true\nloop=true\nstart-at=\"" + std::to_string(start) +
+                        " ms\"\n[events.s]\nstart=\"s\"\n",
                     {.offline = true, .limiter = false}, write);
         stage.raise("s");
         Take take;

@@ -205,14 +205,18 @@ TEST_CASE("on a full disk every command says so, and leaves what was there befor
   struct Case {
     std::string command, file;
   };
-  for (const auto& [command, file] : {Case{"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("o.wav"), "o.wav"},
-                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --journal " + tool.path("o.jsonl"), "o.jsonl"},
-                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.png"), "o.png"},
-                                      {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.svg"), "o.svg"},
-                                      {"audition " + tool.book() + " tone --output " + tool.path("o.wav"), "o.wav"},
-                                      {"sketch step --output " + tool.path("o.wav"), "o.wav"},
-                                      {"credits " + tool.book() + " --output " + tool.path("o.txt"), "o.txt"},
-                                      {"gather " + tool.path("clips") + " --book " + tool.path("o.toml"), "o.toml"}}) {
+  for (const auto& [command, file] :
+       {Case{"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("o.wav"), "o.wav"},
+        {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --journal " + tool.path("o.jsonl"),
+         "o.jsonl"},
+        {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.png"),
+         "o.png"},
+        {"render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("null.wav") + " --picture " + tool.path("o.svg"),
+         "o.svg"},
+        {"audition " + tool.book() + " tone --output " + tool.path("o.wav"), "o.wav"},
+        {"sketch step --output " + tool.path("o.wav"), "o.wav"},
+        {"credits " + tool.book() + " --output " + tool.path("o.txt"), "o.txt"},
+        {"gather " + tool.path("clips") + " --book " + tool.path("o.toml"), "o.toml"}}) {
     const std::string old = file == "o.toml" ? book_head : "old and whole";
     tool.write(file, old);
     if (file == "o.txt") tool.write("clips/credits.toml", "[[credits]]\nclips=[\"*.wav\"]\nlicence=\"CC0-1.0\"\n");

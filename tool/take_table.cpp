@@ -26,8 +26,8 @@ void TakeTable::print(const AuditionTake& take) {
     const std::string more = more_clips_of(take);
     const std::string note = !take.why.empty() ? "unheard: " + take.why : placeholders_.contains(take.clip) ? "placeholder" : "";
     fmt::print("{:>4}  {:>7.2f} s  {:<16}  {:<24}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, take.sound, take.clip,
-               take.pitch.value, take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value, measured_ ? fmt::format("  {:>10}", loudness) : "",
-               more.empty() ? "" : " " + more, note.empty() ? "" : "  " + note);
+               take.pitch.value, take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value,
+               measured_ ? fmt::format("  {:>10}", loudness) : "", more.empty() ? "" : " " + more, note.empty() ? "" : "  " + note);
   }
   std::fflush(stdout);
 }

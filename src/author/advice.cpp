@@ -10,9 +10,9 @@
 #include <set>
 #include <unordered_set>
 
+#include "author/book_clips.hpp"
 #include "author/clip_facts.hpp"
 #include "author/clip_folder.hpp"
-#include "author/book_clips.hpp"
 #include "author/levels.hpp"
 #include "author/loops.hpp"
 #include "author/music_formats.hpp"
@@ -144,9 +144,10 @@ class Adviser {
     if (use.layer->loop.region != BookLoop::Region::none) return;
     const BookSound& sound = *use.sound;
     if (!use.layer->start_anywhere && use.layer->start_at.high >= f.length)
-      advise(use.layer->place, "start-past-end", path,
-             fmt::format("'{}' is to begin at {}, but '{}' has {:.3f} s: {} nothing is heard", sound.name, to_text(use.layer->start_at.high),
-                         path, f.length.value, use.layer->start_at.low >= f.length ? "each time" : "sometimes"));
+      advise(
+          use.layer->place, "start-past-end", path,
+          fmt::format("'{}' is to begin at {}, but '{}' has {:.3f} s: {} nothing is heard", sound.name, to_text(use.layer->start_at.high),
+                      path, f.length.value, use.layer->start_at.low >= f.length ? "each time" : "sometimes"));
     if (sound.fade_in > f.length)
       advise(sound.place, "long-fade-in", path,
              fmt::format("the fade-in of '{}' takes {}, but '{}' has {:.3f} s: it never reaches its level", sound.name,
@@ -159,10 +160,11 @@ class Adviser {
       const BookLoop& loop = use.layer->loop;
       const double alike = ends_alike(audio, loop_of(audio, loop), frames(loop.crossfade, audio.rate).value);
       if (alike < opposed)
-        advise(loop.place, "opposed-ends", path,
-               fmt::format("the ends that the loop-crossfade of '{}' blends oppose each other ({:+.2f}), so each round dips; move one end of "
-                           "the loop by half a period",
-                           path, alike));
+        advise(
+            loop.place, "opposed-ends", path,
+            fmt::format("the ends that the loop-crossfade of '{}' blends oppose each other ({:+.2f}), so each round dips; move one end of "
+                        "the loop by half a period",
+                        path, alike));
     } catch (const Error&) {
       return;  // compiling says what is wrong with it
     }

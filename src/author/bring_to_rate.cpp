@@ -71,8 +71,8 @@ LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
   const auto stretch = [&](bool with_head, std::int64_t from, std::int64_t to) {
     // Filled up in front by whole lengths of the loop, so that it begins on a whole frame.
     const std::int64_t before = ((with_head ? head : 0) + seam + unrolled - 1) / unrolled;
-    const auto needed = static_cast<std::int64_t>(
-        std::ceil(static_cast<double>(to) * static_cast<double>(unrolled) / static_cast<double>(whole.frames)));
+    const auto needed =
+        static_cast<std::int64_t>(std::ceil(static_cast<double>(to) * static_cast<double>(unrolled) / static_cast<double>(whole.frames)));
     std::vector<float> source;
     source.reserve(static_cast<std::size_t>((before * unrolled + needed + seam) * width));
     for (std::int64_t i = -before * unrolled; i < needed + seam; ++i) {

@@ -59,9 +59,10 @@ bool sound(const Head& head, std::size_t size) {
                      head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0 && head.head_frames <= head.frames &&
                      !std::isnan(head.level) && head.level < 200 && head.fold >= 0.5 && head.fold <= 2;
   if (!shape) return false;
-  if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 && head.bank_rate >= 8000 &&
-                                    head.bank_rate <= 192'000 && head.file_frames > 0 && head.file_frames <= most_frames &&
-                                    head.frames == RateConverter::length(head.file_frames, {head.streamed_rate}, {head.bank_rate})))
+  if (head.streamed_rate != 0 &&
+      !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 && head.bank_rate >= 8000 &&
+        head.bank_rate <= 192'000 && head.file_frames > 0 && head.file_frames <= most_frames &&
+        head.frames == RateConverter::length(head.file_frames, {head.streamed_rate}, {head.bank_rate})))
     return false;
   const auto kept = static_cast<std::uint64_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
   return head.bytes == (kept + 2 * reach) * static_cast<std::uint64_t>(head.channels) * static_cast<std::uint64_t>(head.sample_size) &&
@@ -113,9 +114,8 @@ bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const
     clip.floats = {reinterpret_cast<const float*>(samples), head.bytes / 4};
   clip.memory = std::shared_ptr<const void>(memory, samples);
   if (head.streamed_rate > 0)
-    clip.streamed =
-        std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
-                                                                       Hertz{head.bank_rate}, head.frames, head.head_frames});
+    clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
+                                                                      Hertz{head.bank_rate}, head.frames, head.head_frames});
   return playable(clip);
 }
 

@@ -15,7 +15,8 @@ class ClipCache {
   ClipCache();
 
   static std::string key(const std::string& content, const std::string& ending, const std::string& way);
-  /// False where nothing is kept under the key, or an empty one; what is kept there but damaged is thrown away. `file` is where a streamed clip plays from.
+  /// False where nothing is kept under the key, or an empty one; what is kept there but damaged is thrown away. `file` is where a streamed
+  /// clip plays from.
   bool read(const std::string& key, const std::string& name, const std::string& file, BankClip& clip) const;
   void write(const std::string& key, const BankClip& clip) const;
   /// Deletes what was not used for longest, where there is more than is sensible.

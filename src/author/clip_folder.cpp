@@ -13,15 +13,29 @@ namespace fs = std::filesystem;
 
 namespace {
 constexpr std::size_t most_files = 100'000;
-}
+constexpr std::size_t most_entries = 200'000;  // folders and what is no file count, too
+constexpr int deepest = 32;
+}  // namespace
 
 ClipFolder::ClipFolder(std::string path) : path_(std::move(path)) {
+  if (path_.empty()) path_ = ".";
   std::error_code error;
   exists_ = fs::is_directory(path_, error);
   if (!exists_) return;
-  for (fs::recursive_directory_iterator it(path_, fs::directory_options::skip_permission_denied, error), end;
-       !error && it != end && files_.size() < most_files; it.increment(error))
-    if (it->is_regular_file(error)) files_.push_back(fs::path(it->path()).lexically_relative(path_).generic_string());
+  const std::string base = path_.ends_with('/') ? path_ : path_ + "/";
+  std::size_t entries = 0;
+  for (fs::recursive_directory_iterator it(path_, fs::directory_options::skip_permission_denied, error), end; !error && it != end;
+       it.increment(error)) {
+    if (files_.size() == most_files || ++entries > most_entries) {
+      problem_ = fmt::format(
+          "the folder '{}' holds more than {} files or folders, and only some were looked at; give the clips a folder of their own", path_,
+          files_.size() == most_files ? most_files : most_entries);
+      break;
+    }
+    if (it.depth() >= deepest) it.disable_recursion_pending();
+    std::error_code unreadable;
+    if (it->is_regular_file(unreadable)) files_.push_back(it->path().generic_string().substr(base.size()));
+  }
   std::sort(files_.begin(), files_.end());
 }
 

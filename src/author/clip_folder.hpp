@@ -13,6 +13,8 @@ class ClipFolder {
   explicit ClipFolder(std::string path);
 
   bool exists() const { return exists_; }
+  /// Why not all of its files are known; empty where they are.
+  const std::string& problem() const { return problem_; }
   /// All files that the pattern fits, in the order of their names. A plain name fits itself.
   std::vector<std::string> matching(const std::string& pattern) const { return matching(Pattern(pattern)); }
   std::vector<std::string> matching(const Pattern& pattern) const;
@@ -23,6 +25,7 @@ class ClipFolder {
  private:
   std::string path_;
   bool exists_ = false;
+  std::string problem_;
   std::vector<std::string> files_;  ///< relative, with forward slashes, sorted
 };
 

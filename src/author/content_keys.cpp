@@ -44,8 +44,9 @@ std::string cache_folder() {
 }
 
 ContentKeys::ContentKeys() : path_((fs::path(cache_folder()) / "files.jsonl").string()) {
-  read_cache_lines(path_, largest_list,
-                   [this](const Json& json) { seen_[json.at("file")] = {json.at("size"), json.at("time"), json.at("key")}; });
+  read_cache_lines(path_, largest_list, [this](const Json& json) {
+    seen_[json.at("file")] = {json.at("size"), json.at("time"), json.at("key")};
+  });
 }
 
 std::string ContentKeys::of(const std::string& file) {

@@ -50,12 +50,14 @@ Depth too_deep(std::string_view toml) {
         break;
       }
       case '.':
-        if (++parts > most_parts) return told(at, fmt::format("a name of more than {} parts with dots between; a book has five at most", most_parts));
+        if (++parts > most_parts)
+          return told(at, fmt::format("a name of more than {} parts with dots between; a book has five at most", most_parts));
         break;
       case '[':
       case '{':
         parts = 1;
-        if (++brackets > most_brackets) return told(at, fmt::format("more than {} brackets inside one another; is one not closed?", most_brackets));
+        if (++brackets > most_brackets)
+          return told(at, fmt::format("more than {} brackets inside one another; is one not closed?", most_brackets));
         break;
       case ']':
       case '}':

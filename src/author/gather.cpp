@@ -122,6 +122,7 @@ Gathered gather(const std::string& folder, const std::string& book_path) {
   for (const auto& event : book.events) events.insert(event.name);
 
   const ClipFolder clips(book.clips_folder);
+  if (!clips.problem().empty()) throw Error(clips.problem());
   std::map<std::pair<std::string, std::string>, std::vector<std::string>> takes;  // by base and ending
   for (const auto& file : clips.files()) {
     if (!file.starts_with(prefix) || used.contains(file) || !is_clip_name(file)) continue;

@@ -46,6 +46,7 @@ class Reader {
     if (!folder.exists())
       problems_.add(folder_place_,
                     fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
+    if (!folder.problem().empty()) problems_.add(folder_place_, folder.problem());
     book_.groups.emplace_back().name = "master";
     book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });

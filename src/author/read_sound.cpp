@@ -2,14 +2,14 @@
 
 #include <algorithm>
 #include <array>
-#include <map>
 #include <filesystem>
+#include <map>
 #include <sstream>
 #include <unordered_set>
 
 #include "author/read_sketch.hpp"
-#include "author/tables.hpp"
 #include "author/split_values.hpp"
+#include "author/tables.hpp"
 #include "bank/bank_data.hpp"
 #include "base/nearest.hpp"
 
@@ -41,9 +41,7 @@ void SoundReader::missing(Place place, std::string message) {
   if (whole_) problems_.add(std::move(place), std::move(message));
 }
 
-std::string SoundReader::advice_for(const std::string& pattern) {
-  return problems_.may_look() ? folder_.advice_for(pattern) : "";
-}
+std::string SoundReader::advice_for(const std::string& pattern) { return problems_.may_look() ? folder_.advice_for(pattern) : ""; }
 
 const toml::table* SoundReader::sound_named(std::string_view name) const {
   const auto* sounds = root_.get_as<toml::table>("sounds");
@@ -74,7 +72,8 @@ const SoundReader::Whole& SoundReader::whole_table(std::string_view name, const 
   if (const auto* like = like_of(own); like != nullptr && sound_named(*like) == nullptr) {
     std::vector<std::string_view> known;
     for (const auto& [key, node] : *root_.get_as<toml::table>("sounds")) known.push_back(key.str());
-    missing(problems_.at(*own.get("like")), fmt::format("there is no sound '{}' to be like{}", *like, problems_.may_look() ? did_you_mean(*like, known) : ""));
+    missing(problems_.at(*own.get("like")),
+            fmt::format("there is no sound '{}' to be like{}", *like, problems_.may_look() ? did_you_mean(*like, known) : ""));
   }
   if (const auto known = wholes_.find(name); known != wholes_.end()) return known->second;
 

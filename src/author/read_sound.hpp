@@ -56,7 +56,7 @@ class SoundReader {
   const ClipFolder& folder_;
   Book& book_;
   Problems& problems_;
-  std::string sketching_;  ///< name of the sound that is being read
+  std::string sketching_;                             ///< name of the sound that is being read
   std::map<std::string, Whole, std::less<>> wholes_;  ///< by the sound's name
   std::vector<Mention> named_groups_;
 };

@@ -61,7 +61,7 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
 struct BankClipUse {
   std::uint32_t clip = 0;
   double weight = 1;  ///< for a draw among all but the last
-  Decibels trim;  ///< brings it to the level that its book asks for
+  Decibels trim;      ///< brings it to the level that its book asks for
 };
 
 /// The clips for one value of each trait that the layer goes by; "*" is any. Without values: whatever the traits are.

@@ -87,7 +87,8 @@ void WholeFile::flush() {
 
 void WholeFile::fail(const std::string& why) {
   give_up();
-  throw Error(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
+  throw Error(
+      fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
 }
 
 void WholeFile::commit() {

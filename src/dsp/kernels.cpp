@@ -255,7 +255,8 @@ float dot_of(const float* HWY_RESTRICT a, const float* HWY_RESTRICT b, int count
   return hn::GetLane(hn::SumOfLanes(d, hn::Add(even, odd)));
 }
 
-void peaks_of(const float* HWY_RESTRICT rows, int phases, int taps, const float* HWY_RESTRICT samples, float* HWY_RESTRICT peaks, int count) {
+void peaks_of(const float* HWY_RESTRICT rows, int phases, int taps, const float* HWY_RESTRICT samples, float* HWY_RESTRICT peaks,
+              int count) {
   const Floats d;
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
   int i = 0;

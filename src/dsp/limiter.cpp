@@ -18,7 +18,7 @@ constexpr float absurd = 1e6F;         // 120 dB over full scale; what is beyond
 
 constexpr int phases = 8;
 constexpr double over_reads_from = 20.8 / 24;  // of the highest frequency
-constexpr double over_reads_by = 2.3;            // there; the window halves it again
+constexpr double over_reads_by = 2.3;          // there; the window halves it again
 constexpr double kaiser_beta = 3;
 
 struct Estimate {

@@ -41,8 +41,8 @@ class RateConverter {
 
   Ratio ratio_;
   std::int64_t half_ = 0;
-  std::int64_t rows_ = 0;      ///< of weights
-  bool between_ = false;       ///< rows are interpolated: there are too many places
+  std::int64_t rows_ = 0;       ///< of weights
+  bool between_ = false;        ///< rows are interpolated: there are too many places
   std::vector<float> weights_;  ///< of each row in turn; one more row where they are interpolated
 };
 

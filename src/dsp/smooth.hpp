@@ -10,7 +10,9 @@ namespace tidewater {
 
 /// What is shorter clicks: changes of level, place and filter take at least this long, at any rate.
 inline constexpr double shortest_change_seconds = 0.005;
-inline std::int32_t shortest_change(double rate) { return std::max(1, static_cast<std::int32_t>(std::lround(shortest_change_seconds * rate))); }
+inline std::int32_t shortest_change(double rate) {
+  return std::max(1, static_cast<std::int32_t>(std::lround(shortest_change_seconds * rate)));
+}
 
 /// A value that moves to its target along 3u^2 - 2u^3, so that neither it nor its slope ever jumps: what 5 ms of it leave
 /// of a tone above 4 kHz lies 86 dB below (a straight line: 53 dB). A new target while it moves does not stop it at once:

@@ -77,9 +77,9 @@ class StateFilter {
   }
 
  private:
-  static constexpr double lowest = 10;      // Hz
-  static constexpr double widest = 0.49;    // of the rate
-  static constexpr int moving_piece = 16;   // the cutoff moves along a cubic in each
+  static constexpr double lowest = 10;     // Hz
+  static constexpr double widest = 0.49;   // of the rate
+  static constexpr int moving_piece = 16;  // the cutoff moves along a cubic in each
   static constexpr double damping = std::numbers::sqrt2;
 
   double octaves_of(double hertz) const { return std::log2(std::clamp(hertz, lowest, rate_ * widest)); }

@@ -14,8 +14,8 @@
 namespace tidewater {
 namespace {
 
-constexpr int lowest_rate = 1000;
-constexpr int highest_rate = 768000;
+constexpr Hertz lowest_rate{1000};
+constexpr Hertz highest_rate{768'000};
 constexpr std::int64_t settling = 4096;  // frames; Opus asks for 80 ms (RFC 7845)
 
 }  // namespace
@@ -39,6 +39,13 @@ ClipReader::ClipReader(const std::string& path) : path_(path) {
   if (!std::filesystem::exists(status)) throw Error("there is no such file");
   if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
   if (std::filesystem::file_size(path, error) == 0) throw Error("the file is empty (0 bytes); export it again");
+  if (MpegFile::begins_so(path)) {
+    mpeg_ = std::make_unique<MpegFile>(path);
+    channels_ = mpeg_->channels();
+    rate_ = mpeg_->rate();
+    check_shape();
+    return;
+  }
   SF_INFO info{};
   file_.reset(sf_open(path.c_str(), SFM_READ, &info));
   if (!file_) {
@@ -46,18 +53,27 @@ ClipReader::ClipReader(const std::string& path) : path_(path) {
     while (!reason.empty() && (reason.back() == '.' || reason.back() == '\n')) reason.pop_back();
     throw Error(fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", reason));
   }
-  if (info.channels < 1 || info.channels > 2) throw Error(fmt::format("it has {} channels; mix it down to one or two", info.channels));
-  if (info.samplerate < lowest_rate || info.samplerate > highest_rate)
-    throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", info.samplerate, lowest_rate, highest_rate));
+  channels_ = info.channels;
+  rate_ = Hertz{static_cast<double>(info.samplerate)};
+  check_shape();
   subtype_ = info.format & SF_FORMAT_SUBMASK;
   sixteen_bits_ = subtype_ == SF_FORMAT_PCM_16 || subtype_ == SF_FORMAT_PCM_S8 || subtype_ == SF_FORMAT_PCM_U8;
   const char* comment = sf_get_string(file_.get(), SF_STR_COMMENT);
   placeholder_ = comment != nullptr && std::string_view(comment) == placeholder_comment;
-  channels_ = info.channels;
-  rate_ = Hertz{static_cast<double>(info.samplerate)};
+}
+
+void ClipReader::check_shape() const {
+  if (channels_ < 1 || channels_ > 2) throw Error(fmt::format("it has {} channels; mix it down to one or two", channels_));
+  if (rate_ < lowest_rate || rate_ > highest_rate)
+    throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", rate_.value, lowest_rate.value, highest_rate.value));
 }
 
 std::int64_t ClipReader::read(float* to, std::int64_t frames) {
+  if (mpeg_) {
+    const std::int64_t got = mpeg_->read(to, frames);
+    at_ += got;
+    return got;
+  }
   if (vorbis_) {
     std::int64_t got = 0;
     while (got < frames) {
@@ -78,6 +94,7 @@ std::int64_t ClipReader::read(float* to, std::int64_t frames) {
 }
 
 std::optional<Range<Frames>> ClipReader::loop() const {
+  if (!file_) return {};
   SF_INSTRUMENT instrument{};
   if (sf_command(file_.get(), SFC_GET_INSTRUMENT, &instrument, sizeof(instrument)) == SF_FALSE || instrument.loop_count < 1) return {};
   const auto& first = instrument.loops[0];
@@ -87,7 +104,9 @@ std::optional<Range<Frames>> ClipReader::loop() const {
 
 void ClipReader::seek(std::int64_t frame) {
   const auto lost = [&] { return Error(fmt::format("frame {} in it cannot be found", frame)); };
-  if (subtype_ == SF_FORMAT_VORBIS) {
+  if (mpeg_) {
+    if (!mpeg_->seek(frame)) throw lost();
+  } else if (subtype_ == SF_FORMAT_VORBIS) {
     if (!vorbis_) {
       auto vorbis = std::make_unique<Vorbis>();
       if (ov_fopen(path_.c_str(), &vorbis->file) != 0) throw lost();
@@ -96,8 +115,7 @@ void ClipReader::seek(std::int64_t frame) {
     if (ov_info(&vorbis_->file, -1)->channels != channels_ || ov_pcm_seek(&vorbis_->file, frame) != 0) throw lost();
   } else {
     // A decoder that builds on what it has decoded settles before the place is reached.
-    const bool builds_on = subtype_ == SF_FORMAT_OPUS || (subtype_ >= SF_FORMAT_MPEG_LAYER_I && subtype_ <= SF_FORMAT_MPEG_LAYER_III);
-    const std::int64_t from = builds_on ? std::max<std::int64_t>(0, frame - settling) : frame;
+    const std::int64_t from = subtype_ == SF_FORMAT_OPUS ? std::max<std::int64_t>(0, frame - settling) : frame;
     if (sf_seek(file_.get(), from, SEEK_SET) != from) throw lost();
     std::vector<float> passed(static_cast<std::size_t>((frame - from) * channels_));
     if (frame > from && sf_readf_float(file_.get(), passed.data(), frame - from) != frame - from) throw lost();

@@ -4,6 +4,7 @@
 #include <optional>
 #include <string>
 
+#include "media/mpeg_file.hpp"
 #include "tidewater/units.hpp"
 
 struct sf_private_tag;  // libsndfile's SNDFILE
@@ -38,7 +39,10 @@ class ClipReader {
   struct CloseVorbis {
     void operator()(Vorbis* file) const;
   };
+  void check_shape() const;
+
   std::unique_ptr<sf_private_tag, Close> file_;
+  std::unique_ptr<MpegFile> mpeg_;               ///< of an MP3 file, in place of the one above
   std::unique_ptr<Vorbis, CloseVorbis> vorbis_;  ///< once somebody has sought in such a file
   std::string path_;
   int subtype_ = 0;

@@ -270,7 +270,8 @@ class Drawing {
   void draw_label(const Bar& bar, double from, double to, double middle, double height) {
     if (height < 11) return;
     const std::string detail =
-        fmt::format("{}  {:+.1f} st  {}{}", bar.clip, bar.pitch.value, bar.gain == silence ? "silent" : fmt::format("{:.1f} dB", bar.gain.value), bar.silent ? "  (unheard)" : "");
+        fmt::format("{}  {:+.1f} st  {}{}", bar.clip, bar.pitch.value,
+                    bar.gain == silence ? "silent" : fmt::format("{:.1f} dB", bar.gain.value), bar.silent ? "  (unheard)" : "");
     const Canvas::TextStyle style{9.5, ink};
     for (const std::string& label : {detail, bar.clip}) {
       const double width = canvas_.text_width(label, style);

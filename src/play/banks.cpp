@@ -41,8 +41,8 @@ void ManagerState::load(const Bank& bank) {
   if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
   for (const auto& sound : data.sounds)
-    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))), pickers_of(sound),
-                           std::vector<LastStarts>(sound.limit_each_emitter ? emitters_apart : 1)});
+    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))),
+                           pickers_of(sound), std::vector<LastStarts>(sound.limit_each_emitter ? emitters_apart : 1)});
   learn_events();
 }
 

@@ -151,8 +151,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
     playback.step = step_of(playback, {});
     playback.position = layer.start_anywhere ? std::floor(its_draws.start * static_cast<double>(clip.frames - 1))
-                        : clip.streamed       ? static_cast<double>(start_at.value)
-                                              : static_cast<double>(clip.view().folded(start_at.value));
+                        : clip.streamed      ? static_cast<double>(start_at.value)
+                                             : static_cast<double>(clip.view().folded(start_at.value));
     playback.since = its_draws.starts;
 
     const Outcome its = begin(playback, design.fade_in, happening.base, first);
@@ -165,7 +165,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   }
   if (first != nullptr) {
     ++stats.started;
-    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0, heard);
+    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0,
+                                                                                      heard);
     if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
     return outcome;
   }

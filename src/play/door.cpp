@@ -15,8 +15,11 @@ struct Said {
   std::string_view what, unit, range;
 };
 constexpr std::array<Said, 5> said = {
-    Said{"a level", "dB", "silence to +24 dB"}, {"a bend", "st", "-36 st to 36 st"},    {"a place", "", "-1, left, to 1, right"},
-    {"a time", "s", "0 s to 3600 s"},           {"a frequency", "Hz", "10 Hz to 100 kHz, or 0 Hz for none"},
+    Said{"a level", "dB", "silence to +24 dB"},
+    {"a bend", "st", "-36 st to 36 st"},
+    {"a place", "", "-1, left, to 1, right"},
+    {"a time", "s", "0 s to 3600 s"},
+    {"a frequency", "Hz", "10 Hz to 100 kHz, or 0 Hz for none"},
 };
 
 }  // namespace
@@ -36,7 +39,8 @@ void Door::admit(double& value, double low, double high, Kind kind) {
   }
   const double safe = std::clamp(value, low, high);
   if (safe == value) return;
-  if (!told_[kind]) notice_ = fmt::format("{} of {} {} was brought to {} {}; it may be {}", words.what, value, words.unit, safe, words.unit, words.range);
+  if (!told_[kind])
+    notice_ = fmt::format("{} of {} {} was brought to {} {}; it may be {}", words.what, value, words.unit, safe, words.unit, words.range);
   told_[kind] = true;
   value = safe;
 }

@@ -27,7 +27,8 @@ Raised ManagerState::raise(const Happening& happening) {
     const auto lost = forgotten.find(std::string(event.text()));
     raised.outcome = lost == forgotten.end() ? Outcome::unknown_event : Outcome::bank_not_loaded;
     decide(raised.outcome, id,
-           lost == forgotten.end() ? told_of(event, [&] { return why_unknown(event); }) : fmt::format("the bank '{}' with this event was unloaded", lost->second));
+           lost == forgotten.end() ? told_of(event, [&] { return why_unknown(event); })
+                                   : fmt::format("the bank '{}' with this event was unloaded", lost->second));
     return raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
@@ -113,8 +114,7 @@ Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act
   asked.fade = time;
   fill(asked);
   const auto index = groups.find(group);
-  if (index == Groups::none)
-    return decide(Outcome::unknown_group, {}, told_of(group, [&] { return why_unknown_group(group); }));
+  if (index == Groups::none) return decide(Outcome::unknown_group, {}, told_of(group, [&] { return why_unknown_group(group); }));
   act(index);
   return Outcome::done;
 }

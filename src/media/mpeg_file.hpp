@@ -1,0 +1,38 @@
+#pragma once
+#include <cstdint>
+#include <memory>
+#include <string>
+
+#include "tidewater/units.hpp"
+
+struct mpg123_handle_struct;
+
+namespace tidewater {
+
+/// An MP3 file, read by libmpg123 itself: as libsndfile uses it, it prints words of its own into a game's stderr.
+/// Thread: one at a time.
+class MpegFile {
+ public:
+  /// Whether a file begins as an MPEG audio stream does: with a frame's sync word, or an ID3 tag before it.
+  static bool begins_so(const std::string& path);
+
+  /// Throws Error with words for a person.
+  explicit MpegFile(const std::string& path);
+
+  int channels() const { return channels_; }
+  Hertz rate() const { return rate_; }
+  /// Up to `frames` interleaved frames; full scale is 1. Fewer come at the end, and where nothing more can be read.
+  std::int64_t read(float* to, std::int64_t frames);
+  /// False where it cannot be found.
+  bool seek(std::int64_t frame);
+
+ private:
+  struct Close {
+    void operator()(mpg123_handle_struct* file) const;
+  };
+  std::unique_ptr<mpg123_handle_struct, Close> file_;
+  int channels_ = 1;
+  Hertz rate_;
+};
+
+}  // namespace tidewater
