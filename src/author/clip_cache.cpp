@@ -97,7 +97,7 @@ std::uint64_t prepared_hash(std::span<const char> file) {
   return file.size() < hashed_from ? 0 : XXH3_64bits(file.data() + hashed_from, file.size() - hashed_from);
 }
 
-bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const std::string& file, BankClip& clip) {
+bool read_prepared(const std::shared_ptr<const char[]>& memory, std::size_t size, const std::string& file, BankClip& clip) {
   Head head;
   if (size < sizeof head) return false;
   std::memcpy(&head, memory.get(), sizeof head);

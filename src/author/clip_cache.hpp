@@ -28,7 +28,7 @@ class ClipCache {
 
 /// The door behind `read`: all but the name of a clip from the bytes of a kept file, which it keeps. False where anything
 /// in them does not fit.
-bool read_prepared(std::shared_ptr<const char[]> memory, std::size_t size, const std::string& file, BankClip& clip);
+bool read_prepared(const std::shared_ptr<const char[]>& memory, std::size_t size, const std::string& file, BankClip& clip);
 /// What the head of a kept file must say of the rest.
 std::uint64_t prepared_hash(std::span<const char> file);
 

@@ -19,7 +19,7 @@ class Problems {
   Place at(const toml::key& key) const { return at(key.source().begin); }
   Place whole_file() const { return {file_, 0, 0}; }
 
-  void add(Place place, std::string message) { list_.push_back({std::move(place), shortened(message)}); }
+  void add(Place place, std::string message) { list_.push_back({std::move(place), shortened(std::move(message))}); }
 
   /// Whether a nearest name should still be looked for: each is compared with every other, and whoever has so many names
   /// wrong has another fault.

@@ -1,6 +1,7 @@
 #pragma once
 #include <string>
 #include <string_view>
+#include <utility>
 
 namespace tidewater {
 
@@ -15,6 +16,11 @@ inline std::string shortened(std::string_view message, std::size_t most = 600) {
   const std::size_t head = whole_letter(most * 2 / 3);
   const std::size_t tail = whole_letter(message.size() - most / 3);
   return std::string(message.substr(0, head)) + " ... " + std::string(message.substr(tail));
+}
+
+inline std::string shortened(std::string&& message) {
+  constexpr std::size_t most = 600;
+  return message.size() <= most ? std::move(message) : shortened(std::string_view(message), most);
 }
 
 }  // namespace tidewater
