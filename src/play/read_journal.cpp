@@ -228,7 +228,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
       take_line(json, script, raises);
     } catch (const Error& error) {
       ++count;
-      problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, shortened(error.what()));
+      problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, shortened(std::string_view(error.what())));
     }
   }
   if (count == 0 && script.requests.empty() && !script.end)
