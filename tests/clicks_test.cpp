@@ -97,29 +97,29 @@ TEST_CASE("filters come, go and move without a click, on voices and on groups") 
   for (const double hertz : tones)
     for (const bool group : {false, true})
       for (const std::int64_t time : {0, 240, 960})
-        for (const auto& [kind, from, to] : {Case{Kind::low_pass, 0, 1000},
-                                             {Kind::low_pass, 0, 400},
-                                             {Kind::low_pass, 0, 100},
-                                             {Kind::low_pass, 1000, 0},
-                                             {Kind::low_pass, 100, 0},
-                                             {Kind::low_pass, 8000, 100},
-                                             {Kind::low_pass, 400, 8000},
-                                             {Kind::high_pass, 0, 100},
-                                             {Kind::high_pass, 0, 300},
-                                             {Kind::high_pass, 0, 2000},
-                                             {Kind::high_pass, 100, 0},
-                                             {Kind::high_pass, 2000, 0}}) {
-          INFO(hertz << " Hz, " << (kind == Kind::low_pass ? "low-pass " : "high-pass ") << from << " to " << to << " Hz over " << time
-                     << (group ? ", group" : ", voice"));
+        for (const Case& change : {Case{Kind::low_pass, 0, 1000},
+                                   {Kind::low_pass, 0, 400},
+                                   {Kind::low_pass, 0, 100},
+                                   {Kind::low_pass, 1000, 0},
+                                   {Kind::low_pass, 100, 0},
+                                   {Kind::low_pass, 8000, 100},
+                                   {Kind::low_pass, 400, 8000},
+                                   {Kind::high_pass, 0, 100},
+                                   {Kind::high_pass, 0, 300},
+                                   {Kind::high_pass, 0, 2000},
+                                   {Kind::high_pass, 100, 0},
+                                   {Kind::high_pass, 2000, 0}}) {
+          INFO(hertz << " Hz, " << (change.kind == Kind::low_pass ? "low-pass " : "high-pass ") << change.from << " to " << change.to
+                     << " Hz over " << time << (group ? ", group" : ", voice"));
           double worst = -200;
           for (int phase = 0; phase < 4; ++phase) {
             Player player(hertz, 1, 1);
             const std::uint32_t index = group ? 1 : 0;
             std::vector<float> some(2 * 512);
             player.mixer.render(some);
-            if (from > 0) player.mixer.post(SetFilter{index, group, kind, from, 0});
+            if (change.from > 0) player.mixer.post(SetFilter{index, group, change.kind, change.from, 0});
             worst = std::max(worst, player.hear(9600 + static_cast<std::size_t>(48000 / hertz * phase / 4), [&](Mixer& mixer) {
-              mixer.post(SetFilter{index, group, kind, to, time});
+              mixer.post(SetFilter{index, group, change.kind, change.to, time});
             }));
           }
           CHECK(worst < clean);
