@@ -96,7 +96,7 @@ TEST_CASE("what lies below 20 kHz and at -1.1 dBTP is left alone, bit for bit, b
 }
 
 TEST_CASE("the true peak stays below -0.95 dBTP where all lies below 20 kHz, and below -0.8 whatever comes") {
-  for (const double over : {0.5, 3.0, 6.0, 12.0, 20.0}) {
+  for (const double over : {0.5, 6.0, 20.0}) {
     INFO(over << " dB over");
     for (std::uint64_t seed = 1; seed <= 3; ++seed) CHECK(true_peak(limited(at_peak(noise_below_20_khz(seed), over - 1))) <= -0.95);
     for (const double hertz : {31.0, 300.0, 997.0, 11025.0, 12000.0, 16000.0, 19900.0})
