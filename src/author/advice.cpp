@@ -139,19 +139,30 @@ class Adviser {
     }
   }
 
-  /// Times of the book that its clip is too short for.
-  void about_times(const std::string& path, const ClipFacts& f, const Use& use) {
-    if (use.layer->loop.region != BookLoop::Region::none) return;
-    const BookSound& sound = *use.sound;
-    if (!use.layer->start_anywhere && use.layer->start_at.high >= f.length)
-      advise(
-          use.layer->place, "start-past-end", path,
-          fmt::format("'{}' is to begin at {}, but '{}' has {:.3f} s: {} nothing is heard", sound.name, to_text(use.layer->start_at.high),
-                      path, f.length.value, use.layer->start_at.low >= f.length ? "each time" : "sometimes"));
-    if (sound.fade_in > f.length)
-      advise(sound.place, "long-fade-in", path,
+  /// Times of the book that some of a layer's clips are too short for: the shortest is named.
+  void about_times(const BookSound& sound, const BookLayer& layer) {
+    if (layer.loop.region != BookLoop::Region::none) return;
+    const BookClip* shortest = nullptr;
+    Seconds least, most;
+    for (const auto& choice : layer.choices)
+      for (const auto& clip : choice.clips) {
+        const ClipFacts& f = facts_.at(clip.path);
+        if (!f.problem.empty()) continue;
+        if (shortest == nullptr || f.length < least) {
+          shortest = &clip;
+          least = f.length;
+        }
+        most = std::max(most, f.length);
+      }
+    if (shortest == nullptr) return;
+    if (!layer.start_anywhere && layer.start_at.high >= least)
+      advise(layer.place, "start-past-end", sound.name,
+             fmt::format("'{}' is to begin at {}, but '{}' has {:.3f} s: {} nothing is heard", sound.name, to_text(layer.start_at.high),
+                         shortest->path, least.value, layer.start_at.low >= most ? "each time" : "sometimes"));
+    if (sound.fade_in > least)
+      advise(sound.place, "long-fade-in", sound.name,
              fmt::format("the fade-in of '{}' takes {}, but '{}' has {:.3f} s: it never reaches its level", sound.name,
-                         to_text(sound.fade_in), path, f.length.value));
+                         to_text(sound.fade_in), shortest->path, least.value));
   }
 
   void about_crossfade(const std::string& path, const Use& use) {
@@ -201,12 +212,10 @@ class Adviser {
 
   void about_sound(const BookSound& sound) {
     about_placeholders(sound);
+    for (const auto& layer : sound.layers) about_times(sound, layer);
     std::set<std::pair<const BookLayer*, std::string>> told;
     sound.each_clip([&](const BookLayer& layer, const BookClip& clip) {
-      const ClipFacts& f = facts_.at(clip.path);
-      if (!f.problem.empty() || !told.insert({&layer, clip.path}).second) return;
-      about_times(clip.path, f, {&clip, &sound, &layer});
-      if (layer.loop.crossfade > Seconds{}) about_crossfade(clip.path, {&clip, &sound, &layer});
+      if (layer.loop.crossfade > Seconds{} && told.insert({&layer, clip.path}).second) about_crossfade(clip.path, {&clip, &sound, &layer});
     });
     std::size_t most_clips = 0;
     for (const auto& layer : sound.layers)
