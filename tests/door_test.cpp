@@ -167,3 +167,20 @@ TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is
   REQUIRE(notices.size() == 1);
   CHECK(notices[0].find("samples in group 'g' were not numbers") == 0);
 }
+
+TEST_CASE("names that nobody has are told in short words, however long and however many they are") {
+  Stage stage(book);
+  const std::string endless(1'000'000, 'a');
+  CHECK(stage.raise(Name(endless)).outcome == Outcome::unknown_event);
+  CHECK(stage.manager->set_mute(Name(endless), true) == Outcome::unknown_group);
+  stage.raise("hun");
+  stage.raise("hun");
+  for (int i = 0; i < 3000; ++i) stage.raise(Name("made.up." + std::to_string(i)));
+  stage.render(Seconds{0.02});
+  int meant = 0;
+  for (const auto& entry : stage.entries(JournalEntry::Kind::decision)) {
+    CHECK(entry.why.size() < 200);
+    meant += entry.why.find("did you mean 'hum'?") != std::string::npos ? 1 : 0;
+  }
+  CHECK(meant == 2);
+}

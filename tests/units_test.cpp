@@ -64,6 +64,48 @@ TEST_CASE("ranges have two ends, one unit for both, or no width") {
   CHECK_THAT(read_semitone_range(".. 2 st").problem, Contains("is not a pitch"));
 }
 
+TEST_CASE("what can only mean one thing is taken as people write it, in small letters or large") {
+  CHECK(read_semitone_range("+-1 st").value == Range<Semitones>{{-1}, {1}});
+  CHECK(read_semitone_range("\u00b11 st").value == Range<Semitones>{{-1}, {1}});
+  CHECK(read_semitone_range("+/- 1.5 ST").value == Range<Semitones>{{-1.5}, {1.5}});
+  CHECK(read_decibel_range("\u00b12 dB").value == Range<Decibels>{{-2}, {2}});
+  CHECK(read_semitone_range("-1 to 1 st").value == Range<Semitones>{{-1}, {1}});
+  CHECK(read_decibel_range("-6 dB - -3 dB").value == Range<Decibels>{{-6}, {-3}});
+  CHECK(read_decibel_range("-6 dB - +3 dB").value == Range<Decibels>{{-6}, {3}});
+  CHECK(read_second_range("10 ms - 30 ms").value == Range<Seconds>{{0.01}, {0.03}});
+  CHECK(read_second_range("10 \u2013 30 ms").value == Range<Seconds>{{0.01}, {0.03}});
+  CHECK(read_decibel_range("\u22126 dB\u2026\u22123 dB").value == Range<Decibels>{{-6}, {-3}});
+  CHECK(read_semitone_range("x0.8 .. 1.2").value->high.value == Approx(semitones(1.2).value));
+  CHECK(read_semitone_range("\u00d70.8..\u00d71.2").value->low.value == Approx(semitones(0.8).value));
+  CHECK(read_semitone_range("-1 st ... 1 st").value == Range<Semitones>{{-1}, {1}});
+  CHECK(read_decibels("-3,5 dB").value == Decibels{-3.5});
+  CHECK(read_seconds("0,5 s").value == Seconds{0.5});
+  CHECK(read_seconds("1S").value == Seconds{1});
+  CHECK(read_seconds("60 MS").value == Seconds{0.06});
+  CHECK(read_decibels("-INF dB").value == silence);
+  CHECK(read_decibels("-inf dB").value == silence);
+  CHECK(read_decibels("Silent").value == silence);
+  CHECK(read_decibels("-6DB").value == Decibels{-6});
+  CHECK(read_decibels("X0.5").value == read_decibels("x0.5").value);
+  CHECK(read_hertz("800 hz").value == Hertz{800});
+  CHECK(read_hertz("2 KHZ").value == Hertz{2000});
+  CHECK(read_loudness("-23 lufs").value == Decibels{-23});
+  CHECK(read_pan("30 % Left").value == Pan{-0.3});
+  CHECK(read_pan("Centre").value == Pan{0});
+}
+
+TEST_CASE("what may mean two things is refused, with the right forms written out") {
+  CHECK_THAT(read_semitone_range("0.8..1.2").problem,
+             Contains("\"0.8..1.2\" lacks a unit; write \"0.8 .. 1.2 st\", \"0.8 .. 1.2 ct\" or \"x0.8 .. x1.2\""));
+  CHECK_THAT(read_decibel_range("-9 .. -6").problem, Contains("write \"-9 .. -6 dB\""));
+  CHECK_THAT(read_decibel_range("-6 dB - 3 dB").problem, Contains("write \"-6 db .. 3 db\" or \"-6 db .. -3 db\""));
+  CHECK_THAT(read_hertz("1,500 Hz").problem, Contains("may be a point or part thousands; write \"1.500 Hz\" or \"1500 Hz\""));
+  CHECK_THAT(read_second_range("+-60 ms").problem, Contains("is negative"));
+  CHECK_THAT(read_semitone_range("+-").problem, Contains("is not a pitch"));
+  CHECK_THAT(read_seconds("2 sec").problem, Contains("\"sec\" is not a unit of a time; write \"2 ms\" or \"2 s\""));
+  CHECK_THAT(read_decibels("+inf dB").problem, Contains("is not a level"));
+}
+
 TEST_CASE("times, frequencies, frames, shares and loudness have units of their own") {
   CHECK(read_second_range("10 ms .. 1 s").value == Range<Seconds>{{0.01}, {1}});
   CHECK(read_second_range("10 .. 30 ms").value == Range<Seconds>{{0.01}, {0.03}});

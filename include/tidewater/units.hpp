@@ -89,7 +89,8 @@ struct Read {
   std::string problem;
 };
 
-/// Each reads one quantity with its unit, as in the book. Spaces around the number and the unit are free.
+/// Each reads one quantity with its unit, as in the book. Spaces around the number and the unit are free, and so is the case
+/// of letters; a comma may stand for the point. What may mean two things is refused.
 /// `read_decibels`  "-6 dB", "x0.5" (amplitude), "50 %" (how loud it sounds), "silent"; at most +24 dB
 /// `read_semitones` "-2 st", "30 ct" (hundredths of a semitone), "x1.2" (playback ratio); from x0.125 to x8
 /// `read_seconds`   "60 ms", "1.5 s", "2 min"; from zero to one hour
@@ -111,7 +112,7 @@ struct Range {
   friend constexpr bool operator==(const Range&, const Range&) = default;
 };
 
-/// Each reads "a .. b", or one value for a range of nothing. "-2 .. 2 st" gives the unit once for both ends.
+/// Each reads "a .. b", "a to b" or "+-a", or one value for a range of nothing. "-2 .. 2 st" gives the unit once for both ends.
 Read<Range<Decibels>> read_decibel_range(std::string_view text);
 Read<Range<Semitones>> read_semitone_range(std::string_view text);
 Read<Range<Pan>> read_pan_range(std::string_view text);

@@ -47,7 +47,9 @@ Raised ManagerState::raise(const Happening& happening) {
 template <class Find>
 std::string ManagerState::told_of(Name name, Find find) {
   constexpr std::size_t most_told = 1024;  // a game that makes names up must not fill the memory, nor look for each
+  constexpr std::size_t longest_name = 256;
   if (!options.journal) return {};
+  if (name.text().size() > longest_name) return fmt::format("nothing has a name of {} letters", name.text().size());
   std::string text(name.text());
   if (const auto known = unknown.find(text); known != unknown.end()) return known->second;
   if (unknown.size() == most_told) return "nothing has this name, like many that were asked for before it";

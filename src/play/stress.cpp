@@ -12,6 +12,7 @@
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
 #include "mix/mixer.hpp"
+#include "play/door.hpp"
 #include "tidewater/audio_file.hpp"
 
 namespace tidewater {
@@ -149,6 +150,7 @@ std::uint32_t StressCurve::voices_within(double part, Seconds deadline) const {
 }
 
 StressResult stress(const StressOptions& options, const std::function<void(const std::string&, const StressPoint&)>& progress) {
+  check_rate(options.rate, "the measurement");
   const Material material(options.rate);
   StressResult result{seconds({options.block}, options.rate), {}, kernels::target_name()};
   for (const Kind& kind : kinds) {
