@@ -149,6 +149,17 @@ TEST_CASE("a start inside a wave does not click, nor does a bend") {
   }
 }
 
+TEST_CASE("a slow stop that is followed by a quick one does not click") {
+  for (const double hertz : tones)
+    for (const std::int64_t quick : {0, 250, 700}) {
+      INFO(hertz << " Hz, " << quick << " frames");
+      CHECK(worst_of(hertz, 1, 0, [&](Mixer& mixer) {
+              mixer.post(StopVoice{0, 480000});
+              mixer.post(StopVoice{0, quick});
+            }) < clean);
+    }
+}
+
 TEST_CASE("changes that overtake one another do not click either") {
   Random random(11);
   for (int round = 0; round < 60; ++round) {

@@ -116,11 +116,10 @@ void AudioFileWriter::comment(const std::string& text) { sf_set_string(state_->f
 void AudioFileWriter::write(std::span<const float> samples) {
   // libsndfile 1.2 writes past its memory where an Ogg encoder is given very much at once.
   const std::size_t piece = 4096 * static_cast<std::size_t>(state_->info.channels);
-  const bool wav = (state_->info.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_WAV;
   for (; !samples.empty(); samples = samples.subspan(std::min(piece, samples.size()))) {
     const std::size_t count = std::min(piece, samples.size());
     state_->bytes += count * bytes_of_sample(state_->info.format);
-    if (wav && state_->bytes > largest_wav && (state_->info.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_WAV) state_->go_on_as_rf64();
+    if (state_->bytes > largest_wav && (state_->info.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_WAV) state_->go_on_as_rf64();
     if (sf_write_float(state_->file, samples.data(), static_cast<sf_count_t>(count)) != static_cast<sf_count_t>(count))
       state_->whole->fail(trouble_of(state_->file));
   }

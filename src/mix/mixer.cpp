@@ -93,7 +93,7 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   mend(index, frames);
   for (int at = 0; at < frames; at += quantum) {
     for (StateFilter* filter : {&group.low_pass, &group.high_pass})
-      if (filter->active()) filter->run(bus.left + at, bus.right + at, quantum);
+      if (filter->active() && !filter->run(bus.left + at, bus.right + at, quantum)) broken_group_.store(index, std::memory_order_relaxed);
     power = 0;
     for (int from = at, count = 0; from < at + quantum; from += count) {
       count = static_cast<int>(std::min<std::int64_t>(at + quantum - from, group.gain.knot()));

@@ -58,7 +58,7 @@ void Voice::stop(std::int64_t fade) {
   } else if (leaving_left() > fade) {
     // It was to leave more slowly: what is left of that goes on, under a quicker fade.
     cut_.go(0, fade, shortest_);
-    cut_left_ = fade;
+    cut_left_ = cut_.left();  // as long as it really takes: cut before, its last hundredth would be a step
   }
 }
 
