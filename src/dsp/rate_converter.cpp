@@ -77,8 +77,11 @@ void RateConverter::convert(const float* source, std::int64_t first, std::int64_
   }
   const auto taps = static_cast<int>(2 * half_);
   std::vector<float> row(between_ ? static_cast<std::size_t>(taps) : 0);
+  // From place to place by adding: the same whole numbers as `place` gives, without its divisions.
+  const std::int64_t whole_step = ratio_.from / ratio_.to;
+  const std::int64_t phase_step = ratio_.from % ratio_.to;
+  Place at = place(frame);
   for (std::int64_t i = 0; i < count; ++i) {
-    const Place at = place(frame + i);
     const float* x = source + (at.whole - first);
     const float* weights = nullptr;
     if (between_) {
@@ -92,6 +95,12 @@ void RateConverter::convert(const float* source, std::int64_t first, std::int64_
       weights = weights_.data() + at.phase * taps;
     }
     out[i * stride] = kernels::dot(weights, x - (half_ - 1), taps);
+    at.whole += whole_step;
+    at.phase += phase_step;
+    if (at.phase >= ratio_.to) {
+      at.phase -= ratio_.to;
+      ++at.whole;
+    }
   }
 }
 
