@@ -67,7 +67,7 @@ TEST_CASE("a loop of any length and rate goes round without a tick and at its pi
     folder.write_clip("clips/b.wav", sine(hertz, (before + frames) / rate, 1, 0.5, rate), 1, rate);
     folder.write("book.toml",
                  book_head + "[sounds.b]\nclips=[\"b.wav\"]\nloop=true\nstream=false\n" +
-                     (head ? "loop-region=\"" + std::to_string(before) + " .. " + std::to_string(before + frames) + " frames\"\n" : "") +
+                     (head ? "loop-between=\"" + std::to_string(before) + " .. " + std::to_string(before + frames) + " frames\"\n" : "") +
                      "[events.b]\nstart=\"b\"\n");
     const Bank bank = compile_book(folder.path("book.toml"), {Hertz{bank_rate}});
     SoundManager manager({.rate = {bank_rate}, .offline = true, .limiter = false});

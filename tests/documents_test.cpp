@@ -58,7 +58,7 @@ std::string others_of(std::string_view key, const std::vector<std::pair<std::str
 /// What else a sound needs beside a key.
 std::string clips_for(std::string_view key) {
   std::string text = key == "clips" || key == "layers" || key == "sketch" ? "" : "clips = [\"tone.wav\"]\n";
-  if (key == "loop-region" || key == "loop-crossfade") text += "loop = true\n";
+  if (key == "loop-between" || key == "loop-crossfade") text += "loop = true\n";
   if (key == "when-full") text += "limit = 3\n";
   return text;
 }

@@ -49,7 +49,7 @@ start-at = "anywhere"
 name = "high"
 clips = ["long.wav"]
 loop = true
-loop-region = "0.5 s .. 1.5 s"
+loop-between = "0.5 s .. 1.5 s"
 gain = "-6 dB"
 delay = "100 ms"
 [[sounds.engine.layers]]
@@ -109,12 +109,12 @@ TEST_CASE("traits of a journal that make no sense are told with their line") {
                     Contains("\"emitter\" must be a number"));
 }
 
-TEST_CASE("a loop in a region that loses its voice comes back inside its region") {
+TEST_CASE("a loop between two points that loses its voice comes back between them") {
   Stage stage(R"(
 [sounds.s]
 clips = ["parts.wav"]
 loop = true
-loop-region = "0.5 s .. 1 s"
+loop-between = "0.5 s .. 1 s"
 [sounds.loud]
 clips = ["tone.wav"]
 rank = 9

@@ -298,10 +298,10 @@ Take heard_loop(const std::string& keys, const std::vector<float>& samples, doub
 
 }  // namespace
 
-TEST_CASE("a loop goes round in its region, after what comes before it") {
-  const auto [keys, rate] = GENERATE(table<std::string, double>({{"loop-region=\"0.5 s .. 1 s\"", 48000},
-                                                                 {"loop-region=\"24000 .. 48000 frames\"", 48000},
-                                                                 {"loop-region=\"0.5 s .. 1 s\"", 44100}}));
+TEST_CASE("a loop goes round between its points, after what comes before it") {
+  const auto [keys, rate] = GENERATE(table<std::string, double>({{"loop-between=\"0.5 s .. 1 s\"", 48000},
+                                                                 {"loop-between=\"24000 .. 48000 frames\"", 48000},
+                                                                 {"loop-between=\"0.5 s .. 1 s\"", 44100}}));
   INFO(keys << " at " << rate << " Hz");
   auto samples = three_parts();
   if (rate != 48000) {
@@ -376,7 +376,7 @@ TEST_CASE("one channel has the mean power of the two that a stereo clip has") {
 }
 
 TEST_CASE("a loop takes the points that the file itself has") {
-  Stage stage("[sounds.s]\nclips=[\"marked.wav\"]\nloop=true\nloop-region=\"from-file\"\n" + events, {}, [](const Folder& folder) {
+  Stage stage("[sounds.s]\nclips=[\"marked.wav\"]\nloop=true\nloop-between=\"from-file\"\n" + events, {}, [](const Folder& folder) {
     folder.write("clips/x", "");
     SF_INFO info{};
     info.samplerate = 48000;
@@ -467,8 +467,8 @@ clips = ["tone.wav"]
   CHECK_THAT(all, Contains("there is no sound 'tonne' to be like"));
   folder.write("book.toml",
                book_head +
-                   "[sounds.a]\nclips=[\"tone.wav\"]\nloop=true\nloop-region=\"0.2 s .. 0.9 s\"\n[sounds.b]\nclips=[\"low.wav\"]\n"
-                   "loop=true\nloop-region=\"from-file\"\n");
+                   "[sounds.a]\nclips=[\"tone.wav\"]\nloop=true\nloop-between=\"0.2 s .. 0.9 s\"\n[sounds.b]\nclips=[\"low.wav\"]\n"
+                   "loop=true\nloop-between=\"from-file\"\n");
   try {
     compile_book(folder.path("book.toml"));
     FAIL("impossible loops were compiled");

@@ -118,7 +118,7 @@ class Adviser {
              fmt::format("'{}' lies {:.1f} % of full scale off the middle, so it clicks where it begins and ends; take the offset out",
                          path, f.offset * 100));
     const BookLoop& loop = use.layer->loop;
-    if (loop.region == BookLoop::Region::whole && loop.crossfade == Seconds{} && f.seam > least_seam &&
+    if (loop.between == BookLoop::Between::whole && loop.crossfade == Seconds{} && f.seam > least_seam &&
         f.seam > seam_factor * f.steepest_near_seam)
       advise(
           place, "loop-seam", path,
@@ -141,7 +141,7 @@ class Adviser {
 
   /// Times of the book that some of a layer's clips are too short for: the shortest is named.
   void about_times(const BookSound& sound, const BookLayer& layer) {
-    if (layer.loop.region != BookLoop::Region::none) return;
+    if (layer.loop.between != BookLoop::Between::none) return;
     const BookClip* shortest = nullptr;
     Seconds least, most;
     for (const auto& choice : layer.choices)
@@ -235,7 +235,7 @@ class Adviser {
                  : fmt::format("the level of '{}' wanders over {:.1f} dB, more than {:.0f}: some starts will be lost, or stick out",
                                sound.name, width(sound.gain), wide_gain));
     const bool loops =
-        std::any_of(sound.layers.begin(), sound.layers.end(), [](const BookLayer& l) { return l.loop.region != BookLoop::Region::none; });
+        std::any_of(sound.layers.begin(), sound.layers.end(), [](const BookLayer& l) { return l.loop.between != BookLoop::Between::none; });
     if (loops && sound.retrigger == "overlap" && !sound.limit)
       advise(
           sound.place, "stacking-loop", sound.name,

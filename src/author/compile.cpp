@@ -70,7 +70,7 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
   made.start_at = layer.start_at;
   made.start_anywhere = layer.start_anywhere;
   made.chance = layer.chance;
-  made.loop = layer.loop.region != BookLoop::Region::none;
+  made.loop = layer.loop.between != BookLoop::Between::none;
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
     to.values = choice.values;

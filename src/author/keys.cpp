@@ -66,7 +66,7 @@ const std::vector<BookKey>& book_keys() {
        "How important it is when voices are short: the lowest rank loses its voice first; among equals the quietest, then the oldest. "
        "Loops and what is longer than two seconds keep their place and come back."},
       {"sounds", "loop", "true or false", "false", "true", "Plays the clip round and round until it is stopped."},
-      {"sounds", "loop-region", "times, frames or from-file", "the whole clip", "\"1 s .. 3.5 s\"",
+      {"sounds", "loop-between", "times, frames or from-file", "the whole clip", "\"1 s .. 3.5 s\"",
        "What goes round: played from the start to the region's end, and from then on within the region. In seconds, in frames of the "
        "file (`\"48000 .. 96000 frames\"`), or as the file itself says (`\"from-file\"`: the loop points of WAV and AIFF)."},
       {"sounds", "loop-crossfade", "time", "\"0 s\"", "\"50 ms\"", "Blends the loop's end into its beginning, where it was not cut clean."},
@@ -89,7 +89,7 @@ const std::vector<BookKey>& book_keys() {
       {"layers", "delay", "time or range", "\"0 s\"", "\"80 ms\"", "On top of the sound's own."},
       {"layers", "chance", "share", "\"100 %\"", "\"30 %\"", "How often the layer is there at all."},
       {"layers", "loop", "true or false", "false", "true", "As of a sound."},
-      {"layers", "loop-region", "times, frames or from-file", "the whole clip", "\"from-file\"", "As of a sound."},
+      {"layers", "loop-between", "times, frames or from-file", "the whole clip", "\"from-file\"", "As of a sound."},
       {"layers", "loop-crossfade", "time", "\"0 s\"", "\"50 ms\"", "As of a sound."},
       {"layers", "start-at", "time, range or anywhere", "\"0 s\"", "\"0 s .. 2 s\"", "As of a sound."},
       {"layers", "stream", "true or false", "by length", "true", "As of a sound."},

@@ -13,10 +13,10 @@ namespace tidewater {
 Range<Frames> loop_of(const Audio& audio, const BookLoop& loop) {
   const std::int64_t length = static_cast<std::int64_t>(audio.samples.size()) / audio.channels;
   Range<Frames> region{{0}, {length}};
-  if (loop.region == BookLoop::Region::seconds) region = {frames(loop.time.low, audio.rate), frames(loop.time.high, audio.rate)};
-  if (loop.region == BookLoop::Region::frames) region = loop.frames;
-  if (loop.region == BookLoop::Region::file) {
-    if (!audio.loop) throw Error("the file has no loop points; give loop-region in seconds, or set them where it was made");
+  if (loop.between == BookLoop::Between::seconds) region = {frames(loop.time.low, audio.rate), frames(loop.time.high, audio.rate)};
+  if (loop.between == BookLoop::Between::frames) region = loop.frames;
+  if (loop.between == BookLoop::Between::file) {
+    if (!audio.loop) throw Error("the file has no loop points; give loop-between in seconds, or set them where it was made");
     region = *audio.loop;
   }
   if (region.high.value > length)
@@ -46,7 +46,7 @@ double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended
 }
 
 LoopedAudio cut_loop(Audio audio, const BookLoop& loop) {
-  if (loop.region == BookLoop::Region::none) return {std::move(audio), -1};
+  if (loop.between == BookLoop::Between::none) return {std::move(audio), -1};
   const Range<Frames> region = loop_of(audio, loop);
   const auto width = static_cast<std::size_t>(audio.channels);
   audio.samples.resize(static_cast<std::size_t>(region.high.value) * width);

@@ -19,7 +19,7 @@ constexpr Seconds longest_in_memory{30};
 constexpr Seconds shortest_streamed{1};
 
 bool streams(const BookLayer& layer, const Audio& audio) {
-  const bool whole = layer.loop.region <= BookLoop::Region::whole && layer.loop.crossfade == Seconds{};
+  const bool whole = layer.loop.between <= BookLoop::Between::whole && layer.loop.crossfade == Seconds{};
   if (audio.rendered || !whole || audio.length() < shortest_streamed) return false;
   return layer.stream.value_or(audio.length() > longest_in_memory);
 }
@@ -40,7 +40,7 @@ BankClip prepare(const Book& book, const std::string& path, const BookLayer& lay
 /// Everything but the file's content that decides what becomes of it.
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate) {
   const BookLoop& loop = layer.loop;
-  return fmt::format("{} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.region), loop.time.low.value, loop.time.high.value,
+  return fmt::format("{} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value, loop.time.high.value,
                      loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, layer.stream ? (*layer.stream ? 1 : 0) : 2,
                      book.soundfont);
 }

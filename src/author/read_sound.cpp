@@ -231,25 +231,25 @@ void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
   read_bool(problems_, table, "loop", loops);
   BookLoop& loop = layer.loop;
   loop.place = layer.place;
-  if (loops) loop.region = BookLoop::Region::whole;
-  if (const auto* region = text(problems_, table, "loop-region")) {
-    const toml::node& node = *table.get("loop-region");
+  if (loops) loop.between = BookLoop::Between::whole;
+  if (const auto* region = text(problems_, table, "loop-between")) {
+    const toml::node& node = *table.get("loop-between");
     loop.place = problems_.at(node);
-    if (!loops) problem(node, "'loop-region' goes with loop = true");
+    if (!loops) problem(node, "'loop-between' goes with loop = true");
     if (*region == "from-file") {
-      loop.region = BookLoop::Region::file;
+      loop.between = BookLoop::Between::file;
     } else if (region->find("frames") != std::string::npos) {
-      loop.region = BookLoop::Region::frames;
-      read_quantity(problems_, table, "loop-region", read_frame_range, loop.frames);
+      loop.between = BookLoop::Between::frames;
+      read_quantity(problems_, table, "loop-between", read_frame_range, loop.frames);
     } else {
-      loop.region = BookLoop::Region::seconds;
-      read_quantity(problems_, table, "loop-region", read_second_range, loop.time);
+      loop.between = BookLoop::Between::seconds;
+      read_quantity(problems_, table, "loop-between", read_second_range, loop.time);
     }
   }
   if (table.contains("loop-crossfade") && !loops) problem(*table.get("loop-crossfade"), "'loop-crossfade' goes with loop = true");
   read_quantity(problems_, table, "loop-crossfade", read_seconds, loop.crossfade);
-  if (layer.stream.value_or(false) && (loop.region > BookLoop::Region::whole || loop.crossfade > Seconds{0}))
-    problem(*table.get("stream"), "what streams loops as a whole; take out loop-region and loop-crossfade, or the stream");
+  if (layer.stream.value_or(false) && (loop.between > BookLoop::Between::whole || loop.crossfade > Seconds{0}))
+    problem(*table.get("stream"), "what streams loops as a whole; take out loop-between and loop-crossfade, or the stream");
 }
 
 void SoundReader::read_clips(const Keys& table, const std::string& what, BookLayer& layer) {

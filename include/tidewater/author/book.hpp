@@ -61,14 +61,14 @@ struct BookChoice {
 
 /// What of a clip goes round and round.
 struct BookLoop {
-  enum class Region { none, whole, seconds, frames, file };
-  Region region = Region::none;
+  enum class Between { none, whole, seconds, frames, file };
+  Between between = Between::none;
   Range<Seconds> time;   ///< where the region is in seconds
   Range<Frames> frames;  ///< where it is in frames of the file
   Seconds crossfade;     ///< over the seam
   Place place;
   friend bool operator==(const BookLoop& a, const BookLoop& b) {
-    return a.region == b.region && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade;
+    return a.between == b.between && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade;
   }
 };
 
