@@ -96,7 +96,73 @@ clips = ["odd-*.wav"]
   CHECK_THAT(advice, Contains("unreached-sound: no event starts 'odd'"));
   CHECK_THAT(advice, Contains("near-name: 'PAIR-2.aiff' differs from 'pair-2.wav'"));
   CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'"));
-  CHECK_THAT(advice, Contains("no-licence: 9 of 9 clips have no licence on record"));
+  CHECK_THAT(advice, Contains("no-licence: 'crackling.wav' has no licence on record; name it in credits.toml"));
+}
+
+TEST_CASE("music, ambience, speech, long clips and what seldom starts are not told to vary") {
+  const Desk desk;
+  for (const auto* name : {"tick", "song", "wind", "line", "chime", "knock", "alone"})
+    desk.write_clip(std::string("clips/") + name + ".wav", sine(500, 0.2));
+  desk.write_clip("clips/storm.wav", sine(500, 4.5));
+  std::string book = "[groups.music]\n[groups.sea]\nparent=\"ambience\"\n[groups.ambience]\n[groups.speech]\n";
+  for (const auto* sound : {"tick", "song", "wind", "line", "chime", "storm"}) {
+    book += std::string("[sounds.") + sound + "]\nclips=[\"" + sound + ".wav\"]\n";
+    const std::string name = sound;
+    if (name == "song") book += "group=\"music\"\n";
+    if (name == "wind") book += "group=\"sea\"\n";
+    if (name == "line") book += "group=\"speech\"\n";
+    if (name == "chime") book += "spacing=\"8 s\"\n";
+    book += start(sound);
+  }
+  desk.book(book + "[sounds.alone]\nclips=[\"alone.wav\"]\n");
+  const std::string advice = desk.advice();
+  CHECK_THAT(advice, Contains("no-variation: 'tick'"));
+  for (const auto* name : {"song", "wind", "line", "chime", "storm", "alone"})
+    CHECK_THAT(advice, !Contains(std::string("no-variation: '") + name));
+}
+
+TEST_CASE("silence at the head of one take of several is cut there, not skipped in all of them") {
+  const Desk desk;
+  const auto late_by = [](std::size_t frames) {
+    auto samples = sine(1000, 0.3, 1, 0.3);
+    samples.insert(samples.begin(), frames, 0.0F);
+    return samples;
+  };
+  for (int i = 1; i <= 5; ++i) desk.write_clip("clips/a-" + std::to_string(i) + ".wav", late_by(i == 3 ? 9600 : 0));
+  for (int i = 1; i <= 3; ++i) desk.write_clip("clips/b-" + std::to_string(i) + ".wav", late_by(static_cast<std::size_t>(1440 * i)));
+  desk.write_clip("clips/skipped.wav", late_by(4800));
+  desk.book(
+      "[sounds.a]\nclips=[\"a-*.wav\"]\n[sounds.b]\nclips=[\"b-*.wav\"]\n[sounds.skipped]\nclips=[\"skipped.wav\"]\nstart-at=\"95 ms\"\n" +
+      start("a") + start("b") + start("skipped"));
+  const std::string advice = desk.advice();
+  CHECK_THAT(advice, Contains("'a-3.wav' begins with 200 ms of silence, so it is heard late; cut its head\n"));
+  CHECK_THAT(advice,
+             Contains("'b-3.wav' begins with 90 ms of silence, so it is heard late; cut its head, or skip it with start-at = \"30 ms\""));
+  CHECK_THAT(advice, !Contains("'skipped.wav' begins with"));
+}
+
+TEST_CASE("a level that is out of reach says which of its bounds holds; an offset that fades away is no click; mono in stereo is seen") {
+  const Desk desk;
+  desk.write_clip("clips/faint.wav", at_level(sine(1000, 2), 0.004));
+  auto faded = sine(500, 1, 1, 0.3);
+  for (std::size_t i = 0; i < faded.size(); ++i)
+    faded[i] = (faded[i] + 0.05F) *
+               static_cast<float>(std::min({1.0, static_cast<double>(i) / 4800, static_cast<double>(faded.size() - 1 - i) / 4800}));
+  desk.write_clip("clips/faded.wav", faded);
+  desk.write_clip("clips/twice.wav", sine(500, 0.5, 2, 0.3), 2);
+  auto wide = sine(500, 0.5, 2, 0.3);
+  for (std::size_t i = 1; i < wide.size(); i += 2) wide[i] *= 0.9F;
+  desk.write_clip("clips/wide.wav", wide, 2);
+  std::string book = "[groups.loud]\nlevel=\"-15 LUFS\"\n[sounds.faint]\ngroup=\"loud\"\nclips=[\"faint.wav\"]\n" + start("faint");
+  for (const auto* sound : {"faded", "twice", "wide"})
+    book += std::string("[sounds.") + sound + "]\nclips=[\"" + sound + ".wav\"]\n" + start(sound);
+  desk.book(book);
+  const std::string advice = desk.advice();
+  INFO(advice);
+  CHECK_THAT(advice, Contains("peaks: 'faint.wav' reaches") && Contains("a level moves a clip by 24 dB at most; export it louder"));
+  CHECK_THAT(advice, !Contains("offset: "));
+  CHECK_THAT(advice,
+             Contains("really-mono: 'twice.wav' is stereo, but its two sides are the same") && !Contains("really-mono: 'wide.wav'"));
 }
 
 TEST_CASE("advice is not repeated once the book has accepted it, with a reason") {

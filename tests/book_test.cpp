@@ -122,10 +122,41 @@ TEST_CASE("several errors of syntax are found in one run, together with what is 
   const auto problems =
       folder.problems("[book]\nname = \"quay\nclips = clips\n\n[sounds.bell]\nclips = [\"tone.wav\"]\ngain = -3\n[sounds.x\nloop = 7\n");
   REQUIRE(problems.size() >= 4);
-  CHECK_THAT(problems[0], Contains("2:") && Contains("not TOML"));
-  CHECK_THAT(problems[1], Contains("3:") && Contains("not TOML"));
+  CHECK_THAT(problems[0], Contains("2:") && Contains("a quote is missing"));
+  CHECK_THAT(problems[1], Contains("3:") && Contains("'clips' needs quotes: clips = \"clips\""));
   CHECK_THAT(problems[2], Contains("7:8: gain"));
-  CHECK_THAT(problems[3], Contains("8:") && Contains("not TOML"));
+  CHECK_THAT(problems[3], Contains("8:") && Contains("the table's head is not closed: add ]"));
+}
+
+TEST_CASE("what people write in place of the book's own words is answered with the right ones") {
+  const BookFolder folder;
+  const std::string sound = "[sounds.a]\nclips = [\"tone.wav\"]\n", event = "[events.e]\nstart = \"a\"\n";
+  const std::vector<std::pair<std::string, std::string>> mistakes = {
+      {sound + "[events.b.d]\nstart = \"a\"\n", "5:11: a name with a dot needs quotes: [events.\"b.d\"]"},
+      {"[sounds.a]\nclips = [\"tone.wav]\n", "4:20: a quote is missing"},
+      {"[sounds.a]\nclips = [tone.wav]\n", "4:11: text in a list needs quotes: clips = [\"tone.wav\"]"},
+      {sound + "gain = -3 dB\n", "'-3 dB' needs quotes: gain = \"-3 dB\""},
+      {sound + "loop = yes\n", "5:8: write loop = true"},
+      {sound + "group: \"x\"\n", "an equals sign is missing: write group = ..."},
+      {"[sounds.my sound]\nclips = [\"tone.wav\"]\n", "the name 'my sound' needs quotes: [sounds.\"my sound\"]"},
+      {"[sounds.a]\nclips = [\xe2\x80\x9ctone.wav\xe2\x80\x9d]\n", "these are typographic quotes; write straight ones"},
+      {"[sounds.a]\nclips = [\"steps\\one.wav\"]\n", "a backslash in quotes begins an escape; paths take slashes"},
+      {"[sounds.a]\nclips = [\"tone.wav\"\ngain = \"0 dB\"\n", "4:20: the list that begins here is not closed: add ]"},
+      {sound + "[sounds.a]\ngain = \"0 dB\"\n", "5:1: [sounds.a] is there already in line 3"},
+      {sound + "gain = \"0 dB\"\ngain = \"1 dB\"\n", "'gain' is given twice, here and in line 5; keep one"},
+      {sound + event + "[sounds.b]\nfile = \"tone.wav\"\n", "8:1: sound 'b' has no key 'file'; it is called 'clips' here"},
+      {sound + event + "volume = \"-3 dB\"\n", "7:1: event 'e' has no key 'volume'; "},
+      {sound + "volume = \"-3 dB\"\n", "5:1: sound 'a' has no key 'volume'; it is called 'gain' here"},
+      {sound + "[events.e]\nplay = \"a\"\n", "6:1: event 'e' has no key 'play'; it is called 'start' here"},
+      {sound + "level = \"-20 LUFS\"\n", "5:1: sound 'a' has no key 'level'; it goes into [book] or [groups.NAME]"},
+      {sound + "frobnicate = 3\n", "5:1: sound 'a' has no key 'frobnicate'; docs/book.md lists the "},
+  };
+  for (const auto& [text, told] : mistakes) {
+    INFO(text);
+    const auto problems = folder.problems("[book]\nname = \"b\"\n" + text);
+    REQUIRE(problems.size() == 1);
+    CHECK_THAT(problems[0], Contains(told));
+  }
 }
 
 TEST_CASE("text that is as deep or as long as it can be is told in a short message, and exhausts nothing") {

@@ -4,6 +4,7 @@
 #include <sstream>
 
 #include "process.hpp"
+#include "tidewater/author/advice.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -64,6 +65,12 @@ std::string clips_for(std::string_view key) {
 }
 
 }  // namespace
+
+TEST_CASE("docs/book.md has every kind of advice with its meaning, in the order in which check tells them") {
+  std::string table = "| advice | about |\n| --- | --- |\n";
+  for (const auto& kind : advice_kinds()) table += "| " + std::string(kind.kind) + " | " + std::string(kind.meaning) + " |\n";
+  CHECK_THAT(document("docs/book.md"), Contains("\n\n" + table + "\n"));
+}
 
 TEST_CASE("every example of a key is taken by the parser") {
   Folder folder;

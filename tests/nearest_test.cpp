@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include "base/nearest.hpp"
+#include "tidewater/nearest.hpp"
 
 using namespace tidewater;
 

@@ -20,6 +20,7 @@ constexpr Seconds short_clip{3};
 constexpr Seconds window{0.4};
 constexpr Seconds hop{0.02};
 constexpr double floor_below_peak = 1e-3;  // -60 dB
+constexpr float heard_apart = 1e-3F;       // -60 dB: what is nearer is the same to the ear
 constexpr float full_scale = 0.9999F;
 
 struct FreeMeter {
@@ -101,6 +102,7 @@ ClipFacts measure(const Audio& audio) {
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t count = audio.samples.size() / width;
   facts.length = audio.length();
+  facts.shape = shape_of(audio);
   if (count == 0) return facts;
   const auto at = [&](std::size_t frame, std::size_t channel) { return audio.samples[frame * width + channel]; };
 
@@ -124,6 +126,12 @@ ClipFacts measure(const Audio& audio) {
     }
     facts.seam = std::max(facts.seam, std::abs(static_cast<double>(at(0, channel)) - static_cast<double>(at(count - 1, channel))));
   }
+  for (std::size_t channel = 0; channel < width; ++channel)
+    for (const std::size_t end : {std::size_t{0}, count - 1})
+      facts.ends = std::max(facts.ends, std::abs(static_cast<double>(at(end, channel))));
+  float apart = 0;
+  for (std::size_t i = 0; width == 2 && i < count; ++i) apart = std::max(apart, std::abs(at(i, 0) - at(i, 1)));
+  facts.really_mono = width == 2 && apart <= heard_apart * peak;
   facts.offset = sum / static_cast<double>(audio.samples.size());
   // From frame to frame a sine changes with (2 sin(pi f / rate))^2 times its power.
   if (power > 0) facts.brightness = {std::asin(std::min(1.0, std::sqrt(change_power / power) / 2)) * audio.rate.value / std::numbers::pi};

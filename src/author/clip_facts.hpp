@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "author/loops.hpp"
 #include "media/decode.hpp"
 #include "tidewater/author/book.hpp"
 
@@ -14,6 +15,7 @@ namespace tidewater {
 struct ClipFacts {
   std::string problem;  ///< why it cannot be played; then the rest is not known
   Seconds length;
+  ClipShape shape;  ///< in frames, for what a book says of loops
   /// LUFS. Of clips of three seconds and more the gated loudness (EBU R128); of shorter ones the loudest 400 ms (ITU-R
   /// BS.1770's momentary), with silence around: gating is not made for them. `silence` where there is nothing to hear.
   Decibels loudness = silence;
@@ -22,6 +24,8 @@ struct ClipFacts {
   double offset = 0;              ///< mean of all samples, of full scale
   int clipped = 0;                ///< runs of three samples or more at full scale
   Hertz brightness;               ///< the frequency at which its power has its balance (root of the mean square)
+  double ends = 0;                ///< how far its first and its last frame are from the middle, whichever is further
+  bool really_mono = false;       ///< two channels that are the same
   double seam = 0;                ///< jump from its last sample to its first
   double steepest_near_seam = 0;  ///< largest jump within 20 ms of either end
   bool marked_placeholder = false;

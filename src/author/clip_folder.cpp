@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 
-#include "base/nearest.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 

@@ -7,7 +7,6 @@
 namespace tidewater {
 namespace {
 
-constexpr Decibels most_trim{24};
 constexpr Decibels highest_peak{-1};
 
 }  // namespace

@@ -8,7 +8,10 @@ namespace tidewater {
 /// The loudness in LUFS that a sound's clips are brought to: its group's, or the nearest above that has one, or the book's.
 std::optional<Decibels> level_for(const Book& book, const BookSound& sound);
 
-/// What brings a clip there: at most 24 dB either way, and never so much that its peaks pass -1 dBTP.
+/// A level moves a clip by so much at most, either way.
+inline constexpr Decibels most_trim{24};
+
+/// What brings a clip there: at most that, and never so much that its peaks pass -1 dBTP.
 Decibels trim_for(const ClipFacts& facts, Decibels level);
 
 }  // namespace tidewater

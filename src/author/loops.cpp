@@ -10,21 +10,25 @@
 
 namespace tidewater {
 
-Range<Frames> loop_of(const Audio& audio, const BookLoop& loop) {
-  const std::int64_t length = static_cast<std::int64_t>(audio.samples.size()) / audio.channels;
-  Range<Frames> region{{0}, {length}};
-  if (loop.between == BookLoop::Between::seconds) region = {frames(loop.time.low, audio.rate), frames(loop.time.high, audio.rate)};
+ClipShape shape_of(const Audio& audio) {
+  return {static_cast<std::int64_t>(audio.samples.size()) / audio.channels, audio.rate, audio.loop};
+}
+
+Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop) {
+  Range<Frames> region{{0}, {clip.frames}};
+  if (loop.between == BookLoop::Between::seconds) region = {frames(loop.time.low, clip.rate), frames(loop.time.high, clip.rate)};
   if (loop.between == BookLoop::Between::frames) region = loop.frames;
   if (loop.between == BookLoop::Between::file) {
-    if (!audio.loop) throw Error("the file has no loop points; give loop-between in seconds, or set them where it was made");
-    region = *audio.loop;
+    if (!clip.loop) throw Error("the file has no loop points; give loop-between in seconds, or set them where it was made");
+    region = *clip.loop;
   }
-  if (region.high.value > length)
+  if (region.high.value > clip.frames)
     throw Error(fmt::format("its loop ends at {:.3f} s, frame {}, but the clip has {:.3f} s, {} frames",
-                            seconds(region.high, audio.rate).value, region.high.value, audio.length().value, length));
-  const std::int64_t blended = frames(loop.crossfade, audio.rate).value;
+                            seconds(region.high, clip.rate).value, region.high.value, seconds({clip.frames}, clip.rate).value,
+                            clip.frames));
+  const std::int64_t blended = frames(loop.crossfade, clip.rate).value;
   if (region.high.value - region.low.value < std::max<std::int64_t>(1, 2 * blended))
-    throw Error(fmt::format("its loop of {:.3f} s is {}", seconds(region.high - region.low, audio.rate).value,
+    throw Error(fmt::format("its loop of {:.3f} s is {}", seconds(region.high - region.low, clip.rate).value,
                             blended > 0 ? "too short for its crossfade; give it half of the loop at most" : "empty"));
   // What is blended in is what comes before the loop; where there is too little, the loop begins later.
   region.low.value = std::max(region.low.value, blended);
@@ -47,7 +51,7 @@ double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended
 
 LoopedAudio cut_loop(Audio audio, const BookLoop& loop) {
   if (loop.between == BookLoop::Between::none) return {std::move(audio), -1};
-  const Range<Frames> region = loop_of(audio, loop);
+  const Range<Frames> region = loop_of(shape_of(audio), loop);
   const auto width = static_cast<std::size_t>(audio.channels);
   audio.samples.resize(static_cast<std::size_t>(region.high.value) * width);
   const std::int64_t blended = frames(loop.crossfade, audio.rate).value;

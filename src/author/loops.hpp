@@ -1,4 +1,6 @@
 #pragma once
+#include <optional>
+
 #include "media/decode.hpp"
 #include "tidewater/author/book.hpp"
 
@@ -10,8 +12,16 @@ struct LoopedAudio {
   std::int64_t loop_from = -1;
 };
 
+/// All that a loop's points depend on.
+struct ClipShape {
+  std::int64_t frames = 0;
+  Hertz rate;
+  std::optional<Range<Frames>> loop;  ///< the file's own points
+};
+ClipShape shape_of(const Audio& audio);
+
 /// The frames [low, high) that a loop goes round in. Throws Error where the clip is too short for it or says nothing of a loop.
-Range<Frames> loop_of(const Audio& audio, const BookLoop& loop);
+Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop);
 
 /// How alike the stretches are that a crossfade of so many frames blends: 1 the same, 0 nothing in common, -1 opposed.
 double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended);

@@ -4,9 +4,11 @@
 
 #include <algorithm>
 #include <optional>
+#include <set>
 #include <tuple>
 
 #include "author/depth.hpp"
+#include "author/syntax.hpp"
 
 namespace tidewater {
 namespace {
@@ -19,6 +21,21 @@ std::string lower_first(std::string_view text) {
   if (!out.empty()) out.front() = static_cast<char>(std::tolower(static_cast<unsigned char>(out.front())));
   while (!out.empty() && (out.back() == '.' || out.back() == '\n')) out.pop_back();
   return out;
+}
+
+/// Blanks lines from one to another, both counted from 1. Returns false where no text was there.
+bool blank_lines(std::string& text, unsigned first, unsigned last) {
+  bool blanked = false;
+  unsigned line = 1;
+  for (char& c : text) {
+    if (c == '\n') {
+      if (++line > last) break;
+    } else if (line >= first) {
+      blanked = blanked || c != ' ';
+      c = ' ';
+    }
+  }
+  return blanked;
 }
 
 /// Blanks line `number` (from 1). A table's head takes the table's lines with it, or they would land in the table before.
@@ -79,10 +96,14 @@ Document read_document(std::string_view text, Problems& problems) {
       return document;
     }
     document.whole = false;
-    if (where.line > last_line || errors == 0) problems.add(problems.at(where), "not TOML: " + what);
+    const SyntaxMistake mistake = explain(left, where.line, where.column, what);
+    if (where.line > last_line || errors == 0)
+      problems.add(problems.at(toml::source_position{mistake.line, mistake.column}), mistake.message);
     last_line = std::max<unsigned>(last_line, where.line);
+    const bool blanked = mistake.first_bad == mistake.last_bad ? blank_line(left, mistake.first_bad)
+                                                               : blank_lines(left, mistake.first_bad, mistake.last_bad);
     // An error is often noticed at the start of the line after the one to blame.
-    if (!blank_line(left, where.line) && (where.line < 2 || !blank_line(left, where.line - 1))) break;
+    if (!blanked && (where.line < 2 || !blank_line(left, where.line - 1))) break;
   }
   return document;
 }
@@ -91,6 +112,9 @@ std::vector<Problem> Problems::take() {
   std::stable_sort(list_.begin(), list_.end(), [](const Problem& a, const Problem& b) {
     return std::tie(a.place.line, a.place.column) < std::tie(b.place.line, b.place.column);
   });
+  // What several sounds take over from one that is wrong is told once.
+  std::set<std::tuple<unsigned, unsigned, std::string>> told;
+  std::erase_if(list_, [&](const Problem& p) { return !told.insert({p.place.line, p.place.column, p.message}).second; });
   return std::move(list_);
 }
 

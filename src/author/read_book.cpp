@@ -13,9 +13,9 @@
 #include "author/read_credits.hpp"
 #include "author/read_sound.hpp"
 #include "author/tables.hpp"
-#include "base/nearest.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {
@@ -53,6 +53,7 @@ class Reader {
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
+    dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
     for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
     read_credits(problems_, root_, book_.credits);
@@ -110,10 +111,7 @@ class Reader {
   }
 
   void read_level(const Keys& table, std::optional<Decibels>& into) {
-    if (!table.contains("level")) return;
-    Decibels level;
-    read_quantity(problems_, table, "level", read_loudness, level);
-    into = level;
+    if (Decibels level; read_quantity(problems_, table, "level", read_loudness, level)) into = level;
   }
 
   void read_accepted() {
@@ -141,7 +139,8 @@ class Reader {
   }
 
   void read_group(const toml::key& key, const toml::table& table) {
-    check_keys(problems_, table, fmt::format("group '{}'", key.str()), keys_of("groups"));
+    const auto dotted = check_named(problems_, "groups", key.str(), table, fmt::format("group '{}'", key.str()), keys_of("groups"));
+    dotted_.insert(dotted.begin(), dotted.end());
     const bool master = key.str() == "master";
     BookGroup group;
     group.name = key.str();
@@ -168,14 +167,16 @@ class Reader {
   }
 
   void read_event(const toml::key& key, const toml::table& table) {
-    check_keys(problems_, table, fmt::format("event '{}'", key.str()), keys_of("events"));
+    const auto dotted = check_named(problems_, "events", key.str(), table, fmt::format("event '{}'", key.str()), keys_of("events"));
+    if (!dotted.empty() && dotted.size() == table.size()) return;
     BookEvent event{std::string(key.str()), {}, problems_.at(key)};
     const toml::node* list = table.get("responses");
     if (table.contains("start") || table.contains("stop")) {
       if (list != nullptr) problem(*list, "an event has either responses, or start or stop of its own; move them into the list");
       read_response(table, event);
     } else if (list == nullptr) {
-      missing(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
+      if (!meant_by_another(table, "start") && !meant_by_another(table, "responses"))
+        missing(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
     } else if (const auto* responses = list->as_array(); responses != nullptr && !responses->empty()) {
       for (const auto& item : *responses) {
         if (const auto* response = item.as_table()) {
@@ -220,14 +221,14 @@ class Reader {
     const auto groups = set_of(known_groups);
     const auto sounds = set_of(known_sounds);
     for (const auto& m : named_groups_)
-      if (!groups.contains(m.name))
+      if (!groups.contains(m.name) && !dotted_.contains(m.name))
         problems_.add(m.place, fmt::format("there is no group '{}'{}", m.name, advice(m.name, known_groups, "groups")));
     for (const auto& group : book_.groups)
       if (!group.parent.empty() && !groups.contains(group.parent))
         problems_.add(group.place, fmt::format("the parent of group '{}' is '{}', which is not a group{}", group.name, group.parent,
                                                advice(group.parent, known_groups, "groups")));
     for (const auto& m : named_sounds_)
-      if (!sounds.contains(m.name))
+      if (!sounds.contains(m.name) && !dotted_.contains(m.name))
         problems_.add(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
   }
 
@@ -268,9 +269,24 @@ class Reader {
   Problems& problems_;
   Place folder_place_;
   std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
+  std::set<std::string> dotted_;                        ///< names that should have had quotes
   std::vector<Mention> named_groups_;
   std::vector<Mention> named_sounds_;
 };
+
+/// Of the TOML files in a folder: the one that may have been meant.
+std::string books_in(const fs::path& folder, const std::string& meant) {
+  std::vector<std::string> names;
+  std::error_code error;
+  constexpr std::size_t enough = 1000;
+  for (fs::directory_iterator it(folder.empty() ? "." : folder, error), end; !error && it != end && names.size() < enough;
+       it.increment(error))
+    if (it->path().extension() == ".toml") names.push_back(it->path().filename().string());
+  std::sort(names.begin(), names.end());
+  const std::vector<std::string_view> known(names.begin(), names.end());
+  if (auto advice = did_you_mean(meant, known); !advice.empty()) return advice;
+  return names.size() == 1 ? fmt::format("; there is '{}'", (folder / names.front()).generic_string()) : "";
+}
 
 }  // namespace
 
@@ -282,6 +298,7 @@ ReadBook parse_book(std::string_view text, const std::string& path) {
     problems.add(problems.whole_file(), "the book is empty; begin it with [book] and a line name = \"...\"");
   } else {
     const Document document = read_document(text, problems);
+    result.book.whole = document.whole;
     Reader(document.root, document.whole, result.book, problems).read();
   }
   result.problems = problems.take();
@@ -291,8 +308,9 @@ ReadBook parse_book(std::string_view text, const std::string& path) {
 ReadBook read_book(const std::string& path) {
   const auto failed = [&](std::string message) { return ReadBook{{}, {{{path, 0, 0}, std::move(message)}}}; };
   std::error_code error;
-  if (!fs::exists(path, error)) return failed("there is no such file");
-  if (fs::is_directory(path, error)) return failed("is a folder; name the book in it, such as book.toml");
+  if (!fs::exists(path, error))
+    return failed("there is no such file" + books_in(fs::path(path).parent_path(), fs::path(path).filename().string()));
+  if (fs::is_directory(path, error)) return failed("is a folder; name the book in it, such as book.toml" + books_in(path, "book.toml"));
   if (fs::file_size(path, error) > largest_book) return failed("is larger than 16 MiB; a book is text written by people");
   std::ifstream in(path, std::ios::binary);
   std::ostringstream text;

@@ -11,7 +11,7 @@
 #include "author/split_values.hpp"
 #include "author/tables.hpp"
 #include "bank/bank_data.hpp"
-#include "base/nearest.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 
@@ -23,6 +23,9 @@ constexpr std::int64_t most_at_once = 4096;  // of one sound: as many as there c
 
 /// One way of giving clips replaces the other where a sound is like another.
 constexpr std::array<std::string_view, 3> rivals = {"clips", "layers", "sketch"};
+/// What each layer says for itself; of a sound with layers it would mean nothing.
+constexpr std::array<std::string_view, 7> of_each_layer = {"pick",         "chance",         "start-at", "loop",
+                                                           "loop-between", "loop-crossfade", "stream"};
 
 std::string in_book(const toml::node& node) {
   std::ostringstream out;
@@ -53,10 +56,9 @@ void SoundReader::put_over(const toml::table& own, Whole& into) {
   for (const auto& [key, node] : own) {
     if (key.str() == "like") continue;
     if (std::find(rivals.begin(), rivals.end(), key.str()) != rivals.end())
-      for (const auto& its : rivals) {
-        into.keys.erase(its);
-        into.from.erase(std::string(its));
-      }
+      for (const auto& its : rivals) into.erase(its);
+    if (key.str() == "layers")
+      for (const auto& its : of_each_layer) into.erase(its);
     into.keys.set(key, node);
     into.from[std::string(key.str())] = "own";
   }
@@ -109,12 +111,18 @@ const SoundReader::Whole& SoundReader::whole_table(std::string_view name, const 
 }
 
 void SoundReader::read(const toml::key& key, const toml::table& own) {
-  check_keys(problems_, own, fmt::format("sound '{}'", key.str()), keys_of("sounds"));
+  const auto dotted = check_named(problems_, "sounds", key.str(), own, fmt::format("sound '{}'", key.str()), keys_of("sounds"));
+  dotted_.insert(dotted_.end(), dotted.begin(), dotted.end());
+  if (!dotted.empty() && dotted.size() == own.size()) return;
   sketching_ = key.str();
   const Whole& whole = whole_table(key.str(), own);
   const Keys& table = whole.keys;
   if (std::count_if(rivals.begin(), rivals.end(), [&](std::string_view rival) { return own.contains(rival); }) > 1)
     problems_.add(problems_.at(key), fmt::format("sound '{}' has two of clips, layers and sketch; keep one", key.str()));
+  if (own.contains("layers"))
+    for (const auto& each : of_each_layer)
+      if (const toml::node* node = own.get(each); node != nullptr)
+        problem(*node, fmt::format("'{}' goes into the layers: a sound that has them says it for each", each));
   BookSound sound;
   sound.name = key.str();
   sound.place = problems_.at(key);
@@ -217,11 +225,7 @@ void SoundReader::read_layer(const Keys& table, const std::string& what, BookLay
     layer.start_anywhere = true;
   else
     read_quantity(problems_, table, "start-at", read_second_range, layer.start_at);
-  if (table.contains("stream")) {
-    bool stream = false;
-    read_bool(problems_, table, "stream", stream);
-    layer.stream = stream;
-  }
+  if (bool stream = false; read_bool(problems_, table, "stream", stream)) layer.stream = stream;
   read_loop(table, layer);
   read_clips(table, what, layer);
 }
@@ -239,11 +243,9 @@ void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
     if (*region == "from-file") {
       loop.between = BookLoop::Between::file;
     } else if (region->find("frames") != std::string::npos) {
-      loop.between = BookLoop::Between::frames;
-      read_quantity(problems_, table, "loop-between", read_frame_range, loop.frames);
-    } else {
+      if (read_quantity(problems_, table, "loop-between", read_frame_range, loop.frames)) loop.between = BookLoop::Between::frames;
+    } else if (read_quantity(problems_, table, "loop-between", read_second_range, loop.time)) {
       loop.between = BookLoop::Between::seconds;
-      read_quantity(problems_, table, "loop-between", read_second_range, loop.time);
     }
   }
   if (table.contains("loop-crossfade") && !loops) problem(*table.get("loop-crossfade"), "'loop-crossfade' goes with loop = true");
@@ -255,8 +257,10 @@ void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
 void SoundReader::read_clips(const Keys& table, const std::string& what, BookLayer& layer) {
   if (const toml::node* sketch = table.get("sketch")) return add_sketch(*sketch, layer);
   const toml::node* node = table.get("clips");
+  if (node == nullptr && meant_by_another(table, "clips")) return;
   if (node == nullptr)
-    return missing(layer.place, fmt::format("{} has no clips; add clips = [\"one.flac\"], or sketch = \"step\" for now", what));
+    return missing(layer.place, fmt::format("{} has no clips; add clips = [\"one.flac\"]{}", what,
+                                            layer.name.empty() ? ", or sketch = \"step\" for now" : ""));
   if (const auto* by_trait = node->as_table()) {
     read_by_trait(*by_trait, what, layer);
   } else if (const auto* list = node->as_array(); list == nullptr) {

@@ -23,12 +23,19 @@ class SoundReader {
 
   void read(const toml::key& key, const toml::table& own);
   const std::vector<Mention>& named_groups() const { return named_groups_; }
+  /// Names that should have had quotes.
+  const std::vector<std::string>& dotted() const { return dotted_; }
 
  private:
   /// A sound's keys with those that it takes over, and whose each is.
   struct Whole {
     Keys keys;
     std::map<std::string, std::string, std::less<>> from;
+
+    void erase(std::string_view key) {
+      keys.erase(key);
+      from.erase(std::string(key));
+    }
   };
 
   const toml::table* sound_named(std::string_view name) const;
@@ -59,6 +66,7 @@ class SoundReader {
   std::string sketching_;                             ///< name of the sound that is being read
   std::map<std::string, Whole, std::less<>> wholes_;  ///< by the sound's name
   std::vector<Mention> named_groups_;
+  std::vector<std::string> dotted_;
 };
 
 }  // namespace tidewater

@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
-#include "base/nearest.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 
@@ -14,19 +14,6 @@ std::vector<std::string_view> keys_of(std::string_view section) {
   return keys;
 }
 
-void check_keys(Problems& problems, const Keys& table, std::string_view what, const std::vector<std::string_view>& known) {
-  for (const auto& [name, entry] : table.entries()) {
-    const toml::key& key = *entry.key;
-    if (std::find(known.begin(), known.end(), key.str()) != known.end()) continue;
-    std::string all;
-    for (const auto k : known) all += (all.empty() ? "" : ", ") + std::string(k);
-    auto advice = did_you_mean(key.str(), known);
-    if (advice.empty()) advice = "; known are " + all;
-    problems.add(problems.at(key), what.empty() ? fmt::format("unknown table '{}'{}", key.str(), advice)
-                                                : fmt::format("{} has no key '{}'{}", what, key.str(), advice));
-  }
-}
-
 const std::string* text(Problems& problems, const Keys& table, std::string_view key) {
   const toml::node* node = table.get(key);
   if (node == nullptr) return nullptr;
@@ -35,13 +22,15 @@ const std::string* text(Problems& problems, const Keys& table, std::string_view 
   return nullptr;
 }
 
-void read_bool(Problems& problems, const Keys& table, std::string_view key, bool& into) {
+bool read_bool(Problems& problems, const Keys& table, std::string_view key, bool& into) {
   const toml::node* node = table.get(key);
-  if (node == nullptr) return;
-  if (const auto* value = node->as_boolean())
+  if (node == nullptr) return false;
+  const auto* value = node->as_boolean();
+  if (value != nullptr)
     into = value->get();
   else
     problems.add(problems.at(*node), fmt::format("'{}' must be true or false, without quotes", key));
+  return value != nullptr;
 }
 
 void read_word(Problems& problems, const Keys& table, std::string_view key, const std::vector<std::string_view>& words, std::string& into) {

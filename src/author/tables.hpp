@@ -46,9 +46,18 @@ std::vector<std::string_view> keys_of(std::string_view section);
 /// Reports keys that are not among those known; `what` names the table in the message.
 void check_keys(Problems& problems, const Keys& table, std::string_view what, const std::vector<std::string_view>& known);
 
+/// Whether the table has a key by which people may mean this one: what is wrong is told there.
+bool meant_by_another(const Keys& table, std::string_view key);
+
+/// The same for a table of a name's own, [section.name]. Where a dot in the name made a table inside of it, the names that were
+/// meant are returned.
+std::vector<std::string> check_named(Problems& problems, std::string_view section, std::string_view name, const toml::table& table,
+                                     std::string_view what, const std::vector<std::string_view>& known);
+
 /// Null where the key is missing, or is no text.
 const std::string* text(Problems& problems, const Keys& table, std::string_view key);
-void read_bool(Problems& problems, const Keys& table, std::string_view key, bool& into);
+/// Returns whether it is in `into`.
+bool read_bool(Problems& problems, const Keys& table, std::string_view key, bool& into);
 void read_quality(Problems& problems, const Keys& table, std::string& into);
 void read_rank(Problems& problems, const Keys& table, int& into);
 /// One of a few words.
@@ -56,17 +65,18 @@ void read_word(Problems& problems, const Keys& table, std::string_view key, cons
 /// The text of a quantity, also where it was written as a bare number: its reader will ask for the unit.
 const toml::node* quantity_text(Problems& problems, const Keys& table, std::string_view key, std::string& written);
 
-/// A quantity is text with a unit; a bare number is refused with the units it may have meant.
+/// A quantity is text with a unit; a bare number is refused with the units it may have meant. Returns whether it is in `into`.
 template <class T>
-void read_quantity(Problems& problems, const Keys& table, std::string_view key, Read<T> (*reader)(std::string_view), T& into) {
+bool read_quantity(Problems& problems, const Keys& table, std::string_view key, Read<T> (*reader)(std::string_view), T& into) {
   std::string written;
   const toml::node* node = quantity_text(problems, table, key, written);
-  if (node == nullptr) return;
+  if (node == nullptr) return false;
   auto result = reader(written);
   if (result.value)
     into = *result.value;
   else
     problems.add(problems.at(*node), fmt::format("{}: {}", key, result.problem));
+  return result.value.has_value();
 }
 
 }  // namespace tidewater

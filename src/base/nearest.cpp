@@ -1,4 +1,4 @@
-#include "base/nearest.hpp"
+#include "tidewater/nearest.hpp"
 
 #include <algorithm>
 #include <cctype>

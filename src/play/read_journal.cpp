@@ -7,10 +7,10 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
-#include "base/nearest.hpp"
 #include "base/shorten.hpp"
 #include "play/door.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/nearest.hpp"
 #include "tidewater/replay.hpp"
 
 namespace tidewater {

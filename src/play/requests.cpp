@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
-#include "base/nearest.hpp"
 #include "play/manager_state.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 

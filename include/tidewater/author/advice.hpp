@@ -15,6 +15,7 @@ struct Advice {
   Place place;
   std::string kind;   ///< "leading-silence", "uneven-loudness", ...; docs/book.md lists them all
   std::string about;  ///< the clip or sound
+  double weight = 0;  ///< how bad, beside others of its kind: the larger, the worse
   std::string message;
 };
 
@@ -22,7 +23,7 @@ struct Advice {
 std::string to_text(const Advice& advice);
 
 struct Checked {
-  std::vector<Problem> problems;  ///< clips that cannot be played
+  std::vector<Problem> problems;  ///< what keeps the book from being compiled: clips that cannot be played, loops that cannot be
   std::vector<Advice> advice;     ///< what the book has not accepted
   std::size_t accepted = 0;       ///< how much advice the book has accepted, each with a reason
 };
@@ -31,10 +32,13 @@ struct Checked {
 /// `progress` hears how many clips of how many are done.
 Checked check_clips(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress = {});
 
+/// The advice of one kind, the worst first, and what weighs the same in the order of the book.
+std::vector<const Advice*> worst_first(const std::vector<Advice>& advice, std::string_view kind);
+
 /// The clips of a book that are sketches, by their recipe or by their file's own comment.
 std::set<std::string> placeholders_of(const Book& book);
 
-/// All kinds of advice and what each is about, in the order of docs/book.md.
+/// All kinds of advice and what each is about, what harms most first, as in docs/book.md.
 struct AdviceKind {
   std::string_view kind;
   std::string_view meaning;

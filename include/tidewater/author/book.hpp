@@ -179,6 +179,7 @@ struct Book {
   std::vector<BookAccepted> accepted;
   std::map<std::string, BookSketch> sketches;  ///< by the path that stands for each in the sounds' clips
   std::optional<Decibels> level;               ///< LUFS that every clip is brought to
+  bool whole = true;                           ///< false where lines could not be read: names may be missing
 };
 
 struct ReadBook {
