@@ -1,19 +1,20 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "colour.hpp"
 #include "commands.hpp"
 #include "progress.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/error.hpp"
 
 namespace tidewater::tool {
 namespace {
 
 std::string counted(std::size_t count, std::string_view one) { return fmt::format("{} {}{}", count, one, count == 1 ? "" : "s"); }
-
-std::string pieces(std::size_t count) { return fmt::format("{} piece{} of advice", count, count == 1 ? "" : "s"); }
 
 void print_json(const std::vector<Problem>& problems, const std::vector<Advice>& advice) {
   auto list = nlohmann::ordered_json::array();
@@ -29,30 +30,77 @@ void print_json(const std::vector<Problem>& problems, const std::vector<Advice>&
   fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
+std::string place_of(const Place& place) {
+  return place.line == 0 ? fmt::format("{}:", place.file) : fmt::format("{}:{}:{}:", place.file, place.line, place.column);
+}
+
+/// What a kind's line stands for: " (the worst of 38; then 'gull' at line 14, 'horn' at line 20)".
+std::string the_others(const std::vector<const Advice*>& found) {
+  constexpr std::size_t named = 3;
+  if (found.size() < 2) return {};
+  std::string text;
+  for (std::size_t i = 1; i < std::min(found.size(), named + 1); ++i)
+    text += fmt::format("{}'{}'{}", i == 1 ? "" : ", ", found[i]->about,
+                        found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
+  return fmt::format(" (the worst of {}; then {})", found.size(), text);
+}
+
+/// A line for each kind, or for each piece. Returns the first kind of which something was left out, or nothing.
+std::string_view print_advice(const Colours& colours, const std::vector<Advice>& advice, bool all) {
+  std::string_view left_out;
+  for (const auto& kind : advice_kinds()) {
+    const std::vector<const Advice*> found = worst_first(advice, kind.kind);
+    for (std::size_t i = 0; i < (all ? found.size() : std::min<std::size_t>(1, found.size())); ++i)
+      fmt::print("{} {} {}{}\n", colours.faint(place_of(found[i]->place)), colours.fair(fmt::format("{}:", kind.kind)), found[i]->message,
+                 all ? "" : colours.faint(the_others(found)));
+    if (left_out.empty() && !all && found.size() > 1) left_out = kind.kind;
+  }
+  return left_out;
+}
+
+std::size_t clips_in(const Book& book) {
+  std::set<std::string> clips;
+  for (const auto& sound : book.sounds) sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
+  return clips.size();
+}
+
+void print_report(const CheckCall& call, const ReadBook& read, const Checked& checked) {
+  const Colours colours;
+  for (const auto& problem : read.problems)
+    fmt::print("{} {} {}\n", colours.faint(place_of(problem.place)), colours.bad("problem:"), problem.message);
+  if (!read.problems.empty() && !checked.advice.empty()) fmt::print("\n");
+  const std::string_view left_out = print_advice(colours, checked.advice, call.all || !call.only.empty());
+  if (!read.problems.empty() || !checked.advice.empty()) fmt::print("\n");
+
+  std::string advice;
+  if (!checked.advice.empty()) advice = fmt::format("{} piece{} of advice", checked.advice.size(), checked.advice.size() == 1 ? "" : "s");
+  if (checked.accepted > 0) advice += fmt::format("{}{} accepted", advice.empty() ? "advice: " : ", ", checked.accepted);
+  const Book& book = read.book;
+  if (read.problems.empty())
+    fmt::print("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
+               counted(book.sounds.size(), "sound"), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
+               advice.empty() ? "" : "; ", advice);
+  else
+    fmt::print("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);
+  if (!left_out.empty()) fmt::print("The worst of each kind. All: --all; one kind: --only {}\n", left_out);
+}
+
 }  // namespace
 
 int check(const CheckCall& call) {
   ReadBook read = read_book(call.book);
+  if (read.book.file.empty()) throw Error(to_text(read.problems.front()));
   Progress progress("Measuring clips");
   Checked checked = check_clips(read.book, [&](std::size_t done, std::size_t all) { progress.show(done, all); });
   progress.clear();
   for (auto& problem : checked.problems) read.problems.push_back(std::move(problem));
-  if (call.json) {
+  if (!call.only.empty())
+    std::erase_if(checked.advice,
+                  [&](const Advice& piece) { return std::find(call.only.begin(), call.only.end(), piece.kind) == call.only.end(); });
+  if (call.json)
     print_json(read.problems, checked.advice);
-  } else {
-    for (const auto& problem : read.problems) fmt::print(stderr, "{}\n", to_text(problem));
-    for (const auto& advice : checked.advice) fmt::print(stderr, "{}\n", to_text(advice));
-    std::set<std::string> clips;
-    for (const auto& sound : read.book.sounds) sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
-    const std::string accepted = checked.accepted == 0 ? "" : fmt::format(", {} accepted in the book", checked.accepted);
-    if (!read.problems.empty() || !checked.advice.empty())
-      fmt::print(stderr, "{} and {}{} in {}\n", counted(read.problems.size(), "problem"), pieces(checked.advice.size()), accepted,
-                 call.book);
-    if (read.problems.empty())
-      fmt::print("{}: good: {}, {}, {}, {}{}\n", call.book, counted(read.book.events.size(), "event"),
-                 counted(read.book.sounds.size(), "sound"), counted(clips.size(), "clip"), counted(read.book.groups.size(), "group"),
-                 checked.advice.empty() ? accepted.empty() ? "" : "; advice: " + accepted.substr(2) : "");
-  }
+  else
+    print_report(call, read, checked);
   return read.problems.empty() && (!call.strict || checked.advice.empty()) ? fine : bad_input;
 }
 

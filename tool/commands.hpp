@@ -17,6 +17,8 @@ struct CheckCall {
   std::string book;
   bool json = false;
   bool strict = false;
+  bool all = false;               ///< every piece of advice, not the worst of each kind
+  std::vector<std::string> only;  ///< kinds; empty for every one
 };
 int check(const CheckCall& call);
 

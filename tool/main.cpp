@@ -1,11 +1,14 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cstdio>
 
 #include "commands.hpp"
+#include "tidewater/author/advice.hpp"
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace {
 
@@ -21,9 +24,31 @@ std::string version() {
   return text;
 }
 
+void require_kind(const std::string& kind) {
+  std::vector<std::string_view> known;
+  for (const auto& one : advice_kinds()) known.push_back(one.kind);
+  if (std::find(known.begin(), known.end(), kind) != known.end()) return;
+  const std::string advice = did_you_mean(kind, known);
+  throw CLI::ValidationError("--only", fmt::format("there is no advice '{}'{}", kind,
+                                                   advice.empty() ? fmt::format("; there is {}", fmt::join(known, ", ")) : advice));
+}
+
 /// A seed is drawn from what people type, so it is read strictly.
 CLI::Option* seed_option(CLI::App* command, std::uint64_t& seed) {
   return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)");
+}
+
+/// An unknown command is told with the nearest that there is.
+void require_command(const CLI::App& app, int argc, char** argv) {
+  if (argc < 2 || argv[1][0] == '-') return;
+  const std::string command = argv[1];
+  std::vector<std::string> names;
+  for (const auto* known : app.get_subcommands([](const CLI::App*) { return true; })) names.push_back(known->get_name());
+  if (std::find(names.begin(), names.end(), command) != names.end()) return;
+  const std::string advice = did_you_mean(command, {names.begin(), names.end()});
+  throw CLI::ExtrasError(
+      fmt::format("there is no command '{}'{}", command, advice.empty() ? fmt::format("; there is {}", fmt::join(names, ", ")) : advice),
+      CLI::ExitCodes::ExtrasError);
 }
 
 int run(int argc, char** argv) {
@@ -40,6 +65,8 @@ int run(int argc, char** argv) {
   check_command->add_option("BOOK", check_call.book, "The book, a TOML file")->required();
   check_command->add_flag("--json", check_call.json, "Print the problems as a JSON array, for editors");
   check_command->add_flag("--strict", check_call.strict, "Fail on advice, too");
+  check_command->add_flag("--all", check_call.all, "Print every piece of advice, not only the worst of each kind");
+  check_command->add_option("--only", check_call.only, "Print advice of this kind alone, all of it; may be given again");
   check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
 
   GatherCall gather_call;
@@ -113,6 +140,7 @@ int run(int argc, char** argv) {
   stress_command->footer("Example:\n  tidewater stress --block 128 --picture out/stress.png");
 
   try {
+    require_command(app, argc, argv);
     app.parse(argc, argv);
     if (!every.empty()) {
       auto read = read_seconds(every);
@@ -120,6 +148,7 @@ int run(int argc, char** argv) {
         throw CLI::ValidationError("--every", read.value ? "must be longer than nothing" : read.problem);
       audition_call.every = *read.value;
     }
+    for (const auto& kind : check_call.only) require_kind(kind);
     for (const auto& trait : traits) {
       const auto equals = trait.find('=');
       if (equals == std::string::npos || equals == 0) throw CLI::ValidationError("--trait", "must be NAME=VALUE, such as surface=steel");
