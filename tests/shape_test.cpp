@@ -14,6 +14,7 @@
 using namespace tidewater;
 using namespace tidewater::testing;
 using Catch::Matchers::Contains;
+using Catch::Matchers::StartsWith;
 
 namespace {
 
@@ -207,7 +208,34 @@ clips = { by = "surface", planks = ["steps/planks-light.wav"], steel = ["steps/s
   CHECK(stage.manager->raise("s", {{"surface", "mud"}}).outcome == Outcome::no_clip);
   CHECK(stage.raise("s").outcome == Outcome::no_clip);
   stage.render(Seconds{0.1});
-  CHECK(stage.why() == "'s' has no clip for surface = (not given), and none otherwise");
+  CHECK(stage.why() == "'s' has no clip for surface = (not given), and none otherwise; there are clips for planks, steel");
+}
+
+TEST_CASE("a trait that no clip knows is told once for each value, with what there is") {
+  Stage stage("[sounds.s]\nclips = { files = \"steps/{surface}-{weight}.wav\", otherwise = [\"low.wav\"] }\n" + events, {},
+              Tones::write_tones);
+  const auto told = [&] {
+    std::string all;
+    stage.render(Seconds{0.1});
+    for (const auto& entry : stage.entries(JournalEntry::Kind::notice)) all += entry.why + "\n";
+    stage.journal.clear();
+    return all;
+  };
+  const auto raise = [&](std::initializer_list<Trait> traits) { return stage.manager->raise("s", traits).outcome; };
+  CHECK(raise({{"surface", "steel"}, {"weight", "light"}}) == Outcome::started);
+  CHECK(told().empty());
+  for (int i = 0; i < 3; ++i) CHECK(raise({{"surface", "stel"}, {"weight", "light"}}) == Outcome::started);
+  CHECK(told() == "s: 's' has no clip for surface = stel, and plays what it has otherwise; did you mean 'steel'?\n");
+  CHECK(raise({{"surface", "grass"}, {"weight", "light"}}) == Outcome::started);
+  CHECK_THAT(told(),
+             StartsWith("s: 's' has no clip for surface = grass, and plays what it has otherwise; there are clips for mud, planks, steel"));
+  CHECK(raise({{"surfase", "steel"}, {"weight", "light"}}) == Outcome::started);
+  CHECK(told() ==
+        "s: 's' has no clip for surface = (not given), and plays what it has otherwise; what came is called 'surfase', not 'surface'\n");
+  CHECK(raise({{"surface", "mud"}, {"weight", "heavy"}}) == Outcome::started);
+  CHECK(told() == "s: 's' has no clip for surface = mud, weight = heavy together, and plays what it has otherwise\n");
+  CHECK(raise({{"surface", "stel"}, {"weight", "light"}}) == Outcome::started);
+  CHECK(told().empty());
 }
 
 TEST_CASE("two traits choose without every pair being written out") {

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "dsp/resample.hpp"
+#include "play/choose.hpp"
 #include "play/manager_state.hpp"
 
 namespace tidewater {
@@ -56,25 +57,6 @@ Hertz within(const Range<Hertz>& range, double at) {
   return {range.low.value * std::exp2(std::log2(range.high.value / range.low.value) * at)};
 }
 
-bool fits(const BankLayer& layer, const BankChoice& choice, std::span<const Trait> traits) {
-  for (std::size_t i = 0; i < choice.values.size(); ++i) {
-    if (choice.values[i] == "*") continue;
-    const auto trait = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return t.name.text() == layer.by[i]; });
-    if (trait == traits.end() || trait->value.text() != choice.values[i]) return false;
-  }
-  return true;
-}
-
-std::string why_no_clip(const BankSound& design, std::span<const Trait> traits) {
-  std::string which;
-  for (const auto& layer : design.layers)
-    for (const auto& name : layer.by) {
-      const auto trait = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return t.name.text() == name; });
-      which += fmt::format("{}{} = {}", which.empty() ? "" : ", ", name, trait == traits.end() ? "(not given)" : trait->value.text());
-    }
-  return fmt::format("'{}' has no clip for {}, and none otherwise", design.name, which);
-}
-
 }  // namespace
 
 std::size_t slot_of(std::uint64_t emitter) { return static_cast<std::size_t>(Random(emitter).bits() % emitters_apart); }
@@ -118,18 +100,21 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   LivePlayback* first = nullptr;
   const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
+  const BankLayer* without_clip = nullptr;
   Outcome outcome = Outcome::left_out;
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
     const BankLayer& layer = design.layers[l];
     const LayerDraws& its_draws = drawn[l];
-    const auto choice =
-        std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return fits(layer, c, happening.traits); });
-    const bool any = choice != layer.choices.end() && !choice->clips.empty();
-    if (!any) {
-      if (its_draws.there && first == nullptr) outcome = Outcome::no_clip;
+    const BankChoice* choice = choice_for(layer, happening.traits);
+    if (choice == nullptr || choice->clips.empty()) {
+      if (its_draws.there && first == nullptr) {
+        outcome = Outcome::no_clip;
+        without_clip = &layer;
+      }
       continue;
     }
-    const auto number = static_cast<std::size_t>(choice - layer.choices.begin());
+    if (its_draws.there && went_otherwise(layer, choice)) note_otherwise(sound, layer, happening);
+    const auto number = static_cast<std::size_t>(choice - layer.choices.data());
     const BankClipUse& use = choice->clips[sound.pickers[l][number * apart + emitter].next(sound.random)];
     if (!its_draws.there) continue;
     const BankClip& clip = sound.bank->clips[use.clip];
@@ -174,9 +159,21 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     return decide(outcome, id,
                   fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name, past_end->name,
                               seconds({past_end->frames}, sound.bank->rate).value));
-  if (outcome == Outcome::no_clip) return decide(outcome, id, why_no_clip(design, happening.traits));
+  if (outcome == Outcome::no_clip)
+    return decide(outcome, id, why_otherwise(design, *without_clip, happening.traits, ", and none otherwise"));
   if (outcome == Outcome::left_out) return decide(outcome, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
   return decide(outcome, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
+}
+
+/// Once for each value, so that a step a second does not fill the journal.
+void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
+  if (!options.journal || sound.told_count == sound.told.size()) return;
+  const std::uint64_t key = otherwise_key(layer, happening.traits);
+  const auto end = sound.told.begin() + static_cast<std::ptrdiff_t>(sound.told_count);
+  if (std::find(sound.told.begin(), end, key) != end) return;
+  sound.told[sound.told_count++] = key;
+  note(Kind::notice).why = fmt::format("{}: {}", happening.event.text(),
+                                       why_otherwise(*sound.design, layer, happening.traits, ", and plays what it has otherwise"));
 }
 
 LivePlayback& ManagerState::prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id) {

@@ -65,6 +65,8 @@ struct LiveSound {
   std::vector<std::vector<Picker>> pickers;
   /// Of all emitters together, or of as many as are told apart.
   std::vector<LastStarts> last_starts;
+  std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
+  std::size_t told_count = 0;
   std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
 };
 
@@ -158,6 +160,7 @@ struct ManagerState {
   void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
   void leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why = {});
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
   LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
   Outcome begin(LivePlayback& playback, Seconds fade_in, std::int64_t base, LivePlayback*& first);
   std::string why_silent(const LivePlayback& playback) const;

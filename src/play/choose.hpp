@@ -1,0 +1,23 @@
+#pragma once
+#include <span>
+#include <string>
+
+#include "bank/bank_data.hpp"
+#include "tidewater/manager.hpp"
+
+namespace tidewater {
+
+/// The clips that traits lead to; null where there are none, not even otherwise.
+const BankChoice* choice_for(const BankLayer& layer, std::span<const Trait> traits);
+
+/// Whether a layer goes by traits, and these led to none of the clips that it has for them.
+bool went_otherwise(const BankLayer& layer, const BankChoice* choice);
+
+/// What of the traits no clip knows, what is done `then`, and what there is: "'steps' has no clip for surface = stel, and plays
+/// what it has otherwise; did you mean 'steel'?"
+std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::span<const Trait> traits, std::string_view then);
+
+/// The same number for the same answer of `why_otherwise`.
+std::uint64_t otherwise_key(const BankLayer& layer, std::span<const Trait> traits);
+
+}  // namespace tidewater
