@@ -43,11 +43,11 @@ TEST_CASE("takes are drawn one below the other, a dozen at most; none is a pictu
   std::vector<HeardTake> takes;
   for (int i = 0; i < 14; ++i) takes.push_back({"take number " + std::to_string(i), sine(100 * (i + 1), 0.2, 2, 0.5)});
   takes[3].samples.clear();
-  draw_takes(takes, test_rate, folder.path("t.svg"), "takes of a tone");
+  CHECK(draw_takes(takes, test_rate, folder.path("t.svg"), "takes of a tone") == 12);
   const std::string svg = folder.read("t.svg");
   CHECK_THAT(svg, Contains("<svg"));
   CHECK(svg.size() > 20000);
-  draw_takes({}, test_rate, folder.path("none.png"), "nothing");
+  CHECK(draw_takes({}, test_rate, folder.path("none.png"), "nothing") == 0);
   CHECK(folder.read("none.png").substr(1, 3) == "PNG");
   CHECK_THROWS_WITH(draw_takes(takes, test_rate, folder.path("t.gif"), ""), Contains("use .png or .svg"));
 }

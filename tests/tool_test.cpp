@@ -1,5 +1,7 @@
 #include <catch2/catch.hpp>
 #include <nlohmann/json.hpp>
+#include <set>
+#include <sstream>
 
 #include "media/decode.hpp"
 #include "process.hpp"
@@ -106,7 +108,7 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   CHECK(tool("check " + tool.path("none.toml")).exit == 1);
   const Ran ran = tool("audition " + tool.book() + " tune");
   CHECK(ran.exit == 1);
-  CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; the sounds are"));
+  CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; did you mean 'tone'?"));
   for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "sketch ", "credits ", "stress "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
@@ -193,6 +195,59 @@ TEST_CASE("gather, show, sketch and credits do their work from the command line"
   const Ran credits = tool("credits " + tool.book() + " --output " + tool.path("c.txt"));
   CHECK(credits.exit == 0);
   CHECK_THAT(tool.read("c.txt"), Contains("CC0-1.0"));
+}
+
+TEST_CASE("an audition plays on a card and keeps what is heard, in one run; without a card it says what to do instead") {
+  const Tool tool;
+  const std::string call = "audition " + tool.book() + " walked --times 2 --device";
+  const std::string files = " --output " + tool.path("o.wav") + " --picture " + tool.path("o.png");
+  const auto with = [&](const std::string& driver, const std::string& arguments) {
+    return run(tool, "SDL_AUDIODRIVER=" + driver + " " BUILD_FOLDER "/tidewater " + arguments);
+  };
+  const Ran both = with("dummy", call + files);
+  CHECK(both.exit == 0);
+  CHECK_THAT(both.out, Contains("playing on dummy") && Contains("true peak"));
+  CHECK(Take{decode_file(tool.path("o.wav")).samples}.peak() > 0.1);
+  CHECK(tool.read("o.png").substr(1, 3) == "PNG");
+  // A system that is there, and has no card.
+  const Ran none = with("alsa", call);
+  CHECK(none.exit == 1);
+  CHECK_THAT(none.err, Contains("--output FILE") && !Contains("ALSA lib"));
+  CHECK(std::count(none.err.begin(), none.err.end(), '\n') == 1);
+  const Ran kept = with("alsa", call + " --output " + tool.path("p.wav"));
+  CHECK(kept.exit == 0);
+  CHECK_THAT(kept.err, Contains("cannot be opened"));
+  CHECK(tool.read("p.wav").size() > 1000);
+}
+
+TEST_CASE("an audition's columns hold for long names, takes that are not drawn are told, a seed is a whole number") {
+  const Tool tool;
+  const std::string longer = "a-clip-with-a-name-as-long-as-those-that-recordists-give-to-theirs-\xc3\xa4";
+  fs::copy(tool.path("clips/tone.wav"), tool.path("clips/" + longer + "-1.wav"));
+  fs::copy(tool.path("clips/tone.wav"), tool.path("clips/x.wav"));
+  tool.write("book.toml", book_head + "[sounds.a-sound-with-a-long-name]\nclips=[\"" + longer +
+                              "-*.wav\", \"x.wav\"]\n[events.long]\nstart=\"a-sound-with-a-long-name\"\n");
+  const Ran ran = tool("audition " + tool.book() + " long --times 13 --picture " + tool.path("t.png"));
+  CHECK(ran.exit == 0);
+  std::istringstream lines(ran.out);
+  std::set<std::size_t> columns;
+  for (std::string line; std::getline(lines, line);)
+    if (const auto at = line.find(" st "); at != std::string::npos)
+      columns.insert(at - (line.find("\xc3\xa4") == std::string::npos ? 0 : 1));
+  CHECK(columns.size() == 1);
+  CHECK_THAT(ran.out, Contains("(the first 12 of 13 takes)"));
+  CHECK_THAT(tool("audition " + tool.book() + " long --seed -1").err, Contains("'-1' is no seed: it must be a whole number from 0 on"));
+  CHECK(tool("audition " + tool.book() + " long --seed 1.5").exit == 2);
+}
+
+TEST_CASE("an audition says which trait no clip knows, and calls the event by its name") {
+  const Tool tool;
+  tool.write(
+      "book.toml",
+      book_head +
+          "[sounds.s]\nclips = { by = \"surface\", steel = [\"tone.wav\"], otherwise = [\"low.wav\"] }\n[events.walked]\nstart=\"s\"\n");
+  CHECK_THAT(tool("audition " + tool.book() + " walked --times 3 --trait surface=stel").out,
+             Contains("notice     walked: 's' has no clip for surface = stel, and plays what it has otherwise; did you mean 'steel'?"));
 }
 
 TEST_CASE("an audition of a loop ends") {

@@ -5,14 +5,14 @@
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
-#include <set>
+#include <functional>
+#include <memory>
 #include <span>
 #include <thread>
 
 #include "commands.hpp"
 #include "rendering.hpp"
 #include "take_table.hpp"
-#include "tidewater/author/advice.hpp"
 #include "tidewater/author/audition.hpp"
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
@@ -52,7 +52,14 @@ void even_out(Audition& audition) {
 
 void play_live(const Audition& audition, const AuditionListener& listener) {
   audition.play(listener, [](SoundManager& manager, const auto& takes) {
-    const Device device(manager);
+    const std::unique_ptr<Device> open = [&] {
+      try {
+        return std::make_unique<Device>(manager);
+      } catch (const Error& error) {
+        throw Error(fmt::format("{} To write what is heard to a file, give --output FILE", error.what()));
+      }
+    }();
+    const Device& device = *open;
     fmt::print("playing on {}; Ctrl-C stops\n", device.description());
     takes([&](std::int64_t) {
       manager.update(Seconds{0.01});
@@ -67,38 +74,73 @@ void draw(const AuditionCall& call, const std::vector<AuditionTake>& takes) {
   for (const auto& take : takes)
     heard.push_back(
         {fmt::format("{}{} {}{}", take.number, take.side.empty() ? "" : " " + take.side, take.clip, more_clips_of(take)), take.samples});
-  draw_takes(heard, Audition::rate, call.picture, fmt::format("takes of {}", call.name));
-  fmt::print("  picture    {}\n", call.picture);
+  const std::size_t drawn = draw_takes(heard, Audition::rate, call.picture, fmt::format("takes of {}", call.name));
+  fmt::print("  picture    {}{}\n", call.picture,
+             drawn < heard.size() ? fmt::format(" (the first {} of {} takes)", drawn, heard.size()) : "");
 }
 
-void audition_once(const AuditionCall& call, const std::vector<AuditionSide>& sides) {
-  Audition audition(sides, {call.times, call.every, call.seed, call.traits});
-  if (sides.size() > 1) even_out(audition);
-  std::set<std::string> placeholders;
-  for (const AuditionSide& side : sides) placeholders.merge(placeholders_of(side.book));
-  TakeTable table(!call.device, std::move(placeholders));
+/// Renders all takes for the table, the report and what is to be kept. Returns them with what is to be drawn of them.
+std::vector<AuditionTake> render(const AuditionCall& call, const Audition& audition,
+                                 const std::function<void(const AuditionTake&)>& print) {
   Rendering rendering({call.output, {}, {}}, Audition::rate);
+  std::vector<AuditionTake> takes;
+  AuditionListener listener;
+  listener.go_on = [] { return interrupted == 0; };
+  listener.take = [&](const AuditionTake& take) {
+    print(take);
+    takes.push_back(take);
+    if (call.picture.empty()) takes.back().samples = {};
+  };
+  listener.journal = rendering.sink();
+  listener.sound = [&](std::span<const float> samples) { rendering.take(samples); };
+  audition.render(listener);
+  fmt::print("\n{}", rendering.report().text());
+  print_in_common(takes);
+  rendering.finish({});
+  if (!call.picture.empty()) draw(call, takes);
+  return takes;
+}
+
+/// Plays all takes. Returns those that were begun.
+std::vector<AuditionTake> play(const Audition& audition, TakeTable& table) {
   std::vector<AuditionTake> takes;
   AuditionListener listener;
   listener.go_on = [] { return interrupted == 0; };
   listener.take = [&](const AuditionTake& take) {
     table.print(take);
     takes.push_back(take);
-    if (call.picture.empty()) takes.back().samples = {};
   };
-  if (call.device) {
-    play_live(audition, listener);
-  } else {
-    listener.journal = rendering.sink();
-    listener.sound = [&](std::span<const float> samples) { rendering.take(samples); };
-    audition.render(listener);
+  listener.journal = [](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) fmt::print("  notice     {}\n", entry.why);
+  };
+  play_live(audition, listener);
+  return takes;
+}
+
+void audition_once(const AuditionCall& call, const std::vector<AuditionSide>& sides) {
+  Audition audition(sides, {call.times, call.every, call.seed, call.traits});
+  if (sides.size() > 1) even_out(audition);
+  TakeTable table(!call.device, sides);
+  if (!call.device) {
+    render(call, audition, [&](const AuditionTake& take) { table.print(take); });
+    if (call.output.empty()) fmt::print("  next       hear it with --device, or keep it with --output FILE\n");
+    return;
   }
-  fmt::print("\n");
-  if (!call.device) fmt::print("{}", rendering.report().text());
-  print_in_common(takes);
-  rendering.finish({});
-  if (!call.picture.empty() && !call.device) draw(call, takes);
-  if (!call.device && call.output.empty()) fmt::print("  next       hear it with --device, or keep it with --output FILE\n");
+  const bool kept = !call.output.empty() || !call.picture.empty();
+  std::vector<AuditionTake> played;
+  try {
+    played = play(audition, table);
+  } catch (const Error& error) {
+    if (!kept) throw;
+    fmt::print(stderr, "{}\n", error.what());
+  }
+  // What was heard is the same again when it is rendered, by its seed.
+  if (interrupted == 0 && kept) {
+    render(call, audition, [](const AuditionTake&) {});
+  } else {
+    fmt::print("\n");
+    print_in_common(played);
+  }
 }
 
 /// The latest change of the books and of the clips that are heard.

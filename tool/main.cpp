@@ -34,8 +34,14 @@ void require_kind(const std::string& kind) {
 }
 
 /// A seed is drawn from what people type, so it is read strictly.
-CLI::Option* seed_option(CLI::App* command, std::uint64_t& seed) {
-  return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)");
+template <class T>
+CLI::Option* seed_option(CLI::App* command, T& seed) {
+  const auto whole = [](const std::string& text) {
+    const bool digits = !text.empty() && text.find_first_not_of("0123456789") == std::string::npos && text.size() < 20;
+    return digits ? std::string() : fmt::format("'{}' is no seed: it must be a whole number from 0 on", text);
+  };
+  return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)")
+      ->check(CLI::Validator(whole, "", "seed"));
 }
 
 /// An unknown command is told with the nearest that there is.
@@ -80,7 +86,7 @@ int run(int argc, char** argv) {
   auto* sketch_command = app.add_subcommand("sketch", "Make placeholder clips from a recipe");
   sketch_command->add_option("RECIPE", sketch_call.recipe, "The name of a ready recipe, or a TOML file with one of your own");
   sketch_command->add_option("-o,--output", sketch_call.output, "The file to write (.wav, .flac, .ogg); variants are numbered");
-  sketch_command->add_option("--seed", sketch_call.seed, "Of everything that is drawn (default 1)");
+  seed_option(sketch_command, sketch_call.seed);
   sketch_command->add_option("--variants", sketch_call.variants, "How many, each a little different (default 1)")->check(CLI::Range(1, 64));
   sketch_command->add_flag("--list", sketch_call.list, "Name the ready recipes");
   sketch_command->footer("Example:\n  tidewater sketch splash --variants 3 --output out/splash.wav");
@@ -106,9 +112,8 @@ int run(int argc, char** argv) {
   audition_command->add_option("--every", every,
                                "Time from one start to the next, such as \"500 ms\" (default: each after the one before)");
   seed_option(audition_command, audition_call.seed);
-  auto* output =
-      audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
-  audition_command->add_flag("--device", audition_call.device, "Play on the sound card")->excludes(output);
+  audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
+  audition_command->add_flag("--device", audition_call.device, "Play on the sound card; with --output or --picture, too");
   audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)");
   std::vector<std::string> traits;
   audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be given again");

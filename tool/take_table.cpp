@@ -2,7 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cstdio>
+
+#include "columns.hpp"
+#include "tidewater/author/advice.hpp"
 
 namespace tidewater::tool {
 
@@ -12,10 +16,20 @@ std::string more_clips_of(const AuditionTake& take) {
   return text;
 }
 
+TakeTable::TakeTable(bool measured, std::span<const AuditionSide> sides) : measured_(measured) {
+  for (const AuditionSide& side : sides) {
+    placeholders_.merge(placeholders_of(side.book));
+    for (const auto& sound : side.book.sounds) {
+      sound_width_ = std::max(sound_width_, width_of(sound.name));
+      sound.each_clip([&](const BookLayer&, const BookClip& clip) { clip_width_ = std::max(clip_width_, width_of(clip.path)); });
+    }
+  }
+}
+
 void TakeTable::print(const AuditionTake& take) {
   if (!headed_)
-    fmt::print("{:>4}  {:>9}  {:<16}  {:<24}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", "sound", "clip", "pitch", "gain", "from",
-               measured_ ? "    loudness" : "");
+    fmt::print("{:>4}  {:>9}  {}  {}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", padded("sound", sound_width_), padded("clip", clip_width_),
+               "pitch", "gain", "from", measured_ ? "    loudness" : "");
   headed_ = true;
   const std::string number = fmt::format("{}{}", take.number, take.side);
   const double at = seconds(take.starts, Audition::rate).value;
@@ -25,8 +39,9 @@ void TakeTable::print(const AuditionTake& take) {
     const std::string loudness = take.loudness == silence ? "silent" : fmt::format("{:.1f} LUFS", take.loudness.value);
     const std::string more = more_clips_of(take);
     const std::string note = !take.why.empty() ? "unheard: " + take.why : placeholders_.contains(take.clip) ? "placeholder" : "";
-    fmt::print("{:>4}  {:>7.2f} s  {:<16}  {:<24}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, take.sound, take.clip,
-               take.pitch.value, take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value,
+    fmt::print("{:>4}  {:>7.2f} s  {}  {}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, padded(take.sound, sound_width_),
+               padded(take.clip, clip_width_), take.pitch.value,
+               take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value,
                measured_ ? fmt::format("  {:>10}", loudness) : "", more.empty() ? "" : " " + more, note.empty() ? "" : "  " + note);
   }
   std::fflush(stdout);

@@ -10,14 +10,15 @@ namespace tidewater::tool {
 /// Prints a row for each take of an audition.
 class TakeTable {
  public:
-  /// `measured` where the takes' loudness is known; clips that are placeholders are marked.
-  TakeTable(bool measured, std::set<std::string> placeholders) : measured_(measured), placeholders_(std::move(placeholders)) {}
+  /// `measured` where the takes' loudness is known. Columns are as wide as the sides' names; clips that are placeholders are marked.
+  TakeTable(bool measured, std::span<const AuditionSide> sides);
 
   void print(const AuditionTake& take);
 
  private:
   bool measured_;
   std::set<std::string> placeholders_;
+  std::size_t sound_width_ = 5, clip_width_ = 4;
   bool headed_ = false;
 };
 

@@ -9,6 +9,7 @@
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/report.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {
@@ -19,7 +20,21 @@ constexpr Seconds when_interrupted{0.05};
 constexpr std::int64_t block = 480;
 constexpr Decibels most_down{24};
 
-std::string event_of(const AuditionSide& side) { return "audition" + side.label; }
+/// What is heard keeps its name in all that is told of it; two sides have two names, in one manager.
+std::string event_of(const AuditionSide& side) { return side.label.empty() ? side.name : fmt::format("{} ({})", side.name, side.label); }
+
+std::string unknown_name(const Book& book, const std::string& name) {
+  constexpr std::size_t most = 24;
+  std::vector<std::string_view> names;
+  for (const auto& event : book.events) names.emplace_back(event.name);
+  for (const auto& sound : book.sounds) names.emplace_back(sound.name);
+  if (std::string near = did_you_mean(name, names); !near.empty()) return near;
+  std::string all;
+  for (std::size_t i = 0; i < std::min(most, book.sounds.size()); ++i) all += (i == 0 ? "" : ", ") + book.sounds[i].name;
+  return fmt::format(
+      "; the sounds are {}{}", all,
+      book.sounds.size() > most ? fmt::format(" and {} more (`tidewater show {}` lists them)", book.sounds.size() - most, book.file) : "");
+}
 
 /// Mean power of a side's takes.
 Decibels mean_loudness(const std::vector<AuditionTake>& takes, const std::string& side) {
@@ -46,9 +61,7 @@ AuditionSide audition_side(const Book& whole, const std::string& name, const std
   } else if (sound != whole.sounds.end()) {
     book.events = {{event_of(side), {{BookResponse::Kind::start, name, {}, {}, sound->place}}, sound->place}};
   } else {
-    std::string all;
-    for (const auto& known : whole.sounds) all += (all.empty() ? "" : ", ") + known.name;
-    throw Error(fmt::format("{}: no sound or event is called '{}'; the sounds are {}", whole.file, name, all));
+    throw Error(fmt::format("{}: no sound or event is called '{}'{}", whole.file, name, unknown_name(whole, name)));
   }
   std::erase_if(book.sounds, [&](const BookSound& s) {
     const auto& responses = book.events.front().responses;

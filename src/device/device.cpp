@@ -1,6 +1,7 @@
 #include "tidewater/device/device.hpp"
 
 #include <SDL.h>
+#include <dlfcn.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -16,10 +17,29 @@
 namespace tidewater {
 namespace {
 
+/// While it lives, ALSA writes nothing to the terminal: what went wrong is told by whoever opens, in words of its own.
+class WithoutNoise {
+ public:
+  WithoutNoise() { set(silent); }
+  ~WithoutNoise() { set(nullptr); }
+  WithoutNoise(const WithoutNoise&) = delete;
+  WithoutNoise& operator=(const WithoutNoise&) = delete;
+
+ private:
+  using Handler = void (*)(const char* file, int line, const char* function, int error, const char* format, ...);
+  static void silent(const char*, int, const char*, int, const char*, ...) {}  // NOLINT(cert-dcl50-cpp): as ALSA wants it
+  /// SDL may have come with ALSA or without.
+  static void set(Handler handler) {
+    if (void* found = dlsym(RTLD_DEFAULT, "snd_lib_error_set_handler"); found != nullptr)
+      reinterpret_cast<int (*)(Handler)>(found)(handler);
+  }
+};
+
 /// The sound part of SDL, for as long as somebody needs it.
 class SoundSystem {
  public:
   SoundSystem() {
+    const WithoutNoise quiet;
     if (SDL_InitSubSystem(SDL_INIT_AUDIO) != 0)
       throw Error(fmt::format("there is no sound system to play to ({}); is a sound server running?", SDL_GetError()));
   }
@@ -81,6 +101,7 @@ class Opened {
     wanted.userdata = &filler;
     const char* name = options.name.empty() ? nullptr : options.name.c_str();
     SDL_AudioSpec got{};
+    const WithoutNoise quiet;
     device_ = SDL_OpenAudioDevice(name, 0, &wanted, &got, SDL_AUDIO_ALLOW_SAMPLES_CHANGE);
     if (device_ == 0) return SDL_GetError();
     frames_ = got.samples;

@@ -17,6 +17,7 @@ constexpr double left = 16;
 constexpr double top = 66;
 constexpr double between = 18;
 constexpr double bottom = 34;
+constexpr double scale_width = 44;
 constexpr std::size_t most_takes = 12;
 constexpr int window = 1024;
 constexpr double floor_db = -90;
@@ -99,8 +100,9 @@ void draw_frequencies(Canvas& canvas, const Field& field, Hertz rate) {
   const double octaves = std::log2(rate.value / 2 / lowest_hertz);
   for (const auto& [hertz, name] : {std::pair{100.0, "100 Hz"}, {1000.0, "1 kHz"}, {10000.0, "10 kHz"}}) {
     const double y = field.y + field.height * (1 - std::log2(hertz / lowest_hertz) / octaves);
-    canvas.line(field.x + field.width - 46, y, field.x + field.width, y, faint_ink, 0.5);
-    canvas.text(field.x + field.width - 2, y - 6, name, {9, faint_ink, false, Canvas::Align::right});
+    // Beside it: a loud clip is as dark as ink.
+    canvas.line(field.x + field.width, y, field.x + field.width + 4, y, faint_ink, 0.8);
+    canvas.text(field.x + field.width + 7, y, name, {9, ink});
   }
 }
 
@@ -108,21 +110,24 @@ void draw_time(Canvas& canvas, const Field& field, double seconds_wide, double y
   double step = 0.01;
   for (const double candidate : {0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0})
     if (seconds_wide / step > 6) step = candidate;
-  for (double at = 0; at <= seconds_wide * 0.999; at += step) {
+  for (double at = 0; at <= seconds_wide * 0.96; at += step) {
     const double x = field.x + field.width * at / seconds_wide;
     canvas.line(x, y, x, y + 4, faint_ink, 0.8);
     canvas.text(x, y + 12, step < 0.1 ? fmt::format("{:.0f} ms", at * 1000) : fmt::format("{:g} s", at),
-                {10, faint_ink, false, Canvas::Align::centre});
+                {10, faint_ink, false, at == 0 ? Canvas::Align::left : Canvas::Align::centre});
   }
 }
 
 }  // namespace
 
-void draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::string& path, const std::string& title, PictureSize size) {
+std::size_t draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::string& path, const std::string& title,
+                       PictureSize size) {
   std::vector<std::pair<const HeardTake*, std::vector<float>>> drawn;
   std::size_t longest = 1;
   float peak = 1e-6F;
+  std::size_t heard = 0;
   for (const auto& take : takes) {
+    heard += take.samples.empty() ? 0 : 1;
     if (take.samples.empty() || drawn.size() == most_takes) continue;
     drawn.emplace_back(&take, mono(take));
     auto& samples = drawn.back().second;
@@ -134,7 +139,9 @@ void draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::stri
   const double height = static_cast<double>(size.height);
   Canvas canvas(path, width, height, paper);
   canvas.text(left, 22, title, {17, ink, true});
-  const double field_width = (width - 2 * left - between) / 2;
+  if (heard > drawn.size())
+    canvas.text(width - left, 22, fmt::format("the first {} of {} takes", drawn.size(), heard), {12, ink, false, Canvas::Align::right});
+  const double field_width = (width - 2 * left - between - scale_width) / 2;
   canvas.text(left, 46, fmt::format("waveforms, full height is {:.1f} dB", decibels(static_cast<double>(peak)).value), {11, ink, true});
   canvas.text(left + field_width + between, 46,
               fmt::format("spectrograms, {:.0f} Hz to {:.0f} kHz, light -90 dB to dark 0 dB", lowest_hertz, rate.value / 2000),
@@ -155,6 +162,7 @@ void draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::stri
       for (const Field& field : {wave, spectrum}) draw_time(canvas, field, frames_wide / rate.value, height - bottom);
   }
   canvas.save();
+  return drawn.size();
 }
 
 }  // namespace tidewater

@@ -13,7 +13,9 @@ struct HeardTake {
 };
 
 /// Draws takes one below the other, aligned at their beginning: waveform on the left, spectrogram on the right.
-/// At most twelve; takes without samples are left out. PNG or SVG by the file's ending. Throws Error where it cannot be written.
-void draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::string& path, const std::string& title, PictureSize size = {});
+/// At most twelve; takes without samples are left out. Returns how many are drawn, which the picture says as well. PNG or SVG by the file's
+/// ending. Throws Error where it cannot be written.
+std::size_t draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const std::string& path, const std::string& title,
+                       PictureSize size = {});
 
 }  // namespace tidewater
