@@ -234,37 +234,6 @@ TEST_CASE("a level brings clips of any loudness and length to one loudness, but 
   CHECK_THAT(desk.advice(), Contains("peaks: 'spike.wav' reaches"));
 }
 
-TEST_CASE("gathering makes a sound and an event of each kind of file, keeps what is there, and adds nothing twice") {
-  const Desk desk;
-  for (const auto* name :
-       {"gull-1.wav", "gull-2.wav", "steps/Wet Planks a.wav", "steps/Wet Planks b.wav", "horn.wav", "bell_01.flac", "take2.wav"})
-    desk.write_clip(std::string("clips/") + name, sine(500, 0.1));
-  desk.write("clips/readme.txt", "not a clip");
-  const std::string before = "# Mine.\n[book]\nname = \"b\"   # short\n\n[sounds.horn]\nclips = [\"horn.wav\"]";
-  desk.write("book.toml", before);
-  const Gathered gathered = gather(desk.path("clips"), desk.path("book.toml"));
-  CHECK(gathered.sounds == std::vector<std::string>{"bell", "gull", "steps-wet-planks", "take"});
-  CHECK(gathered.clips == 6);
-  CHECK(desk.read("book.toml") == before);  // nothing is written yet
-  take_in(gathered, desk.path("book.toml"));
-  const std::string after = desk.read("book.toml");
-  CHECK(after.substr(0, before.size()) == before);
-  CHECK_THAT(after, Contains("[sounds.gull]\nclips = [\"gull-*.wav\"]") && Contains("[events.gull]\nstart = \"gull\"") &&
-                        Contains("[sounds.steps-wet-planks]\nclips = [\"steps/Wet Planks *.wav\"]"));
-  CHECK(read_book(desk.path("book.toml")).problems.empty());
-  CHECK(gather(desk.path("clips"), desk.path("book.toml")).added.empty());
-  desk.write_clip("clips/horn-2.wav", sine(500, 0.1));
-  const Gathered later = gather(desk.path("clips"), desk.path("book.toml"));
-  CHECK(later.added.empty());
-  REQUIRE(later.notes.size() == 1);
-  CHECK_THAT(later.notes[0], Contains("there is a sound 'horn' that does not use \"horn-2.wav\""));
-  // A book that is not there yet is made.
-  take_in(gather(desk.path("clips"), desk.path("new.toml")), desk.path("new.toml"));
-  CHECK(read_book(desk.path("new.toml")).book.sounds.size() == 5);
-  CHECK_THROWS_WITH(gather(desk.path(), desk.path("book.toml")), Contains("is not inside"));
-  CHECK_THROWS_WITH(gather(desk.path("nowhere"), desk.path("book.toml")), Contains("there is no such folder"));
-}
-
 TEST_CASE("every ready recipe makes a quiet sound that begins at once, ends softly, and is the same each time") {
   CHECK(ready_recipes().size() >= 36);
   for (const auto& ready : ready_recipes()) {

@@ -98,7 +98,7 @@ TEST_CASE("of two sides the louder comes down, by 24 dB at most") {
   CHECK(takes[1].side == "B");
   CHECK(takes[1].loudness.value == Approx(takes[0].loudness.value).margin(0.1));
   CHECK_THROWS_WITH(Audition({audition_side(desk.book, "tone")}, {}).even_out(), Contains("two sides"));
-  CHECK_THROWS_WITH(audition_side(desk.book, "tome"), Contains("no sound or event is called 'tome'; the sounds are"));
+  CHECK_THROWS_WITH(audition_side(desk.book, "tome"), Contains("no sound or event is called 'tome'; did you mean 'tone'?"));
 }
 
 TEST_CASE("an audition that is called off ends after a short fade, and what is heard live is told as it begins") {

@@ -6,11 +6,15 @@
 #include <sstream>
 
 #include "commands.hpp"
+#include "progress.hpp"
 
 namespace tidewater::tool {
 
 int gather(const GatherCall& call) {
-  const Gathered gathered = tidewater::gather(call.folder, call.book);
+  Progress progress("Reading clips");
+  const Gathered gathered = tidewater::gather(call.folder, call.book, [&](std::size_t done, std::size_t all) { progress.show(done, all); });
+  progress.clear();
+  for (const auto& file : gathered.skipped) fmt::print(stderr, "skipped {}\n", file);
   for (const auto& note : gathered.notes) fmt::print("note: {}\n", note);
   if (gathered.added.empty()) {
     fmt::print("{}: nothing new in {}\n", call.book, call.folder);

@@ -21,6 +21,10 @@ void about_unused(Advising& advising) {
   std::map<std::string, std::string> used_stems;
   for (const auto& [path, uses] : advising.uses()) used_stems.emplace(stem_of(path), path);
   const ClipFolder folder(advising.book().clips_folder);
+  for (const auto& file : folder.unwritable())
+    if (is_clip_name(file))
+      advising.advise(book, "unused-clip", file, 1,
+                      fmt::format("'{}' has a name that no book can say: it is not UTF-8, or has control characters; rename it", file));
   for (const auto& file : folder.files()) {
     if (!is_clip_name(file) || advising.uses().contains(file)) continue;
     if (const auto near = used_stems.find(stem_of(file)); near != used_stems.end())

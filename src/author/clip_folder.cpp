@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "base/text.hpp"
 #include "tidewater/nearest.hpp"
 
 namespace tidewater {
@@ -34,9 +35,19 @@ ClipFolder::ClipFolder(std::string path) : path_(std::move(path)) {
     }
     if (it.depth() >= deepest) it.disable_recursion_pending();
     std::error_code unreadable;
-    if (it->is_regular_file(unreadable)) files_.push_back(it->path().generic_string().substr(base.size()));
+    if (it->path().filename().string().starts_with('.')) {
+      it.disable_recursion_pending();
+      continue;
+    }
+    if (!it->is_regular_file(unreadable)) continue;
+    std::string file = it->path().generic_string().substr(base.size());
+    if (can_be_written(file))
+      files_.push_back(std::move(file));
+    else
+      unwritable_.push_back(printable(file));
   }
   std::sort(files_.begin(), files_.end());
+  std::sort(unwritable_.begin(), unwritable_.end());
 }
 
 std::vector<std::string> ClipFolder::matching(const Pattern& pattern) const {

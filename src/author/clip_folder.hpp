@@ -7,7 +7,7 @@
 
 namespace tidewater {
 
-/// The files below a book's folder of clips, listed once.
+/// The files below a book's folder of clips, listed once. Hidden ones, with a dot at the beginning, are no clips.
 class ClipFolder {
  public:
   explicit ClipFolder(std::string path);
@@ -19,6 +19,8 @@ class ClipFolder {
   std::vector<std::string> matching(const std::string& pattern) const { return matching(Pattern(pattern)); }
   std::vector<std::string> matching(const Pattern& pattern) const;
   const std::vector<std::string>& files() const { return files_; }
+  /// Names that no book can say: not UTF-8, or with control characters. With those written as "\\xE4", sorted.
+  const std::vector<std::string>& unwritable() const { return unwritable_; }
   /// What to say when nothing fits: the nearest file, or what there is.
   std::string advice_for(const std::string& pattern) const;
 
@@ -26,7 +28,7 @@ class ClipFolder {
   std::string path_;
   bool exists_ = false;
   std::string problem_;
-  std::vector<std::string> files_;  ///< relative, with forward slashes, sorted
+  std::vector<std::string> files_, unwritable_;  ///< relative, with forward slashes, sorted
 };
 
 }  // namespace tidewater

@@ -370,7 +370,8 @@ void SoundReader::check_weights(const toml::node& node, const BookLayer& layer, 
 }
 
 void SoundReader::add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice) {
-  if (fs::path(pattern).is_absolute() || pattern.find("..") != std::string::npos)
+  const fs::path path(pattern);
+  if (path.is_absolute() || std::find(path.begin(), path.end(), "..") != path.end())
     return problem(node, fmt::format("clip '{}' must lie inside the folder of clips", pattern));
   const Pattern parts(pattern);
   if (!parts.problem().empty()) return problem(node, fmt::format("clips cannot be found by {}", parts.problem()));

@@ -1,0 +1,52 @@
+#include "base/text.hpp"
+
+#include <fmt/format.h>
+
+namespace tidewater {
+namespace {
+
+unsigned byte_at(std::string_view text, std::size_t at) { return static_cast<unsigned char>(text[at]); }
+
+bool is_control(unsigned byte) { return byte < 0x20 || byte == 0x7f; }
+
+}  // namespace
+
+std::size_t letter_length(std::string_view text) {
+  const unsigned first = byte_at(text, 0);
+  if (first < 0x80) return 1;
+  const std::size_t length = first >= 0xc2 && first < 0xe0 ? 2 : first >= 0xe0 && first < 0xf0 ? 3 : first >= 0xf0 && first < 0xf5 ? 4 : 0;
+  if (length == 0 || text.size() < length) return 0;
+  for (std::size_t i = 1; i < length; ++i)
+    if ((byte_at(text, i) & 0xc0U) != 0x80) return 0;
+  const unsigned second = byte_at(text, 1);
+  // Forms that are too long, halves of pairs of UTF-16, and what lies beyond Unicode.
+  const bool odd = (first == 0xe0 && second < 0xa0) || (first == 0xed && second >= 0xa0) || (first == 0xf0 && second < 0x90) ||
+                   (first == 0xf4 && second >= 0x90);
+  return odd ? 0 : length;
+}
+
+bool can_be_written(std::string_view name) {
+  while (!name.empty()) {
+    const std::size_t length = letter_length(name);
+    if (length == 0 || is_control(byte_at(name, 0))) return false;
+    name.remove_prefix(length);
+  }
+  return true;
+}
+
+std::string printable(std::string_view name) {
+  std::string out;
+  while (!name.empty()) {
+    const std::size_t length = letter_length(name);
+    if (length == 0 || is_control(byte_at(name, 0))) {
+      out += fmt::format("\\x{:02X}", byte_at(name, 0));
+      name.remove_prefix(1);
+    } else {
+      out += name.substr(0, length);
+      name.remove_prefix(length);
+    }
+  }
+  return out;
+}
+
+}  // namespace tidewater
