@@ -181,8 +181,9 @@ TEST_CASE("gather, show, sketch and credits do their work from the command line"
 
   const Ran shown = tool("show " + tool.book() + " steps");
   CHECK(shown.exit == 0);
-  CHECK_THAT(shown.out, Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"") && Contains("n-5.wav"));
-  CHECK_THAT(tool("show " + tool.book() + " stops").err, Contains("no sound is called 'stops'"));
+  CHECK_THAT(shown.out, Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"      own") && Contains("n-5.wav"));
+  CHECK_THAT(tool("show " + tool.book() + " stops").err,
+             Contains("no event, sound, group or trait is called 'stops'; did you mean 'steps'?"));
 
   CHECK_THAT(tool("sketch --list").out, Contains("splash") && Contains("whoosh"));
   CHECK(tool("sketch door --variants 2 -o " + tool.path("d.flac")).exit == 0);
@@ -248,6 +249,54 @@ TEST_CASE("an audition says which trait no clip knows, and calls the event by it
           "[sounds.s]\nclips = { by = \"surface\", steel = [\"tone.wav\"], otherwise = [\"low.wav\"] }\n[events.walked]\nstart=\"s\"\n");
   CHECK_THAT(tool("audition " + tool.book() + " walked --times 3 --trait surface=stel").out,
              Contains("notice     walked: 's' has no clip for surface = stel, and plays what it has otherwise; did you mean 'steel'?"));
+}
+
+TEST_CASE("show lists what a book has, and says of each name what holds and why") {
+  const Tool tool;
+  tool.write("book.toml", R"([book]
+name = "b"
+level = "-20 LUFS"
+[groups.effects]
+gain = "-3 dB"
+[groups.near]
+parent = "effects"
+gain = "-2 dB"
+level = "-26 LUFS"
+quality = "fine"
+[sounds.wash]
+group = "near"
+gain = "-6 dB .. -4 dB"
+fade-out = "2 s"
+layers = [ { name = "low", clips = ["hum.wav"], loop = true, gain = "-3 dB" }, { name = "top", clips = ["tone.wav"], pitch = "12 st", chance = "30 %" } ]
+[sounds.a-longer-name-than-most]
+clips = { by = "surface", steel = ["tone.wav"], planks = ["low.wav"], otherwise = [] }
+[events.wash]
+start = "wash"
+[events."ferry.docked"]
+responses = [ { stop = "wash", fade = "4 s" }, { start = "a-longer-name-than-most", delay = "0.5 s" } ]
+)");
+  const auto shown = [&](const std::string& name) {
+    const Ran ran = tool("show " + tool.book() + name);
+    CHECK(ran.exit == 0);
+    INFO(ran.out);
+    std::istringstream lines(ran.out);
+    for (std::string line; std::getline(lines, line);) CHECK_FALSE(line.ends_with(' '));
+    return ran.out;
+  };
+  CHECK_THAT(shown(""), Contains("ferry.docked    20  stop wash over 4 s; start a-longer-name-than-most after 0.5 s\n") &&
+                            Contains("a-longer-name-than-most    16  master      2  by surface\n") && Contains("2 layers, loops\n") &&
+                            Contains("near     effects  -2 dB       1\n") && Contains("surface  planks, steel\n"));
+  const std::string both = shown(" wash");  // an event and a sound
+  CHECK_THAT(both, Contains("book.toml:18: event 'wash'") && Contains("book.toml:11: sound 'wash'") &&
+                       Contains("events: ferry.docked stops, wash starts"));
+  CHECK_THAT(both, Contains("(level)    \"-26 LUFS\"        group near\n") && Contains("quality    \"fine\"            group near\n"));
+  CHECK_THAT(both, Contains("low        1  -9 dB .. -7 dB  0 st   0 s    0 s       all of it   100 %") &&
+                       Contains("top        1  -6 dB .. -4 dB  12 st") && Contains("30 %"));
+  CHECK_THAT(shown(" ferry.docked"), Contains("stop   wash                     0 s    4 s   -\n") && Contains("0.5 s  -     surface\n"));
+  CHECK_THAT(shown(" near"), Contains("heard at -5 dB: near -2 dB, effects -3 dB, master 0 dB\n  sounds: wash\n"));
+  CHECK_THAT(shown(" master"), Contains("level      \"-20 LUFS\"") && Contains("book\n"));
+  CHECK_THAT(shown(" surface"), Contains("a-longer-name-than-most  -      planks, steel\n"));
+  CHECK(tool("show " + tool.path("none.toml")).exit == 1);
 }
 
 TEST_CASE("an audition of a loop ends") {

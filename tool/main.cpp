@@ -98,9 +98,10 @@ int run(int argc, char** argv) {
   credits_command->footer("Example:\n  tidewater credits examples/harbour/book.toml --output out/credits.txt");
 
   ShowCall show_call;
-  auto* show_command = app.add_subcommand("show", "Print every key of a sound as it holds, and where its value comes from");
+  auto* show_command =
+      app.add_subcommand("show", "List what a book has, or print every key of one name as it holds, and where its value comes from");
   show_command->add_option("BOOK", show_call.book, "The book, a TOML file")->required();
-  show_command->add_option("NAME", show_call.name, "A sound of the book")->required();
+  show_command->add_option("NAME", show_call.name, "An event, sound, group or trait of the book; without it, all are listed");
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
   AuditionCall audition_call;

@@ -1,60 +1,96 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <set>
 
+#include "columns.hpp"
 #include "commands.hpp"
-#include "tidewater/author/advice.hpp"
+#include "show_one.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/nearest.hpp"
 
 namespace tidewater::tool {
 namespace {
 
-void print_problems(const std::vector<Problem>& problems) {
-  for (const auto& problem : problems) fmt::print(stderr, "{}\n", to_text(problem));
+std::string list_groups(const Book& book) {
+  Table table({"group", "parent", ">gain", ">sounds"});
+  for (const auto& group : book.groups)
+    table.row(
+        {group.name, group.parent.empty() ? "-" : group.parent, group.muted ? "muted" : to_text(group.gain),
+         fmt::format("{}", std::count_if(book.sounds.begin(), book.sounds.end(), [&](const auto& s) { return s.group == group.name; }))});
+  return table.text();
 }
 
-void print_sound(const BookSound& sound, const std::set<std::string>& placeholders) {
-  std::size_t widest = 0;
-  for (const auto& setting : sound.settings)
-    if (setting.value.size() < 48) widest = std::max(widest, setting.value.size());
-  fmt::print("{}:{}: sound '{}'\n\n", sound.place.file, sound.place.line, sound.name);
-  fmt::print("  {:<14}  {:<{}}  {}\n", "key", "value", widest, "from");
-  for (const auto& setting : sound.settings) fmt::print("  {:<14}  {:<{}}  {}\n", setting.key, setting.value, widest, setting.from);
-  for (const auto& layer : sound.layers) {
-    fmt::print("\n  {}\n", layer.name.empty() ? "clips" : "clips of layer '" + layer.name + "'");
-    for (const auto& choice : layer.choices) {
-      std::string when;
-      for (std::size_t i = 0; i < choice.values.size(); ++i)
-        when += fmt::format("{}{} = {}", i == 0 ? "" : ", ", layer.by[i], choice.values[i]);
-      if (!layer.by.empty()) fmt::print("    {}\n", when.empty() ? "otherwise" : when);
-      const std::string indent(layer.by.empty() ? 4 : 6, ' ');
-      if (choice.clips.empty()) fmt::print("{}(none: silent)\n", indent);
-      for (const auto& clip : choice.clips)
-        fmt::print("{}{}{}{}\n", indent, clip.path, clip.weight == 1 ? "" : fmt::format("  weight {}", clip.weight),
-                   placeholders.contains(clip.path) ? "  (placeholder)" : "");
-    }
+std::string list_sounds(const Book& book) {
+  Table table({"sound", ">line", "group", ">clips", "more"});
+  for (const auto& sound : book.sounds) {
+    std::set<std::string> clips, by;
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
+    for (const auto& layer : sound.layers) by.insert(layer.by.begin(), layer.by.end());
+    std::string more;
+    const auto add = [&](const std::string& text) { more += (more.empty() ? "" : ", ") + text; };
+    if (sound.layers.size() > 1) add(fmt::format("{} layers", sound.layers.size()));
+    const auto loops = [](const BookLayer& layer) { return layer.loop.between != BookLoop::Between::none; };
+    if (std::any_of(sound.layers.begin(), sound.layers.end(), loops)) add("loops");
+    if (!by.empty()) add(fmt::format("by {}", fmt::join(by, ", ")));
+    table.row({sound.name, fmt::format("{}", sound.place.line), sound.group, fmt::format("{}", clips.size()), more});
   }
+  return table.text();
+}
+
+std::string list_all(const Book& book) {
+  std::string out = fmt::format("{}: book '{}'\n\n", book.file, book.name);
+  Table events({"event", ">line", "does"});
+  for (const auto& event : book.events) events.row({event.name, fmt::format("{}", event.place.line), what_it_does(event)});
+  out += events.text() + "\n" + list_sounds(book) + "\n" + list_groups(book);
+  Table traits({"trait", "values"});
+  for (const auto& [name, values] : traits_of(book)) traits.row({name, fmt::format("{}", fmt::join(values, ", "))});
+  if (!traits.empty()) out += "\n" + traits.text();
+  return out + fmt::format("\n  next       tidewater show {} NAME\n", book.file);
+}
+
+template <class T>
+const T* named(const std::vector<T>& list, const std::string& name) {
+  const auto found = std::find_if(list.begin(), list.end(), [&](const T& one) { return one.name == name; });
+  return found == list.end() ? nullptr : &*found;
+}
+
+/// All that has this name: an event and its sound are often called the same.
+std::string show_named(const Book& book, const std::string& name) {
+  std::string out;
+  const auto add = [&](const std::string& text) { out += (out.empty() || text.empty() ? "" : "\n") + text; };
+  if (const auto* event = named(book.events, name)) add(show_event(book, *event));
+  if (const auto* sound = named(book.sounds, name)) add(show_sound(book, *sound));
+  if (const auto* group = named(book.groups, name)) add(show_group(book, *group));
+  add(show_trait(book, name));
+  return out;
+}
+
+std::string unknown(const Book& book, const std::string& name) {
+  std::vector<std::string_view> known;
+  for (const auto& event : book.events) known.emplace_back(event.name);
+  for (const auto& sound : book.sounds) known.emplace_back(sound.name);
+  for (const auto& group : book.groups) known.emplace_back(group.name);
+  const auto traits = traits_of(book);
+  for (const auto& [trait, values] : traits) known.emplace_back(trait);
+  const std::string near = did_you_mean(name, known);
+  return fmt::format("{}: no event, sound, group or trait is called '{}'{}", book.file, name,
+                     near.empty() ? fmt::format("; `tidewater show {}` lists what there is", book.file) : near);
 }
 
 }  // namespace
 
 int show(const ShowCall& call) {
   const ReadBook read = read_book(call.book);
-  const auto sound = std::find_if(read.book.sounds.begin(), read.book.sounds.end(), [&](const auto& s) { return s.name == call.name; });
-  if (sound == read.book.sounds.end()) {
-    print_problems(read.problems);
-    std::string all;
-    for (const auto& known : read.book.sounds) all += (all.empty() ? "" : ", ") + known.name;
-    throw Error(fmt::format("{}: no sound is called '{}'; the sounds are {}", call.book, call.name, all));
-  }
-  Book only = read.book;
-  only.sounds = {*sound};
-  print_sound(*sound, placeholders_of(only));
-  if (read.problems.empty()) return fine;
-  fmt::print(stderr, "\n");
-  print_problems(read.problems);
+  std::string problems;
+  for (const auto& problem : read.problems) problems += to_text(problem) + "\n";
+  if (read.book.file.empty()) throw Error(problems.substr(0, problems.size() - 1));
+  const std::string text = call.name.empty() ? list_all(read.book) : show_named(read.book, call.name);
+  if (text.empty()) throw Error(problems + unknown(read.book, call.name));
+  fmt::print("{}", text);
+  if (problems.empty()) return fine;
+  std::fflush(stdout);
+  fmt::print(stderr, "\n{}", problems);
   return bad_input;
 }
 

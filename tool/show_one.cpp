@@ -1,0 +1,239 @@
+#include "show_one.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "columns.hpp"
+#include "tidewater/author/advice.hpp"
+
+namespace tidewater::tool {
+namespace {
+
+/// Looks at a group, and at those above it, until `take` returns true. Returns the name of that group, or nothing.
+template <class Take>
+std::string up_from(const Book& book, std::string name, Take take) {
+  while (!name.empty()) {
+    const auto group = std::find_if(book.groups.begin(), book.groups.end(), [&](const BookGroup& g) { return g.name == name; });
+    if (group == book.groups.end()) break;
+    if (take(*group)) return name;
+    name = group->parent;
+  }
+  return {};
+}
+
+/// A value as it holds, and whose it is.
+struct Held {
+  std::string value, from;
+};
+
+std::string loudness(Decibels level) { return fmt::format("\"{:g} LUFS\"", level.value); }
+
+Held level_of(const Book& book, const std::string& group) {
+  std::optional<Decibels> level;
+  const std::string from = up_from(book, group, [&](const BookGroup& g) { return (level = g.level).has_value(); });
+  if (level) return {loudness(*level), "group " + from};
+  if (book.level) return {loudness(*book.level), "book"};
+  return {"as the clips are", "default"};
+}
+
+Held quality_of(const Book& book, const std::string& group) {
+  std::string quality;
+  const std::string from = up_from(book, group, [&](const BookGroup& g) { return !(quality = g.quality).empty(); });
+  return from.empty() ? Held{"\"standard\"", "default"} : Held{fmt::format("\"{}\"", quality), "group " + from};
+}
+
+template <class T>
+std::string as_range(const Range<T>& range) {
+  return range.low == range.high ? to_text(range.low) : fmt::format("{} .. {}", to_text(range.low), to_text(range.high));
+}
+
+template <class T>
+Range<T> sum(const Range<T>& a, const Range<T>& b) {
+  return {T{a.low.value + b.low.value}, T{a.high.value + b.high.value}};
+}
+
+std::string loop_of(const BookLoop& loop) {
+  std::string text;
+  switch (loop.between) {
+    case BookLoop::Between::none: return "no";
+    case BookLoop::Between::whole: text = "all of it"; break;
+    case BookLoop::Between::seconds: text = as_range(loop.time); break;
+    case BookLoop::Between::frames: text = fmt::format("frames {} .. {}", loop.frames.low.value, loop.frames.high.value); break;
+    case BookLoop::Between::file: text = "as its file says"; break;
+  }
+  return loop.crossfade > Seconds{} ? fmt::format("{}, crossfade {}", text, to_text(loop.crossfade)) : text;
+}
+
+std::size_t clips_in(const BookLayer& layer) {
+  std::set<std::string> clips;
+  for (const auto& choice : layer.choices)
+    for (const auto& clip : choice.clips) clips.insert(clip.path);
+  return clips.size();
+}
+
+/// What each layer is drawn from, with what the sound says added.
+std::string layers_of(const BookSound& sound) {
+  Table table({"layer", ">clips", "gain", "pitch", "delay", "start at", "loops", ">chance", "pick", "streams"});
+  for (const auto& layer : sound.layers)
+    table.row({layer.name.empty() ? "-" : layer.name, fmt::format("{}", clips_in(layer)), as_range(sum(sound.gain, layer.gain)),
+               as_range(sum(sound.pitch, layer.pitch)), as_range(sum(sound.delay, layer.delay)),
+               layer.start_anywhere ? "anywhere" : as_range(layer.start_at), loop_of(layer.loop), fmt::format("{:g} %", layer.chance * 100),
+               layer.pick,
+               !layer.stream   ? "by length"
+               : *layer.stream ? "yes"
+                               : "no"});
+  return "\n  each layer, with what the sound says added\n" + table.text();
+}
+
+std::string clips_of(const BookLayer& layer, const std::set<std::string>& placeholders) {
+  std::string out = fmt::format("\n  {}\n", layer.name.empty() ? "clips" : "clips of layer '" + layer.name + "'");
+  for (const auto& choice : layer.choices) {
+    std::string when;
+    for (std::size_t i = 0; i < choice.values.size(); ++i)
+      when += fmt::format("{}{} = {}", i == 0 ? "" : ", ", layer.by[i], choice.values[i]);
+    if (!layer.by.empty()) out += fmt::format("    {}\n", when.empty() ? "otherwise" : when);
+    const std::string indent(layer.by.empty() ? 4 : 6, ' ');
+    if (choice.clips.empty()) out += fmt::format("{}(none: silent)\n", indent);
+    for (const auto& clip : choice.clips)
+      out += fmt::format("{}{}{}{}\n", indent, clip.path, clip.weight == 1 ? "" : fmt::format("  weight {}", clip.weight),
+                         placeholders.contains(clip.path) ? "  (placeholder)" : "");
+  }
+  return out;
+}
+
+/// Keys that layers have for themselves where a sound has layers.
+bool goes_into_layers(std::string_view key) {
+  if (key == "gain" || key == "pitch" || key == "delay" || key == "clips") return false;
+  const auto& keys = book_keys();
+  return std::any_of(keys.begin(), keys.end(), [&](const BookKey& k) { return k.section == "layers" && k.key == key; });
+}
+
+std::string title(const Place& place, std::string_view what, const std::string& name) {
+  return fmt::format("{}:{}: {} '{}'\n\n", place.file, place.line, what, name);
+}
+
+/// Long lists are shown below, one to a line.
+std::string short_value(const BookSetting& setting) {
+  constexpr std::size_t most = 48;
+  return width_of(setting.value) <= most ? setting.value : "(below)";
+}
+
+}  // namespace
+
+std::string show_sound(const Book& book, const BookSound& sound) {
+  Book only = book;
+  only.sounds = {sound};
+  const std::set<std::string> placeholders = placeholders_of(only);
+  const bool layered = sound.layers.size() > 1 || (!sound.layers.empty() && !sound.layers.front().name.empty());
+  Table table({"key", "value", "from"});
+  for (const auto& setting : sound.settings) {
+    if (layered && goes_into_layers(setting.key)) continue;
+    if (setting.key == "quality" && setting.from == "default") {
+      const Held quality = quality_of(book, sound.group);
+      table.row({setting.key, quality.value, quality.from});
+    } else {
+      table.row({setting.key, short_value(setting), setting.from});
+    }
+    if (setting.key == "gain") {
+      const Held level = level_of(book, sound.group);
+      table.row({"(level)", level.value, level.from});
+    }
+  }
+  std::string out = title(sound.place, "sound", sound.name) + table.text();
+  if (layered) out += layers_of(sound);
+  for (const auto& layer : sound.layers) out += clips_of(layer, placeholders);
+  std::string events;
+  for (const auto& event : book.events)
+    for (const auto& response : event.responses)
+      if (response.sound == sound.name)
+        events +=
+            fmt::format("{}{} {}", events.empty() ? "" : ", ", event.name, response.kind == BookResponse::Kind::start ? "starts" : "stops");
+  return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
+}
+
+std::string what_it_does(const BookEvent& event) {
+  std::string text;
+  for (const auto& response : event.responses) {
+    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", response.kind == BookResponse::Kind::start ? "start" : "stop", response.sound);
+    if (response.delay > Seconds{}) text += fmt::format(" after {}", to_text(response.delay));
+    if (response.kind == BookResponse::Kind::stop && response.fade > Seconds{}) text += fmt::format(" over {}", to_text(response.fade));
+  }
+  return text;
+}
+
+std::string show_event(const Book& book, const BookEvent& event) {
+  Table table({"does", "sound", "after", "over", "goes by"});
+  for (const auto& response : event.responses) {
+    std::set<std::string> by;
+    const auto sound = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return s.name == response.sound; });
+    if (sound != book.sounds.end())
+      for (const auto& layer : sound->layers) by.insert(layer.by.begin(), layer.by.end());
+    const bool stops = response.kind == BookResponse::Kind::stop;
+    table.row({stops ? "stop" : "start", response.sound, to_text(response.delay),
+               !stops                      ? "-"
+               : response.fade > Seconds{} ? to_text(response.fade)
+                                           : "its fade-out",
+               stops || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))});
+  }
+  return title(event.place, "event", event.name) + table.text();
+}
+
+std::string show_group(const Book& book, const BookGroup& group) {
+  const Held level = level_of(book, group.name);
+  const Held quality = quality_of(book, group.name);
+  const auto filter = [](Hertz corner) { return corner.value > 0 ? to_text(corner) : std::string("none"); };
+  Table table({"key", "value", "from"});
+  const auto own = [](bool is_own) { return is_own ? "own" : "default"; };
+  table.row(
+      {"parent", group.parent.empty() ? "none: it is the master" : group.parent, own(!group.parent.empty() && group.parent != "master")});
+  table.row({"gain", to_text(group.gain), own(group.gain != Decibels{})});
+  table.row({"mute", group.muted ? "true" : "false", own(group.muted)});
+  table.row({"low-pass", filter(group.low_pass), own(group.low_pass.value > 0)});
+  table.row({"high-pass", filter(group.high_pass), own(group.high_pass.value > 0)});
+  table.row({"quality", quality.value, quality.from == "group " + group.name ? "own" : quality.from});
+  table.row({"level", level.value, level.from == "group " + group.name ? "own" : level.from});
+  double gain = 0;
+  std::string sums, muted;
+  up_from(book, group.name, [&](const BookGroup& g) {
+    gain += g.gain.value;
+    sums += fmt::format("{}{} {}", sums.empty() ? "" : ", ", g.name, to_text(g.gain));
+    if (g.muted) muted += fmt::format("; muted by {}", g.name);
+    return false;
+  });
+  std::string sounds;
+  for (const auto& sound : book.sounds)
+    if (sound.group == group.name) sounds += (sounds.empty() ? "" : ", ") + sound.name;
+  return title(group.place, "group", group.name) + table.text() +
+         fmt::format("\n  heard at {}: {}{}\n  sounds: {}\n", to_text(Decibels{gain}), sums, muted,
+                     sounds.empty() ? "none of its own" : sounds);
+}
+
+std::map<std::string, std::set<std::string>> traits_of(const Book& book) {
+  std::map<std::string, std::set<std::string>> traits;
+  for (const auto& sound : book.sounds)
+    for (const auto& layer : sound.layers)
+      for (std::size_t i = 0; i < layer.by.size(); ++i) {
+        auto& values = traits[layer.by[i]];
+        for (const auto& choice : layer.choices)
+          if (i < choice.values.size() && choice.values[i] != "*") values.insert(choice.values[i]);
+      }
+  return traits;
+}
+
+std::string show_trait(const Book& book, const std::string& trait) {
+  Table table({"sound", "layer", "knows"});
+  for (const auto& sound : book.sounds)
+    for (const auto& layer : sound.layers) {
+      const auto by = std::find(layer.by.begin(), layer.by.end(), trait);
+      if (by == layer.by.end()) continue;
+      const auto at = static_cast<std::size_t>(by - layer.by.begin());
+      std::set<std::string> values;
+      for (const auto& choice : layer.choices)
+        if (at < choice.values.size()) values.insert(choice.values[at]);
+      table.row({sound.name, layer.name.empty() ? "-" : layer.name, fmt::format("{}", fmt::join(values, ", "))});
+    }
+  return table.empty() ? std::string() : fmt::format("{}: trait '{}'\n\n{}", book.file, trait, table.text());
+}
+
+}  // namespace tidewater::tool

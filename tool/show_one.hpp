@@ -1,0 +1,24 @@
+#pragma once
+#include <map>
+#include <set>
+#include <string>
+
+#include "tidewater/author/book.hpp"
+
+namespace tidewater::tool {
+
+// What a book says of one name, as lines for a terminal.
+
+std::string show_sound(const Book& book, const BookSound& sound);
+std::string show_event(const Book& book, const BookEvent& event);
+std::string show_group(const Book& book, const BookGroup& group);
+/// Which sounds go by a trait, and the values that they know; empty where none does.
+std::string show_trait(const Book& book, const std::string& trait);
+
+/// "start gangway after 0.5 s; stop engine"
+std::string what_it_does(const BookEvent& event);
+
+/// The values that the sounds of a book know of each trait, sorted.
+std::map<std::string, std::set<std::string>> traits_of(const Book& book);
+
+}  // namespace tidewater::tool
