@@ -96,7 +96,7 @@ clips = ["odd-*.wav"]
   CHECK_THAT(advice, Contains("unreached-sound: no event starts 'odd'"));
   CHECK_THAT(advice, Contains("near-name: 'PAIR-2.aiff' differs from 'pair-2.wav'"));
   CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'"));
-  CHECK_THAT(advice, Contains("no-licence: 'crackling.wav' has no licence on record; name it in credits.toml"));
+  CHECK_THAT(advice, Contains("no-licence: 'crackling.wav' has no licence on record; give it one in credits.toml"));
 }
 
 TEST_CASE("music, ambience, speech, long clips and what seldom starts are not told to vary") {

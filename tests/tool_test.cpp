@@ -75,7 +75,7 @@ TEST_CASE("check says the worst of each kind in a line, all of it when asked, an
   };
   const std::string worst = tool("check " + tool.book()).out;
   CHECK(lines_with(worst, " no-variation: ") == 1);
-  CHECK_THAT(worst, Contains("(the worst of 5; then 'n2' at line 8, 'n3' at line 13, 'n4' at line 18)"));
+  CHECK_THAT(worst, Contains("(the first of 5; then 'n2' at line 8, 'n3' at line 13, 'n4' at line 18)"));
   CHECK_THAT(worst, Contains("book.toml:23:9: long-fade-in: the fade-in of 'n5'") && Contains("All: --all; one kind: --only long-fade-in"));
   CHECK(worst.find("long-fade-in:") < worst.find("no-variation:"));
   CHECK(worst.find("no-variation:") < worst.find("unused-clip:"));
@@ -181,7 +181,8 @@ TEST_CASE("gather, show, sketch and credits do their work from the command line"
 
   const Ran shown = tool("show " + tool.book() + " steps");
   CHECK(shown.exit == 0);
-  CHECK_THAT(shown.out, Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"      own") && Contains("n-5.wav"));
+  CHECK_THAT(shown.out,
+             Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"      own") && Contains("n-5.wav"));
   CHECK_THAT(tool("show " + tool.book() + " stops").err,
              Contains("no event, sound, group or trait is called 'stops'; did you mean 'steps'?"));
 
@@ -249,6 +250,48 @@ TEST_CASE("an audition says which trait no clip knows, and calls the event by it
           "[sounds.s]\nclips = { by = \"surface\", steel = [\"tone.wav\"], otherwise = [\"low.wav\"] }\n[events.walked]\nstart=\"s\"\n");
   CHECK_THAT(tool("audition " + tool.book() + " walked --times 3 --trait surface=stel").out,
              Contains("notice     walked: 's' has no clip for surface = stel, and plays what it has otherwise; did you mean 'steel'?"));
+}
+
+TEST_CASE("credits begins a credits.toml for what has none, once, and tells a credit of clips that are not there") {
+  const Tool tool;
+  fs::create_directories(tool.path("clips/birds"));
+  for (const auto* name : {"birds/gull.wav", "birds/tern.wav", "horn-1.wav", "horn-2.wav"})
+    fs::copy(tool.path("clips/tone.wav"), tool.path(std::string("clips/") + name));
+  tool.write("book.toml", book_head + "[sounds.a]\nclips=[\"birds/*.wav\", \"horn-*.wav\", \"tone.wav\"]\n[events.a]\nstart=\"a\"\n");
+  const std::string before = "# Ours.\n[[credits]]\nclips = [\"tone.wav\", \"horm-*.wav\"]\nlicence = \"MIT\"";
+  tool.write("clips/credits.toml", before);
+  const Ran told = tool("credits " + tool.book());
+  CHECK(told.exit == 1);
+  CHECK_THAT(told.err, Contains("credits.toml:2:1: no clip fits 'horm-*.wav'") && Contains("4 clips without a licence"));
+  CHECK_THAT(tool("check " + tool.book()).out, Contains("needless-credit: a credit is about nothing: no clip fits 'horm-*.wav'"));
+  const Ran begun = tool("credits " + tool.book() + " --begin");
+  CHECK(begun.exit == 0);
+  CHECK_THAT(begun.out, Contains("2 entries for 4 clips"));
+  const std::string after = tool.read("clips/credits.toml");
+  CHECK(after == before +
+                     "\n\n[[credits]]\nclips   = [\"horn-*.wav\"]\nlicence = \"\"\nauthor  = \"\"\n\n[[credits]]\nclips   = "
+                     "[\"birds/\"]\nlicence = \"\"\nauthor  = \"\"\n");
+  CHECK_THAT(tool("credits " + tool.book() + " --begin").out, Contains("every clip has an entry"));
+  CHECK(tool.read("clips/credits.toml") == after);
+  CHECK_THAT(tool("credits " + tool.book()).err, Contains("4 clips without a licence"));
+  CHECK_THAT(tool("check " + tool.book()).out, Contains(": good: "));
+}
+
+TEST_CASE("a sketch makes its folder, and stays quiet under a level") {
+  const Tool tool;
+  CHECK(tool("sketch step -o " + tool.path("new/deep/step.wav")).exit == 0);
+  CHECK(fs::exists(tool.path("new/deep/step.wav")));
+  tool.write(
+      "book.toml",
+      "[book]\nname=\"b\"\nlevel=\"-19 LUFS\"\n[sounds.s]\nsketch=\"splash\"\n[sounds.loud]\nsketch={like=\"splash\", level=\"-4 dB\"}\n"
+      "[events.s]\nstart=\"s\"\n[events.loud]\nstart=\"loud\"\n");
+  for (const auto* name : {"s", "loud"})
+    CHECK(tool(std::string("audition ") + tool.book() + " " + name + " --times 1 --output " + tool.path(std::string(name) + ".wav")).exit ==
+          0);
+  // A mono clip stands in the middle, 3 dB down in each channel.
+  CHECK(Take{decode_file(tool.path("s.wav")).samples}.peak() == Approx(0.1 * 0.7071).epsilon(0.05));
+  CHECK(Take{decode_file(tool.path("loud.wav")).samples}.peak() == Approx(0.631 * 0.7071).epsilon(0.05));
+  CHECK_THAT(tool("check " + tool.book()).out, !Contains("peaks:"));
 }
 
 TEST_CASE("show lists what a book has, and says of each name what holds and why") {

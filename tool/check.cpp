@@ -42,7 +42,8 @@ std::string the_others(const std::vector<const Advice*>& found) {
   for (std::size_t i = 1; i < std::min(found.size(), named + 1); ++i)
     text += fmt::format("{}'{}'{}", i == 1 ? "" : ", ", found[i]->about,
                         found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
-  return fmt::format(" (the worst of {}; then {})", found.size(), text);
+  const bool alike = found.front()->weight == found.back()->weight;
+  return fmt::format(" (the {} of {}; then {})", alike ? "first" : "worst", found.size(), text);
 }
 
 /// A line for each kind, or for each piece. Returns the first kind of which something was left out, or nothing.

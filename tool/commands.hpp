@@ -41,6 +41,7 @@ int sketch(const SketchCall& call);
 struct CreditsCall {
   std::string book;
   std::string output;
+  bool begin = false;
 };
 int credits(const CreditsCall& call);
 

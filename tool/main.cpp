@@ -95,6 +95,7 @@ int run(int argc, char** argv) {
   auto* credits_command = app.add_subcommand("credits", "Write the text of credits that a game shows");
   credits_command->add_option("BOOK", credits_call.book, "The book, a TOML file")->required();
   credits_command->add_option("--output", credits_call.output, "Write it to this file");
+  credits_command->add_flag("--begin", credits_call.begin, "Add entries for clips without a licence to credits.toml, to be filled in");
   credits_command->footer("Example:\n  tidewater credits examples/harbour/book.toml --output out/credits.txt");
 
   ShowCall show_call;

@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "commands.hpp"
+#include "rendering.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater::tool {
@@ -32,6 +33,7 @@ int sketch(const SketchCall& call) {
     fs::path file = output;
     if (plan.variants > 1) file.replace_filename(fmt::format("{}-{}{}", output.stem().string(), variant + 1, output.extension().string()));
     const auto samples = make_sketch(plan.recipe, plan.seed, variant);
+    Rendering::make_folder_of(file.string());
     write_sketch(file.string(), samples);
     fmt::print("  {}  {:.2f} s, peak {:.0f} dB, a placeholder\n", file.generic_string(),
                static_cast<double>(samples.size()) / sketch_rate.value, plan.recipe.level.value);

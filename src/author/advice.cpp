@@ -98,6 +98,7 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"unused-clip", "a file in the folder of clips that no sound uses"},
       {"placeholder", "a sketch that stands in for a real clip"},
       {"no-licence", "a clip without a licence in credits.toml or the book"},
+      {"needless-credit", "a credit of clips that are not there"},
       {"needless-accepted", "an `[[accepted]]` that keeps nothing quiet any more"},
   };
   return kinds;

@@ -41,7 +41,7 @@ void about_silence(Advising& advising, const std::string& path, const Uses& uses
 
 void about_level(Advising& advising, const std::string& path, const Advising::Use& use, const ClipFacts& f) {
   const auto level = level_for(advising.book(), *use.sound);
-  if (!level) return;
+  if (!level || f.marked_placeholder) return;  // a placeholder stays quiet
   const Decibels trim = trim_for(f, *level);
   const Decibels reached = f.loudness + trim;
   const double short_by = std::abs(level->value - reached.value);

@@ -43,11 +43,14 @@ void advise_on_files(Advising& advising) {
   if (advising.book().whole) about_unused(advising);
   const Credits credits = credits_of(advising.book());
   for (const auto& problem : credits.problems) advising.problem(problem.place, problem.message);
+  for (const auto& credit : credits.idle)
+    advising.advise(credit.place, "needless-credit", credit.place.file, 0, "a credit is about nothing: " + credit.message);
   for (const auto& path : credits.without)
-    advising.advise({advising.book().file, 0, 0}, "no-licence", path, 0,
-                    fmt::format("'{}' has no licence on record; name it in credits.toml in the folder of clips (`tidewater credits` begins "
-                                "one with all that are missing)",
-                                path));
+    advising.advise(
+        {advising.book().file, 0, 0}, "no-licence", path, 0,
+        fmt::format("'{}' has no licence on record; give it one in credits.toml in the folder of clips (`tidewater credits --begin` "
+                    "adds what is missing, to be filled in)",
+                    path));
 }
 
 }  // namespace tidewater

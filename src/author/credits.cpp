@@ -11,6 +11,7 @@
 #include <sstream>
 #include <unordered_map>
 
+#include "author/clip_folder.hpp"
 #include "author/pattern.hpp"
 #include "author/read_credits.hpp"
 #include "base/whole_file.hpp"
@@ -67,6 +68,13 @@ CreditsFile read_file(const Book& book) {
   return result;
 }
 
+void about_nothing(const std::vector<BookCredit>& credits, const ClipFolder& folder, std::vector<Problem>& idle) {
+  for (const auto& credit : credits)
+    for (const auto& about : credit.clips)
+      if (!about.empty() && folder.matching(Pattern(about.ends_with('/') ? about + "*" : about, Pattern::Slashes::pass)).empty())
+        idle.push_back({credit.place, fmt::format("no clip fits '{}'{}", about, folder.advice_for(about))});
+}
+
 }  // namespace
 
 void read_credits(Problems& problems, const Keys& root, std::vector<BookCredit>& into) {
@@ -91,12 +99,13 @@ void read_credits(Problems& problems, const Keys& root, std::vector<BookCredit>&
       problems.add(problems.at(item), "a credit needs clips, such as clips = [\"steps/\"] for a folder, or [\"gull-*.flac\"]");
     else
       for (const auto& clip : *clips) credit.clips.push_back(clip.value_or(std::string()));
-    if (credit.licence.empty()) problems.add(problems.at(item), "a credit needs a licence, such as licence = \"CC-BY-4.0\"");
+    if (!table->contains("licence")) problems.add(problems.at(item), "a credit needs a licence, such as licence = \"CC-BY-4.0\"");
   }
 }
 
 Credits credits_of(const Book& book) {
   Credits result;
+  const ClipFolder folder(book.clips_folder);
   std::set<std::string> clips;
   for (const auto& sound : book.sounds)
     sound.each_clip([&](const BookLayer&, const BookClip& clip) {
@@ -104,6 +113,7 @@ Credits credits_of(const Book& book) {
     });
   const CreditsFile file = read_file(book);
   result.problems = file.problems;
+  for (const auto* credits : {&file.credits, &book.credits}) about_nothing(*credits, folder, result.idle);
   struct Work {
     BookCredit credit;
     std::vector<std::string> clips;
@@ -116,6 +126,7 @@ Credits credits_of(const Book& book) {
     if (!credit) credit = by_file.of(clip);
     if (!credit || credit->licence.empty()) {
       result.without.push_back(clip);
+      if (credit) result.unfilled.push_back(clip);
       continue;
     }
     Work& work = by_licence[credit->licence][credit->author + "\n" + credit->source + "\n" + credit->link];

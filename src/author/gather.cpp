@@ -12,6 +12,7 @@
 #include "author/clip_facts.hpp"
 #include "author/clip_folder.hpp"
 #include "author/gather_by_trait.hpp"
+#include "author/in_quotes.hpp"
 #include "author/music_formats.hpp"
 #include "base/text.hpp"
 #include "base/whole_file.hpp"
@@ -35,15 +36,6 @@ std::string name_of(const std::string& path) {
   }
   while (!name.empty() && name.back() == '-') name.pop_back();
   return name.empty() ? "sound" : name;
-}
-
-std::string in_quotes(const std::string& text) {
-  std::string out = "\"";
-  for (const char c : text) {
-    if (c == '"' || c == '\\') out += '\\';
-    out += c;
-  }
-  return out + "\"";
 }
 
 std::string key_for(const std::string& name) {
