@@ -140,11 +140,14 @@ TEST_CASE("what is wrong in a journal is told line by line") {
     std::string line, problem;
   };
   for (const auto& [line, problem] :
-       {Case{"not json", "is not a JSON object"}, Case{"[1]", "is not a JSON object"}, Case{"{\"at\":0}", "is neither a request"},
+       {Case{"not json", "is not a JSON object"},
+        Case{"[1]", "is not a JSON object"},
+        Case{"{\"at\":0}", "is neither a request"},
         Case{"{\"request\":\"raise\",\"event\":\"a\"}", "needs \"at\""},
         Case{"{\"at\":-5,\"request\":\"raise\",\"event\":\"a\"}", "\"at\" must be a number from 0"},
         Case{"{\"at\":\"5\",\"request\":\"raise\",\"event\":\"a\"}", "lacks a unit"},
-        Case{"{\"at\":0,\"request\":\"rise\"}", "did you mean 'raise'?"}, Case{"{\"at\":0,\"request\":\"raise\"}", "needs \"event\""},
+        Case{"{\"at\":0,\"request\":\"rise\"}", "did you mean 'raise'?"},
+        Case{"{\"at\":0,\"request\":\"raise\"}", "needs \"event\""},
         Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
         Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
         Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
@@ -152,14 +155,50 @@ TEST_CASE("what is wrong in a journal is told line by line") {
         Case{"{\"at\":9,\"updates\":0}", "must be a number from 1"},
         Case{"{\"at\":0,\"request\":\"low-pass\",\"group\":\"a\",\"frequency\":\"800\"}", "lacks a unit"},
         Case{"{\"at\":0,\"request\":\"pan\",\"playback\":\"1.1\",\"pan\":\"left\"}", "no place between the speakers"},
-        Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"}}) {
+        Case{"{\"at\":1e300,\"request\":\"raise\",\"event\":\"a\"}", "must be a number"},
+        Case{"{\"at\":1.5,\"request\":\"raise\",\"event\":\"a\"}",
+             "\"at\" is a whole number of frames, or a time in quotes with its unit: \"1.5 s\""},
+        Case{"{\"at\":0,\"request\":\"raise\",\"evnt\":\"a\"}", "a request 'raise' has no key \"evnt\"; did you mean 'event'?"},
+        Case{"{\"at\":0,\"request\":\"stop-all\",\"over\":\"1 s\"}", "has no key \"over\"; known are at, request, fade"},
+        Case{"{\"at\":0,\"request\":\"stop-all\",\"fade\":0.5}",
+             "\"fade\" needs quotes and a unit: \"0.5\" lacks a unit; write \"0.5 ms\" or \"0.5 s\""},
+        Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":-6}", "write \"-6 dB\""},
+        Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"7.1\"}",
+             "no raise before this line has the number 7, so there is no playback 7.1; there were 1"}}) {
     INFO(line);
     const std::string good = "{\"at\":0,\"request\":\"raise\",\"event\":\"a\"}\n";
     CHECK_THROWS_WITH(parse_journal(good + line + "\n", "j"), Contains("j:2: ") && Contains(problem));
   }
+  CHECK_THROWS_WITH(parse_journal("{\"at\":0,\"request\":\"stop\",\"playback\":\"1.1\"}", "j"),
+                    Contains("j:1: nothing was raised before this line"));
+  // A faulty raise is told once, not wherever its sounds are stopped.
+  CHECK_THROWS_WITH(parse_journal("{\"at\":0,\"request\":\"raise\"}\n{\"at\":0,\"request\":\"stop\",\"playback\":\"1.1\"}", "j"),
+                    !Contains("j:2"));
   CHECK_THROWS_WITH(parse_journal("x\ny\n", "j"), Contains("j:1: ") && Contains("j:2: "));
   CHECK_THROWS_WITH(parse_journal("", "j"), Contains("holds no requests"));
   CHECK_THROWS_WITH(parse_journal("{\"at\":9,\"request\":\"stop-all\"}\n{\"at\":3,\"request\":\"stop-all\"}", "j"),
                     Contains("order of time"));
   CHECK_THROWS_WITH(read_journal("/nowhere/j"), Contains("no such file"));
+}
+
+TEST_CASE("what a journal written by hand leaves open is told: a loop that nothing stops, a playback that never was") {
+  Stage stage(book);
+  const auto script = parse_journal(
+      "{\"at\": \"0.1 s\", \"request\": \"raise\", \"event\": \"hum\"}\n{\"at\": \"0.2 s\", \"request\": \"stop\", \"playback\": "
+      "\"1.7\"}\n",
+      "j");
+  std::string notices;
+  ManagerOptions options = options_of(script);
+  options.journal = [&](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) notices += entry.why + "\n";
+  };
+  SoundManager manager(std::move(options));
+  Take take;
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { take.append(block); });
+  CHECK_THAT(notices, Contains("j:2: there never was a playback 1.7: raise 1 is 'hum', whose responses are 1.1 to 1.1"));
+  CHECK_THAT(notices, Contains("1 of the playbacks still went on 10 s after the last request, and were cut off"));
+  CHECK(static_cast<double>(take.frames()) / 48000 == Approx(10.3).margin(0.1));
+  // It fades: it does not click.
+  CHECK(take.part(10.0, 0.1).peak() > 0.08);
+  CHECK(take.part(take.seconds() - 0.01, 0.01).peak() < 0.001);
 }

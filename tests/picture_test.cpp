@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include "picture/timeline_layout.hpp"
 #include "stage.hpp"
 #include "tidewater/picture/stress_chart.hpp"
 #include "tidewater/picture/takes.hpp"
@@ -50,4 +51,46 @@ TEST_CASE("takes are drawn one below the other, a dozen at most; none is a pictu
   CHECK(draw_takes({}, test_rate, folder.path("none.png"), "nothing") == 0);
   CHECK(folder.read("none.png").substr(1, 3) == "PNG");
   CHECK_THROWS_WITH(draw_takes(takes, test_rate, folder.path("t.gif"), ""), Contains("use .png or .svg"));
+}
+
+TEST_CASE("a timeline shows layers, what is turned and muted, and names what was refused") {
+  Stage stage(
+      "[groups.near]\n[sounds.both]\ngroup=\"near\"\nlayers = [ { name = \"low\", clips = [\"long.wav\"] }, { name = \"top\", clips = "
+      "[\"low.wav\"] } ]\n"
+      "[events.a]\nstart=\"both\"\n");
+  stage.raise("a");
+  stage.manager->set_gain("near", Decibels{-6}, Seconds{2});
+  stage.render(Seconds{0.5});
+  stage.manager->set_mute("near", true);
+  stage.raise("no.such");
+  stage.render(Seconds{0.5});
+  stage.manager->set_mute("near", false);
+  stage.manager->set_low_pass("master", Hertz{800}, Seconds{});
+  stage.render(Seconds{0.5});
+  stage.manager->set_mute("master", true);
+  stage.render(Seconds{0.5});
+  TimelineFacts facts(test_rate);
+  Timeline timeline(test_rate);
+  for (const auto& entry : stage.journal) {
+    facts.take(entry);
+    timeline.take(entry);
+  }
+  const auto lanes = facts.lanes(2 * 48000);
+  REQUIRE(lanes.size() == 1);
+  REQUIRE(lanes[0].rows.size() == 1);
+  REQUIRE(lanes[0].rows[0].bars.size() == 2);
+  CHECK(lanes[0].rows[0].slots == 2);
+  CHECK(lanes[0].rows[0].bars[0]->layer == "low");
+  CHECK(lanes[0].rows[0].bars[1]->layer == "top");
+  std::string labels;
+  for (const auto& change : facts.changes) labels += change.label + "; ";
+  CHECK(labels == "near -6.0 dB over 2 s; near muted; near heard; master low-pass 800 Hz; master muted; ");
+  REQUIRE(facts.muted.at("near").size() == 1);
+  CHECK(facts.muted.at("near")[0].second - facts.muted.at("near")[0].first == Approx(24000).margin(1024));
+  CHECK(facts.muted.at("master")[0].second == 2 * 48000);
+  CHECK(facts.marks.at(1).label == "no.such");
+  CHECK(facts.marks.at(1).refused);
+  CHECK(facts.unheard.at(0).event == "no.such");
+  timeline.draw(stage.folder.path("t.png"), "turned");
+  CHECK(stage.folder.read("t.png").size() > 10000);
 }

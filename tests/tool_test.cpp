@@ -109,7 +109,7 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   const Ran ran = tool("audition " + tool.book() + " tune");
   CHECK(ran.exit == 1);
   CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; did you mean 'tone'?"));
-  for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "sketch ", "credits ", "stress "}) {
+  for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
     CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
@@ -292,6 +292,35 @@ TEST_CASE("a sketch makes its folder, and stays quiet under a level") {
   CHECK(Take{decode_file(tool.path("s.wav")).samples}.peak() == Approx(0.1 * 0.7071).epsilon(0.05));
   CHECK(Take{decode_file(tool.path("loud.wav")).samples}.peak() == Approx(0.631 * 0.7071).epsilon(0.05));
   CHECK_THAT(tool("check " + tool.book()).out, !Contains("peaks:"));
+}
+
+TEST_CASE("a journal is printed for people: seconds with two decimals, names, what was refused and why") {
+  const Tool tool;
+  tool.write("hand.jsonl",
+             "{\"at\": \"0.5 s\", \"request\": \"raise\", \"event\": \"walked\", \"traits\": {\"surface\": \"steel\"}}\n"
+             "{\"at\": \"1.25 s\", \"request\": \"gain\", \"group\": \"master\", \"gain\": \"-6 dB\", \"time\": \"2 s\"}\n"
+             "{\"at\": \"1.5 s\", \"request\": \"raise\", \"event\": \"wlked\"}\n");
+  REQUIRE(tool("render " + tool.book() + " " + tool.path("hand.jsonl") + " --output " + tool.path("o.wav") + " --journal " +
+               tool.path("o.jsonl"))
+              .exit == 0);
+  const Ran read = tool("journal " + tool.path("o.jsonl"));
+  CHECK(read.exit == 0);
+  CHECK_THAT(read.out, Contains("    0.50 s  raise 1            walked                    surface = steel\n"));
+  CHECK_THAT(read.out, Contains("    0.50 s    started          steps                     n-"));
+  CHECK_THAT(read.out, Contains("    1.25 s  gain               master                    -6.0 dB, over 2.00 s\n"));
+  CHECK_THAT(read.out,
+             Contains("    1.50 s    unknown-event    wlked                     no loaded bank has this event; did you mean 'walked'?\n"));
+  const Ran unheard = tool("journal --unheard " + tool.path("o.jsonl"));
+  CHECK(std::count(unheard.out.begin(), unheard.out.end(), '\n') == 1);
+  // Written by hand, and left unfinished by a crash.
+  CHECK_THAT(tool("journal " + tool.path("hand.jsonl")).out, Contains("    1.50 s  raise 2            wlked\n"));
+  const std::string whole = tool.read("o.jsonl");
+  tool.write("cut.jsonl", whole.substr(0, whole.size() / 2));
+  const Ran cut = tool("journal " + tool.path("cut.jsonl"));
+  CHECK(cut.exit == 1);
+  CHECK_THAT(cut.out, Contains("raise 1"));
+  CHECK_THAT(cut.err, Contains("is not a JSON object; a game that crashed leaves the last line unfinished"));
+  CHECK_THAT(tool("journal " + tool.path("none.jsonl")).err, Contains("there is no such file"));
 }
 
 TEST_CASE("show lists what a book has, and says of each name what holds and why") {

@@ -45,6 +45,12 @@ struct CreditsCall {
 };
 int credits(const CreditsCall& call);
 
+struct JournalCall {
+  std::string journal;
+  bool unheard = false;
+};
+int journal(const JournalCall& call);
+
 struct ShowCall {
   std::string book;
   std::string name;

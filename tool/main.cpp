@@ -136,6 +136,12 @@ int run(int argc, char** argv) {
   render_command->footer(
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
 
+  JournalCall journal_call;
+  auto* journal_command = app.add_subcommand("journal", "Print a journal for people: what was asked, what became of it, and why");
+  journal_command->add_option("JOURNAL", journal_call.journal, "The journal of a game or of a rendering")->required();
+  journal_command->add_flag("--unheard", journal_call.unheard, "Only what was refused or held back");
+  journal_command->footer("Example:\n  tidewater journal out/harbour.journal.jsonl --unheard");
+
   StressCall stress_call;
   auto* stress_command = app.add_subcommand("stress", "How many voices does this machine hold? Takes about a minute");
   stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
@@ -171,6 +177,7 @@ int run(int argc, char** argv) {
   if (*gather_command) return gather(gather_call);
   if (*sketch_command) return sketch(sketch_call);
   if (*credits_command) return credits(credits_call);
+  if (*journal_command) return journal(journal_call);
   if (*show_command) return show(show_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);

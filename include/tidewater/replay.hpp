@@ -29,7 +29,9 @@ struct JournalScript {
   Hertz rate{48000};
   std::uint64_t seed = 1;
   std::uint32_t voices = 64;
+  std::string file;  ///< as it was called when it was read
   std::vector<JournalEntry> requests;
+  std::vector<std::size_t> lines;  ///< of the file, from 1: where each request stands
   std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
   std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand
 

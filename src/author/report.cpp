@@ -59,12 +59,16 @@ struct Report::State {
   std::map<std::string, std::size_t> why_silent;
   std::map<Refusal, std::size_t> refusals, idle;
   std::vector<std::string> notices;
-  std::uint32_t voices = 0, playing = 0, most = 0;
-  std::set<PlaybackId> alive;
+  std::uint32_t voices = 0;
+  std::size_t most_voices = 0, most_playbacks = 0;
+  std::map<std::uint32_t, PlaybackId> taken;  ///< the playback on each voice that sounds; one with layers is on several
 
-  void sounds(PlaybackId id) {
-    alive.insert(id);
-    most = std::max(most, static_cast<std::uint32_t>(alive.size()));
+  void sounds(PlaybackId id, std::uint32_t voice) {
+    taken[voice] = id;
+    most_voices = std::max(most_voices, taken.size());
+    std::set<PlaybackId> playbacks;
+    for (const auto& [ignored, playback] : taken) playbacks.insert(playback);
+    most_playbacks = std::max(most_playbacks, playbacks.size());
   }
 };
 
@@ -92,21 +96,24 @@ void Report::take(const JournalEntry& entry) {
       s.event_of[entry.raise] = entry.event;
       break;
     case Kind::fading:
-      s.alive.erase(entry.playback);
+      s.taken.erase(entry.voice);
       if (entry.how == "outranked") ++s.outranked;
       if (entry.how == "dormant") ++s.slept;
       break;
     case Kind::woke:
       ++s.woke;
-      s.sounds(entry.playback);
+      s.sounds(entry.playback, entry.voice);
       break;
-    case Kind::ended: s.alive.erase(entry.playback); break;
+    case Kind::layer:
+      if (entry.outcome != Outcome::dormant) s.sounds(entry.playback, entry.voice);
+      break;
+    case Kind::ended: std::erase_if(s.taken, [&](const auto& voice) { return voice.second == entry.playback; }); break;
     case Kind::notice: s.notices.push_back(entry.why); break;
     case Kind::decision:
       if (plays(entry.outcome)) {
         ++(entry.outcome == Outcome::dormant ? s.dormant : entry.outcome == Outcome::silent ? s.silent : s.started);
         if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
-        if (entry.outcome != Outcome::dormant) s.sounds(entry.playback);
+        if (entry.outcome != Outcome::dormant) s.sounds(entry.playback, entry.voice);
       } else if (entry.outcome != Outcome::done) {
         const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
         ++(refused(entry.outcome)
@@ -143,7 +150,8 @@ std::string Report::text() const {
   for (const auto& [why, count] : s.why_silent) out += fmt::format("  unheard    {}: {}\n", counted(count, "sound", "sounds"), why);
   out += listed("refused", s.refusals);
   if (!s.idle.empty()) out += listed("no effect", s.idle);
-  out += fmt::format("  voices     {} at most, of {}{}\n", s.most, s.voices,
+  out += fmt::format("  playbacks  {} at once at most\n", s.most_playbacks);
+  out += fmt::format("  voices     {} at once at most, of {}{}\n", s.most_voices, s.voices,
                      s.outranked == 0 ? "" : fmt::format("; {} gave way to louder sounds", s.outranked));
   if (s.dormant + s.slept > 0)
     out += fmt::format("  dormant    {} began without a voice, {} lost theirs, {} came back\n", s.dormant, s.slept, s.woke);

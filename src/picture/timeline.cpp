@@ -8,6 +8,7 @@
 
 #include "picture/palette.hpp"
 #include "picture/timeline_layout.hpp"
+#include "picture/timeline_marks.hpp"
 
 namespace tidewater {
 namespace {
@@ -71,11 +72,12 @@ class Drawing {
   void draw(const std::string& title) {
     draw_title(title);
     const double marks_top = y_;
-    y_ += marks_height;
+    y_ += marks_height + changes_height();
     const double below = axis_height + legend_height + unheard_height() + margin;
     const double lanes_bottom = size_.height - below;
     draw_grid(marks_top, lanes_bottom);
-    draw_marks(marks_top);
+    draw_strip("events", facts_.marks, marks_top, marks_height);
+    if (!facts_.changes.empty()) draw_strip("levels", facts_.changes, marks_top + marks_height, changes_height());
     // What few rows leave free goes to the waveform.
     const double lanes_height = most_slot * slots() + lane_gap * static_cast<double>(lanes_.size());
     draw_wave(std::clamp(lanes_bottom - y_ - lanes_height, least_wave_height, most_wave_height));
@@ -91,9 +93,15 @@ class Drawing {
     return left_ + (right_ - left_) * static_cast<double>(std::clamp<std::int64_t>(frame, 0, end_)) /
                        static_cast<double>(std::max<std::int64_t>(1, end_));
   }
+  double changes_height() const { return facts_.changes.empty() ? 0 : marks_height; }
+  void draw_strip(const char* title, const std::vector<Mark>& marks, double top, double height) {
+    canvas_.text(margin, top + 12, title, {11, ink, true});
+    draw_marks(canvas_, marks, {left_, right_ + margin, top, top + height}, [&](std::int64_t frame) { return x_of(frame); });
+  }
   double length() const { return static_cast<double>(end_) / rate_.value; }
   double unheard_height() const {
-    return facts_.unheard.empty() ? 0 : 8 + reason_line * static_cast<double>(std::min(most_reasons + 1, facts_.unheard.size()));
+    if (facts_.unheard.empty()) return 0;
+    return 8 + reason_line * static_cast<double>(std::min(most_reasons, facts_.unheard.size()) + remaining().size());
   }
 
   void draw_title(const std::string& title) {
@@ -115,57 +123,6 @@ class Drawing {
       const double x = std::round(x_of(frames({i * step}, rate_).value)) + 0.5;
       canvas_.line(x, top, x, bottom, grid);
     }
-  }
-
-  /// A mark for every event; a label where there is room for it, and not twice for a run of the same.
-  void draw_marks(double top) {
-    canvas_.text(margin, top + 12, "events", {11, ink, true});
-    struct Label {
-      double x, y, width;
-      const Mark* mark;
-    };
-    std::vector<Label> labels;
-    std::array<double, 3> free_from{};
-    std::array<std::string, 3> last;
-    const double foot = top + marks_height - 4;
-    for (const Mark& mark : facts_.marks) {
-      const double x = x_of(mark.at);
-      const double width = canvas_.text_width(mark.event, {10});
-      double stem_top = foot - 8;
-      for (std::size_t level = 0; level < free_from.size(); ++level) {
-        if (last[level] == mark.event && x < free_from[level] + 160) break;
-        if (x < free_from[level] || x + width > right_ + margin) continue;
-        stem_top = top + 4 + 16 * static_cast<double>(level);
-        labels.push_back({x, stem_top + 6, width, &mark});
-        free_from[level] = x + width + 12;
-        last[level] = mark.event;
-        break;
-      }
-      canvas_.line(x, stem_top, x, foot, mark.refused ? alarm : ink, mark.refused ? 1.4 : 0.8);
-      if (mark.refused)
-        draw_cross(x, foot - 1);
-      else if (mark.held)
-        draw_lozenge(x, foot - 1);
-    }
-    // Over the stems, which would strike them out.
-    for (const Label& label : labels) {
-      canvas_.rectangle(label.x + 1.5, label.y - 6, label.width + 3, 13, paper);
-      canvas_.text(label.x + 3, label.y, label.mark->event, {10, label.mark->refused ? alarm : ink});
-    }
-  }
-
-  void draw_cross(double x, double y) {
-    canvas_.line(x - 3.5, y - 3.5, x + 3.5, y + 3.5, alarm, 1.8);
-    canvas_.line(x - 3.5, y + 3.5, x + 3.5, y - 3.5, alarm, 1.8);
-  }
-
-  /// A small square on its corner.
-  void draw_lozenge(double x, double y) {
-    constexpr double half = 3.2;
-    canvas_.line(x - half, y, x, y - half, ink, 1);
-    canvas_.line(x, y - half, x + half, y, ink, 1);
-    canvas_.line(x + half, y, x, y + half, ink, 1);
-    canvas_.line(x, y + half, x - half, y, ink, 1);
   }
 
   int slots() const {
@@ -227,7 +184,20 @@ class Drawing {
         for (const Bar* bar : row.bars) draw_bar(*bar, y_ + slot * bar->slot, slot, colour);
         y_ += slot * row.slots;
       }
+      for (const auto* group : {"master", lane.group.c_str()})
+        if (lane.group != "master" || group == lane.group.c_str()) draw_muted(group, y_ - height, height);
       y_ += lane_gap;
+    }
+  }
+
+  /// Over what nobody hears.
+  void draw_muted(const std::string& group, double top, double height) {
+    const auto spans = facts_.muted.find(group);
+    if (spans == facts_.muted.end()) return;
+    for (const auto& [from, to] : spans->second) {
+      const double x = x_of(from);
+      canvas_.rectangle(x, top, x_of(to) - x, height, {paper.red, paper.green, paper.blue, 0.7});
+      if (x_of(to) - x > 60) canvas_.text(x + 6, top + height / 2, "muted", {10, faint_ink});
     }
   }
 
@@ -270,7 +240,7 @@ class Drawing {
   void draw_label(const Bar& bar, double from, double to, double middle, double height) {
     if (height < 11) return;
     const std::string detail =
-        fmt::format("{}  {:+.1f} st  {}{}", bar.clip, bar.pitch.value,
+        fmt::format("{}{}{}  {:+.1f} st  {}{}", bar.layer, bar.layer.empty() ? "" : ": ", bar.clip, bar.pitch.value,
                     bar.gain == silence ? "silent" : fmt::format("{:.1f} dB", bar.gain.value), bar.silent ? "  (unheard)" : "");
     const Canvas::TextStyle style{9.5, ink};
     for (const std::string& label : {detail, bar.clip}) {
@@ -293,6 +263,28 @@ class Drawing {
     y_ += axis_height;
   }
 
+  /// The events behind the reasons that have no line of their own, by name, in up to three lines.
+  std::vector<std::string> remaining() const {
+    constexpr std::size_t most_lines = 3;
+    if (facts_.unheard.size() <= most_reasons) return {};
+    const std::size_t reasons = facts_.unheard.size() - most_reasons;
+    std::vector<std::string> events, lines = {fmt::format("and for {} more reason{}: ", reasons, reasons == 1 ? "" : "s")};
+    for (std::size_t i = most_reasons; i < facts_.unheard.size(); ++i)
+      if (std::find(events.begin(), events.end(), facts_.unheard[i].event) == events.end()) events.push_back(facts_.unheard[i].event);
+    for (std::size_t i = 0; i < events.size(); ++i) {
+      const std::string word = (events[i].empty() ? "requests" : events[i]) + (i + 1 < events.size() ? ", " : "");
+      if (canvas_.text_width(lines.back() + word, {10}) > right_ - left_ - 150) {
+        if (lines.size() == most_lines) {
+          lines.back() += fmt::format("and {} more; the journal has them all", events.size() - i);
+          break;
+        }
+        lines.emplace_back();
+      }
+      lines.back() += word;
+    }
+    return lines;
+  }
+
   void draw_unheard() {
     if (facts_.unheard.empty()) return;
     y_ += 4;
@@ -300,8 +292,10 @@ class Drawing {
     for (std::size_t i = 0; i < facts_.unheard.size(); ++i) {
       const double middle = y_ + reason_line / 2;
       if (i == most_reasons) {
-        canvas_.text(left_, middle, fmt::format("and {} more reasons; the journal has them all", facts_.unheard.size() - i), {10, ink});
-        y_ += reason_line;
+        for (const std::string& line : remaining()) {
+          canvas_.text(left_, y_ + reason_line / 2, line, {10, ink});
+          y_ += reason_line;
+        }
         break;
       }
       const Unheard& reason = facts_.unheard[i];
@@ -310,9 +304,9 @@ class Drawing {
         when += fmt::format("{}{:.2f} s", k == 0 ? "" : ", ", seconds({reason.at[k]}, rate_).value);
       if (reason.at.size() > 3) when += fmt::format(" and {} more", reason.at.size() - 3);
       if (reason.held)
-        draw_lozenge(left_ - 10, middle);
+        draw_lozenge(canvas_, left_ - 10, middle);
       else
-        draw_cross(left_ - 10, middle);
+        draw_cross(canvas_, left_ - 10, middle);
       canvas_.text(left_, middle, fmt::format("{}   {}", when, reason.text), {10.5, ink, false, Canvas::Align::left, right_ - left_});
       y_ += reason_line;
     }

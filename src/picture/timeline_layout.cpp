@@ -42,9 +42,59 @@ auto& find_or_add(Items& items, Matches matches, Made made) {
 
 }  // namespace
 
-Bar* TimelineFacts::find(PlaybackId id) {
-  const auto it = open_.find(id);
-  return it == open_.end() ? nullptr : &bars_[it->second];
+std::vector<Bar*> TimelineFacts::open(PlaybackId id) {
+  std::vector<Bar*> bars;
+  if (const auto it = open_.find(id); it != open_.end())
+    for (const std::size_t at : it->second) bars.push_back(&bars_[at]);
+  return bars;
+}
+
+void TimelineFacts::add_bar(const JournalEntry& e) {
+  open_[e.playback].push_back(bars_.size());
+  Bar& bar = bars_.emplace_back();
+  bar.sound = e.sound;
+  bar.layer = e.layer;
+  bar.clip = e.clip;
+  bar.group = e.group;
+  bar.voice = e.voice;
+  bar.from = e.starts.value;
+  bar.fade_in = frames(e.fade_in, rate_).value;
+  bar.gain = e.gain;
+  bar.pitch = e.pitch;
+  bar.silent = e.outcome == Outcome::silent;
+  if (e.outcome == Outcome::dormant) bar.dormant.emplace_back(bar.from, -1);
+}
+
+/// Levels, filters and mutes of groups: what a player or a game turns. Those of one playback are too many.
+void TimelineFacts::add_change(const JournalEntry& e) {
+  if (e.group.empty()) return;
+  const auto over = [&] { return e.fade > Seconds{0.1} ? fmt::format(" over {:.2g} s", e.fade.value) : std::string(); };
+  std::string label = e.group;
+  if (e.kind == Kind::mute) {
+    auto& spans = muted[e.group];
+    const bool now = !spans.empty() && spans.back().second < 0;
+    if (e.on && !now) spans.emplace_back(e.at.value, -1);
+    if (!e.on && now) spans.back().second = e.at.value;
+    label += e.on ? " muted" : " heard";
+  } else if (e.kind == Kind::gain) {
+    label += (e.gain == silence ? " silent" : fmt::format(" {:.1f} dB", e.gain.value)) + over();
+  } else {
+    const char* filter = e.kind == Kind::low_pass ? "low-pass" : "high-pass";
+    label += (e.frequency.value > 0 ? fmt::format(" {} {:.0f} Hz", filter, e.frequency.value) : fmt::format(" no {}", filter)) + over();
+  }
+  changes.push_back({e.at.value, label});
+}
+
+void TimelineFacts::refuse(const JournalEntry& e) {
+  const bool held = !refused(e.outcome);
+  const auto mark = mark_of_.find(e.raise);
+  const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].label;
+  if (mark != mark_of_.end()) (held ? marks[mark->second].held : marks[mark->second].refused) = true;
+  const std::string text =
+      fmt::format("{}{}{}{}{}", event, event.empty() ? "" : ": ", to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
+  find_or_add(
+      unheard, [&](const Unheard& u) { return u.text == text; }, Unheard{{}, event, text, held})
+      .at.push_back(e.at.value);
 }
 
 void TimelineFacts::take(const JournalEntry& e) {
@@ -55,34 +105,22 @@ void TimelineFacts::take(const JournalEntry& e) {
       break;
     case Kind::raise:
       mark_of_[e.raise] = marks.size();
-      marks.push_back({e.at.value, e.event, false});
+      marks.push_back({e.at.value, e.event});
       break;
+    case Kind::gain:
+    case Kind::mute:
+    case Kind::low_pass:
+    case Kind::high_pass: add_change(e); break;
+    case Kind::layer: add_bar(e); break;
     case Kind::decision:
-      if (plays(e.outcome)) {
-        open_[e.playback] = bars_.size();
-        Bar& bar = bars_.emplace_back();
-        bar.sound = e.sound;
-        bar.clip = e.clip;
-        bar.group = e.group;
-        bar.from = e.starts.value;
-        bar.fade_in = frames(e.fade_in, rate_).value;
-        bar.gain = e.gain;
-        bar.pitch = e.pitch;
-        bar.silent = e.outcome == Outcome::silent;
-        if (e.outcome == Outcome::dormant) bar.dormant.emplace_back(bar.from, -1);
-      } else if (refused(e.outcome) || held_back(e.outcome)) {
-        const bool held = !refused(e.outcome);
-        const auto mark = mark_of_.find(e.raise);
-        const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].event + ": ";
-        if (mark != mark_of_.end()) (held ? marks[mark->second].held : marks[mark->second].refused) = true;
-        const std::string text = fmt::format("{}{}{}{}", event, to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
-        find_or_add(
-            unheard, [&](const Unheard& u) { return u.text == text; }, Unheard{{}, text, held})
-            .at.push_back(e.at.value);
-      }
+      if (plays(e.outcome))
+        add_bar(e);
+      else if (refused(e.outcome) || held_back(e.outcome))
+        refuse(e);
       break;
     case Kind::fading:
-      if (Bar* bar = find(e.playback)) {
+      for (Bar* bar : open(e.playback)) {
+        if (bar->voice != e.voice) continue;
         if (e.how == "dormant")
           bar->dormant.emplace_back(e.at.value, -1);
         else
@@ -90,14 +128,19 @@ void TimelineFacts::take(const JournalEntry& e) {
       }
       break;
     case Kind::woke:
-      if (Bar* bar = find(e.playback); bar != nullptr && !bar->dormant.empty()) bar->dormant.back().second = e.starts.value;
+      for (Bar* bar : open(e.playback)) {
+        if (bar->dormant.empty() || bar->dormant.back().second >= 0) continue;
+        bar->dormant.back().second = e.starts.value;
+        bar->voice = e.voice;
+        break;
+      }
       break;
     case Kind::ended:
-      if (Bar* bar = find(e.playback)) {
+      for (Bar* bar : open(e.playback)) {
         bar->to = e.at.value;
         bar->how = e.how;
-        open_.erase(e.playback);
       }
+      open_.erase(e.playback);
       break;
     default: break;
   }
@@ -105,6 +148,9 @@ void TimelineFacts::take(const JournalEntry& e) {
 
 std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
   std::stable_partition(unheard.begin(), unheard.end(), [](const Unheard& u) { return !u.held; });
+  for (auto& [group, spans] : muted)
+    for (auto& span : spans)
+      if (span.second < 0) span.second = end;
   std::vector<Lane> lanes;
   for (Bar& bar : bars_) {
     if (bar.to < 0) bar.to = std::max(bar.from, end);

@@ -10,9 +10,10 @@
 
 namespace tidewater {
 
-/// One playback, from its first frame to its last.
+/// One playback, from its first frame to its last; of one with layers, each layer.
 struct Bar {
-  std::string sound, clip, group;
+  std::string sound, layer, clip, group;
+  std::uint32_t voice = 0;
   std::int64_t from = 0;
   std::int64_t to = -1;          ///< -1 while nothing ended it
   std::int64_t fade_in = 0;      ///< frames
@@ -28,7 +29,7 @@ struct Bar {
 
 struct Mark {
   std::int64_t at = 0;
-  std::string event;
+  std::string label;
   bool refused = false;
   bool held = false;  ///< the book held a start back
 };
@@ -36,7 +37,7 @@ struct Mark {
 /// Requests that were not heard for the same reason, explained once.
 struct Unheard {
   std::vector<std::int64_t> at;
-  std::string text;
+  std::string event, text;
   bool held = false;
 };
 
@@ -61,17 +62,24 @@ class TimelineFacts {
   /// Bars in lanes and rows; those still open end at `end`.
   std::vector<Lane> lanes(std::int64_t end);
 
-  std::vector<Mark> marks;
+  std::vector<Mark> marks;    ///< events
+  std::vector<Mark> changes;  ///< of groups: levels, filters, mutes
+  /// When each group was muted, from and to; once `lanes` was called all have an end.
+  std::map<std::string, std::vector<std::pair<std::int64_t, std::int64_t>>> muted;
   std::vector<Unheard> unheard;  ///< what was refused first, then what the book held back; once `lanes` was called
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
 
  private:
-  Bar* find(PlaybackId id);
+  void add_bar(const JournalEntry& entry);
+  void add_change(const JournalEntry& entry);
+  void refuse(const JournalEntry& entry);
+  /// What a playback still has open.
+  std::vector<Bar*> open(PlaybackId id);
 
   Hertz rate_;
   std::vector<Bar> bars_;
-  std::map<PlaybackId, std::size_t> open_;
+  std::map<PlaybackId, std::vector<std::size_t>> open_;
   std::map<std::uint64_t, std::size_t> mark_of_;
 };
 

@@ -104,7 +104,8 @@ Json json_of(const JournalEntry& e) {
     case Kind::decision:
     case Kind::layer: return decision(e);
     case Kind::fading: {
-      Json json = {{"at", e.at.value}, {"fading", to_text(e.playback)}, {"sound", e.sound}, {"fade", to_text(e.fade)}, {"how", e.how}};
+      Json json = {{"at", e.at.value}, {"fading", to_text(e.playback)}, {"sound", e.sound},
+                   {"voice", e.voice}, {"fade", to_text(e.fade)},       {"how", e.how}};
       if (!e.why.empty()) json["why"] = e.why;
       return json;
     }

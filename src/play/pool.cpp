@@ -125,6 +125,7 @@ void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
   entry.sound = playback.sound->design->name;
   entry.how = "dormant";
   entry.why = why;
+  entry.voice = playback.voice;
 }
 
 void ManagerState::lie_down(LivePlayback& playback) {
@@ -168,6 +169,7 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
   entry.fade = fade;
   entry.how = how;
   entry.why = why;
+  entry.voice = playback.voice;
 }
 
 void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* how) {

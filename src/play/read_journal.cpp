@@ -1,11 +1,13 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <cmath>
 #include <filesystem>
 #include <fstream>
 #include <limits>
 #include <nlohmann/json.hpp>
 #include <sstream>
+#include <unordered_set>
 
 #include "base/shorten.hpp"
 #include "play/door.hpp"
@@ -23,16 +25,31 @@ constexpr std::uintmax_t largest_journal = std::uintmax_t{1} << 30U;
 constexpr std::size_t most_problems = 50;
 constexpr double longest_hours = 4;
 
+/// The keys of a request besides "at" and "request".
+using Known = std::vector<std::string_view>;
+
 struct RequestName {
   std::string_view name;
   Kind kind;
+  Known keys;
 };
-constexpr std::array request_names = {
-    RequestName{"raise", Kind::raise}, RequestName{"stop", Kind::stop},         RequestName{"gain", Kind::gain},
-    RequestName{"bend", Kind::bend},   RequestName{"mute", Kind::mute},         RequestName{"stop-all", Kind::stop_all},
-    RequestName{"pan", Kind::pan},     RequestName{"low-pass", Kind::low_pass}, RequestName{"high-pass", Kind::high_pass},
-    RequestName{"load", Kind::load},   RequestName{"unload", Kind::unload},
-};
+
+const std::vector<RequestName>& request_names() {
+  static const std::vector<RequestName> names = {
+      {"raise", Kind::raise, {"event", "id", "traits", "emitter"}},
+      {"stop", Kind::stop, {"playback", "fade"}},
+      {"gain", Kind::gain, {"playback", "group", "gain", "time"}},
+      {"bend", Kind::bend, {"playback", "pitch", "time"}},
+      {"mute", Kind::mute, {"group", "mute"}},
+      {"stop-all", Kind::stop_all, {"fade"}},
+      {"pan", Kind::pan, {"playback", "pan", "time"}},
+      {"low-pass", Kind::low_pass, {"playback", "group", "frequency", "time"}},
+      {"high-pass", Kind::high_pass, {"playback", "group", "frequency", "time"}},
+      {"load", Kind::load, {"bank"}},
+      {"unload", Kind::unload, {"bank"}},
+  };
+  return names;
+}
 
 /// One line; every member reports what is wrong with it by throwing Error, without place.
 class Line {
@@ -47,10 +64,25 @@ class Line {
   }
 
   bool has(const char* key) const { return json_.contains(key); }
+  void require(const char* key) const {
+    if (!has(key)) text(key);
+  }
+
+  bool is_none(const char* key) const { return json_[key] == "none"; }
+
+  void check_keys(std::string_view what, const Known& known) const {
+    for (const auto& [key, value] : json_.items())
+      if (std::find(known.begin(), known.end(), key) == known.end()) {
+        const std::string advice = did_you_mean(key, known);
+        throw Error(fmt::format("{} has no key \"{}\"{}", what, key,
+                                advice.empty() ? fmt::format("; known are {}", fmt::join(known, ", ")) : advice));
+      }
+  }
 
   template <class T>
   T quantity(const char* key, Read<T> (*read)(std::string_view), T standard) const {
     if (!has(key)) return standard;
+    if (json_[key].is_number()) throw Error(fmt::format("\"{}\" needs quotes and a unit: {}", key, read(json_[key].dump()).problem));
     auto result = read(text(key));
     if (!result.value) throw Error(fmt::format("\"{}\": {}", key, result.problem));
     return *result.value;
@@ -74,6 +106,8 @@ class Line {
     const auto it = json_.find("at");
     if (it == json_.end()) throw Error("needs \"at\": frames as a number, or a time as \"1.5 s\"");
     if (it->is_string()) return frames(quantity("at", read_seconds, Seconds{}), rate_);
+    if (it->is_number_float() && it->get<double>() != std::floor(it->get<double>()))
+      throw Error(fmt::format("\"at\" is a whole number of frames, or a time in quotes with its unit: \"{} s\"", it->dump()));
     const double latest = longest_hours * 3600 * rate_.value;
     return {static_cast<std::int64_t>(number("at", 0, latest, 0))};
   }
@@ -108,31 +142,44 @@ class Line {
   Hertz rate_;
 };
 
-JournalEntry request_of(const Line& line, std::uint64_t raises) {
+/// Numbers of the raises so far: what is stopped or changed came from one of them.
+using Raises = std::unordered_set<std::uint64_t>;
+
+void require_raised(PlaybackId id, const Raises& raises) {
+  if (raises.contains(id.raise)) return;
+  throw Error(raises.empty() ? fmt::format("nothing was raised before this line, so there is no playback {}.{}", id.raise, id.response)
+                             : fmt::format("no raise before this line has the number {}, so there is no playback {}.{}; there were {}",
+                                           id.raise, id.raise, id.response, raises.size()));
+}
+
+JournalEntry request_of(const Line& line, const Raises& raises) {
   JournalEntry entry;
   entry.at = line.at();
   const std::string name = line.text("request");
-  const auto* known = std::find_if(request_names.begin(), request_names.end(), [&](const RequestName& r) { return r.name == name; });
-  if (known == request_names.end()) {
-    std::vector<std::string_view> names;
-    for (const auto& r : request_names) names.push_back(r.name);
+  const auto known = std::find_if(request_names().begin(), request_names().end(), [&](const RequestName& r) { return r.name == name; });
+  if (known == request_names().end()) {
+    Known names;
+    for (const auto& r : request_names()) names.push_back(r.name);
     throw Error(fmt::format("there is no request '{}'{}", name, did_you_mean(name, names)));
   }
   entry.kind = known->kind;
+  Known keys = known->keys;
+  keys.insert(keys.begin(), {"at", "request"});
+  line.check_keys(fmt::format("a request '{}'", name), keys);
   constexpr Seconds smooth{0.02};
   switch (known->kind) {
     case Kind::raise:
       entry.event = line.text("event");
       entry.traits = line.traits();
       entry.emitter = static_cast<std::uint64_t>(line.number("emitter", 0, 1e15, 0));
-      entry.raise = static_cast<std::uint64_t>(line.number("id", 1, 1e15, static_cast<double>(raises + 1)));
+      entry.raise = static_cast<std::uint64_t>(line.number("id", 1, 1e15, static_cast<double>(raises.size() + 1)));
       break;
     case Kind::load:
     case Kind::unload: entry.bank = line.text("bank"); break;
     case Kind::stop: entry.playback = line.playback(); break;
     case Kind::bend:
       entry.playback = line.playback();
-      line.text("pitch");
+      line.require("pitch");
       entry.pitch = line.quantity("pitch", read_semitones, Semitones{});
       break;
     case Kind::gain:
@@ -140,12 +187,12 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
         entry.group = line.text("group");
       else
         entry.playback = line.playback();
-      line.text("gain");
+      line.require("gain");
       entry.gain = line.quantity("gain", read_decibels, Decibels{});
       break;
     case Kind::pan:
       entry.playback = line.playback();
-      line.text("pan");
+      line.require("pan");
       entry.pan = line.quantity("pan", read_pan, Pan{});
       break;
     case Kind::low_pass:
@@ -154,7 +201,8 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
         entry.group = line.text("group");
       else
         entry.playback = line.playback();
-      if (line.text("frequency") != "none") entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
+      line.require("frequency");
+      if (!line.is_none("frequency")) entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
       break;
     case Kind::mute:
       entry.group = line.text("group");
@@ -164,11 +212,12 @@ JournalEntry request_of(const Line& line, std::uint64_t raises) {
   }
   const bool smoothed = known->kind == Kind::gain || known->kind == Kind::bend || known->kind == Kind::pan ||
                         known->kind == Kind::low_pass || known->kind == Kind::high_pass;
+  if (entry.playback != PlaybackId{}) require_raised(entry.playback, raises);
   entry.fade = smoothed ? line.quantity("time", read_seconds, smooth) : line.quantity("fade", read_seconds, Seconds{});
   return entry;
 }
 
-void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
+void take_line(const Json& json, std::size_t number, JournalScript& script, Raises& raises) {
   const Line line(json, script.rate);
   if (line.has("journal")) {
     script.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, script.rate.value)};
@@ -189,12 +238,20 @@ void take_line(const Json& json, JournalScript& script, std::uint64_t& raises) {
   } else if (line.has("end")) {
     script.end = line.at();
   } else if (line.has("request")) {
-    JournalEntry entry = request_of(line, raises);
+    JournalEntry entry;
+    try {
+      entry = request_of(line, raises);
+    } catch (const Error&) {
+      // What is wrong in a raise is told here, and not again wherever its sounds are stopped.
+      if (json["request"] == "raise") raises.insert(raises.size() + 1);
+      throw;
+    }
     if (!script.requests.empty() && entry.at < script.requests.back().at)
       throw Error(fmt::format("frame {} comes after frame {} of the request before; put requests in order of time", entry.at.value,
                               script.requests.back().at.value));
-    raises += entry.kind == Kind::raise ? 1 : 0;
+    if (entry.kind == Kind::raise) raises.insert(entry.raise);
     script.requests.push_back(std::move(entry));
+    script.lines.push_back(number);
   } else if (!line.has("outcome") && !line.has("layer") && !line.has("fading") && !line.has("woke") && !line.has("ended") &&
              !line.has("notice")) {
     throw Error(
@@ -211,10 +268,11 @@ bool JournalScript::loads_bank(std::string_view bank) const {
 
 JournalScript parse_journal(std::string_view text, const std::string& path) {
   JournalScript script;
+  script.file = path;
   std::string problems;
   std::size_t count = 0;
   std::size_t number = 0;
-  std::uint64_t raises = 0;
+  Raises raises;
   while (!text.empty() && count < most_problems) {
     const auto end = std::min(text.find('\n'), text.size());
     const auto line = text.substr(0, end);
@@ -225,7 +283,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
       const Json json = Json::parse(line, nullptr, false);
       if (!json.is_object())
         throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
-      take_line(json, script, raises);
+      take_line(json, number, script, raises);
     } catch (const Error& error) {
       ++count;
       problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, shortened(std::string_view(error.what())));

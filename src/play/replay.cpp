@@ -1,8 +1,12 @@
 #include "tidewater/replay.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <limits>
 #include <unordered_map>
+
+#include "bank/bank_data.hpp"
 
 namespace tidewater {
 namespace {
@@ -19,9 +23,10 @@ class Player {
 
   void run() {
     if (!script_.loads_bank(bank_.name())) manager_.load(bank_);
-    for (const auto& request : script_.requests) {
-      play_to(request.at);
-      carry_out(request);
+    for (std::size_t i = 0; i < script_.requests.size(); ++i) {
+      play_to(script_.requests[i].at);
+      tell_of_missing(i);
+      carry_out(script_.requests[i]);
     }
     manager_.update({});
     if (script_.end) {
@@ -31,9 +36,23 @@ class Player {
     }
     const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
     while (sounding() && manager_.clock() < latest) play_to(std::min(latest, manager_.clock() + Frames{block}));
+    if (sounding()) cut_off();
   }
 
  private:
+  /// A loop that nothing stops would go on for ever.
+  void cut_off() {
+    constexpr Seconds fade{0.05};
+    const Stats stats = manager_.stats();
+    manager_.note(
+        fmt::format("{} of the playbacks still went on {:.0f} s after the last request, and were cut off; stop them, or end the "
+                    "journal with {{\"at\": \"60 s\", \"end\": true}}",
+                    stats.playing + stats.dormant, longest_tail.value));
+    manager_.stop_all(fade);
+    play_to(manager_.clock() + frames(fade, manager_.rate()) + Frames{block});
+    manager_.update({});
+  }
+
   bool sounding() const {
     const Stats stats = manager_.stats();
     return stats.playing + stats.fading + stats.dormant > 0;
@@ -77,13 +96,26 @@ class Player {
     return manager_.find({known == raises_.end() ? request.playback.raise : known->second, request.playback.response});
   }
 
+  /// A playback that never was, since its event has fewer responses.
+  void tell_of_missing(std::size_t index) {
+    const PlaybackId id = script_.requests[index].playback;
+    const auto raised = events_.find(id.raise);
+    if (id == PlaybackId{} || raised == events_.end()) return;
+    const auto& events = bank_.data().events;
+    const auto event = std::find_if(events.begin(), events.end(), [&](const BankEvent& e) { return e.name == raised->second; });
+    if (event == events.end() || id.response <= event->responses.size()) return;
+    const std::string place = index < script_.lines.size() ? fmt::format("{}:{}: ", script_.file, script_.lines[index]) : std::string();
+    manager_.note(fmt::format("{}there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", place, id.raise,
+                              id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
+  }
+
   void carry_out(const JournalEntry& r) {
     switch (r.kind) {
       case Kind::raise:
         traits_.clear();
         for (const auto& [name, value] : r.traits) traits_.push_back({Name(name), Name(value)});
         manager_.raise(Name(r.event), std::span<const Trait>(traits_), r.emitter);
-
+        events_[r.raise] = r.event;
         raises_[r.raise] = manager_.stats().raised;
         break;
       case Kind::load:
@@ -122,6 +154,7 @@ class Player {
   SoundManager& manager_;
   const Take& take_;
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
+  std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::vector<Trait> traits_;
   std::size_t run_ = 0;        ///< of the script's updates
   std::uint64_t updates_ = 0;  ///< made in this run

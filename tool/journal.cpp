@@ -1,0 +1,162 @@
+#include <fmt/format.h>
+
+#include <cstdlib>
+#include <fstream>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <optional>
+
+#include "colour.hpp"
+#include "columns.hpp"
+#include "commands.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/outcome.hpp"
+
+namespace tidewater::tool {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// One line of a journal, for a person.
+struct Told {
+  std::string time, what, about, more;
+  bool refused = false, held_back = false;
+};
+
+std::string text_of(const Json& value) {
+  return value.is_string() ? value.get<std::string>() : value.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
+std::string text_at(const Json& line, const char* key) { return line.contains(key) ? text_of(line[key]) : std::string(); }
+
+/// "-8.156923706898311 dB" as people read it: "-8.2 dB".
+std::string rounded(const std::string& quantity) {
+  char* end = nullptr;
+  const double value = std::strtod(quantity.c_str(), &end);
+  if (end == quantity.c_str()) return quantity;
+  const std::string unit = end;
+  return unit == " s" ? fmt::format("{:.2f}{}", value, unit) : fmt::format("{:.1f}{}", value, unit);
+}
+
+/// Journals written by hand have times in seconds already.
+double seconds_of(const Json& at, double rate) {
+  return at.is_number() ? at.get<double>() / rate : std::strtod(text_of(at).c_str(), nullptr);
+}
+
+class Reader {
+ public:
+  /// Nothing where a line tells nothing by itself, such as how often a game called `update`.
+  std::optional<Told> told(const Json& line) {
+    if (line.contains("journal")) {
+      rate_ = line.value("rate", rate_);
+      return Told{"", "journal", fmt::format("{:.0f} Hz, seed {}, {} voices", rate_, text_at(line, "seed"), text_at(line, "voices")), {}};
+    }
+    if (line.contains("updates")) return std::nullopt;
+    Told told;
+    if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
+    if (line.contains("request"))
+      request(line, told);
+    else if (line.contains("outcome") || line.contains("layer"))
+      decision(line, told);
+    else
+      happened(line, told);
+    return told;
+  }
+
+ private:
+  void request(const Json& line, Told& told) {
+    told.what = text_at(line, "request");
+    if (line.contains("event")) {
+      ++raises_;
+      const std::string id = line.contains("id") ? text_at(line, "id") : std::to_string(raises_);
+      event_of_[id] = text_at(line, "event");
+      told.what += " " + id;
+    }
+    for (const auto* key : {"event", "bank", "group", "playback"})
+      if (line.contains(key)) told.about = text_at(line, key);
+    const auto add = [&](const std::string& text) { told.more += (told.more.empty() ? "" : ", ") + text; };
+    for (const auto* key : {"gain", "pitch", "pan", "frequency"})
+      if (line.contains(key)) add(rounded(text_at(line, key)));
+    if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
+    if (line.contains("traits"))
+      for (const auto& [name, value] : line["traits"].items()) add(fmt::format("{} = {}", name, text_of(value)));
+    if (line.contains("emitter")) add("emitter " + text_at(line, "emitter"));
+    for (const auto* key : {"time", "fade"})
+      if (line.contains(key)) add("over " + rounded(text_at(line, key)));
+  }
+
+  void decision(const Json& line, Told& told) const {
+    const bool layer = line.contains("layer");
+    const std::string outcome = layer ? "and layer" : text_at(line, "outcome");
+    told.what = "  " + outcome;
+    told.held_back = outcome == "already-playing" || outcome == "too-soon" || outcome == "limit-reached" || outcome == "left-out" ||
+                     outcome == "nothing-to-stop" || outcome == "already-ended";
+    const bool plays = layer || outcome == "started" || outcome == "silent" || outcome == "dormant";
+    told.refused = !told.held_back && !plays && outcome != "done";
+    told.about = text_at(line, line.contains("sound") ? "sound" : "event");
+    if (const auto event = event_of_.find(text_at(line, "id")); told.about.empty() && event != event_of_.end()) told.about = event->second;
+    if (line.contains("clip")) {
+      told.more = fmt::format("{}{}, {}, {}", layer ? text_at(line, "layer") + ": " : "", text_at(line, "clip"),
+                              rounded(text_at(line, "gain")), rounded(text_at(line, "pitch")));
+      if (line.contains("voice")) told.more += ", voice " + text_at(line, "voice");
+      if (line.contains("starts") && line.contains("at")) {
+        const double later = seconds_of(line["starts"], rate_) - seconds_of(line["at"], rate_);
+        if (later >= 0.01) told.more += fmt::format(", at {:.2f} s", seconds_of(line["starts"], rate_));
+      }
+    }
+    if (line.contains("why")) told.more += (told.more.empty() ? "" : "; ") + text_at(line, "why");
+  }
+
+  static void happened(const Json& line, Told& told) {
+    for (const auto* key : {"fading", "woke", "ended", "notice", "end"})
+      if (line.contains(key)) told.what = key;
+    if (told.what.empty()) {
+      told.what = "?";
+      told.more = text_of(line);
+    } else if (told.what == "notice") {
+      told.about = text_at(line, "sound");
+      told.more = text_at(line, "notice");
+    } else if (told.what != "end") {
+      told.about = fmt::format("{} {}", text_at(line, "sound"), text_at(line, told.what.c_str()));
+      told.more = text_at(line, "how");
+      if (line.contains("fade")) told.more += ", over " + rounded(text_at(line, "fade"));
+      if (line.contains("why")) told.more += "; " + text_at(line, "why");
+    }
+  }
+
+  double rate_ = 48000;
+  std::size_t raises_ = 0;
+  std::map<std::string, std::string> event_of_;  ///< by the raise's number
+};
+
+}  // namespace
+
+int journal(const JournalCall& call) {
+  std::ifstream in(call.journal, std::ios::binary);
+  if (!in) throw Error(fmt::format("{}: there is no such file", call.journal));
+  const Colours colours;
+  Reader reader;
+  std::size_t number = 0, unread = 0;
+  for (std::string text; std::getline(in, text);) {
+    ++number;
+    if (text.find_first_not_of(" \t\r") == std::string::npos) continue;
+    const Json line = Json::parse(text, nullptr, false);
+    if (!line.is_object()) {
+      fmt::print(stderr, "{}:{}: is not a JSON object; a game that crashed leaves the last line unfinished\n", call.journal, number);
+      ++unread;
+      continue;
+    }
+    const auto told = reader.told(line);
+    if (!told || (call.unheard && !told->refused && !told->held_back)) continue;
+    const std::string what = padded(told->what, 17);
+    const std::string rest = fmt::format("  {}  {}", padded(told->about, 24), told->more);
+    fmt::print("{:>10}  {}{}\n", told->time,
+               told->refused     ? colours.bad(what)
+               : told->held_back ? colours.fair(what)
+                                 : what,
+               rest.substr(0, rest.find_last_not_of(' ') + 1));
+  }
+  return unread == 0 ? fine : bad_input;
+}
+
+}  // namespace tidewater::tool
