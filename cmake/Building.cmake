@@ -7,7 +7,7 @@ endif()
 
 add_library(tidewater_build INTERFACE)
 target_compile_options(tidewater_build INTERFACE
-  -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Werror
+  -Wall -Wextra -Wpedantic -Wshadow -Wconversion $<$<BOOL:${PROJECT_IS_TOP_LEVEL}>:-Werror>
   # Contracted sums would differ between compilers and machines: same input, same sound.
   -ffp-contract=off)
 # gcc 12 warns of its own standard library under sanitizers and -O3 (bug 105562 and kin).
@@ -22,6 +22,9 @@ endif()
 function(tidewater_library name)
   cmake_parse_arguments(PARSE_ARGV 1 ARG "" "ROOM" "SOURCES;PUBLIC;PRIVATE")
   add_library(${name} ${ARG_SOURCES})
+  if(NOT PROJECT_IS_TOP_LEVEL)
+    set_target_properties(${name} PROPERTIES EXCLUDE_FROM_ALL TRUE)  # a game builds what it links
+  endif()
   string(REPLACE "tidewater_" "" short ${name})
   add_library(Tidewater::${short} ALIAS ${name})
   set_target_properties(${name} PROPERTIES EXPORT_NAME ${short} VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})

@@ -159,7 +159,7 @@ TEST_CASE("a device whose machine is away for a while counts a gap, and the jour
   SoundManager manager({.journal = [&](const JournalEntry& entry) {
     if (entry.kind == JournalEntry::Kind::notice) notices.push_back(entry.why);
   }});
-  const Device device(manager, {.name = {}, .block = 1024});
+  const Device device(manager, {.name = {}, .block = 1024, .required = true});
   const auto until = [&](const auto& done) {
     for (int i = 0; i < 1000 && !done(); ++i) {
       manager.update(Seconds{});
@@ -186,7 +186,7 @@ TEST_CASE("a device pulls from the manager until it goes") {
   setenv("SDL_AUDIODRIVER", "dummy", 1);
   SoundManager manager;
   {
-    const Device device(manager, {.name = {}, .block = 512});
+    const Device device(manager, {.name = {}, .block = 512, .required = true});
     CHECK(device.block() >= 32);
     CHECK(device.latency().value == Approx(2.0 * device.block() / 48000));
     CHECK_THAT(device.description(), Contains("dummy") && Contains("48000 Hz"));
@@ -198,4 +198,27 @@ TEST_CASE("a device pulls from the manager until it goes") {
   CHECK(manager.clock() == stopped);
   setenv("SDL_AUDIODRIVER", "no-such-system", 1);
   CHECK_THROWS_WITH(Device(manager), Contains("no sound system to play to"));
+}
+
+TEST_CASE("a game goes on without a sound card where none is required, and says so") {
+  setenv("SDL_AUDIODRIVER", "no-such-system", 1);
+  std::string notices;
+  SoundManager manager({.journal = [&](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) notices += entry.why + "\n";
+  }});
+  {
+    const Device device(manager, {.name = {}, .block = 256, .required = false});
+    CHECK_FALSE(device.connected());
+    CHECK(device.block() == 256);
+    CHECK_THAT(device.description(), Contains("no device"));
+    for (int i = 0; i < 500 && manager.clock().value < 9600; ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    CHECK(manager.clock().value >= 9600);  // the clock goes on
+    // One comes.
+    setenv("SDL_AUDIODRIVER", "dummy", 1);
+    for (int i = 0; i < 1000 && !device.connected(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    CHECK(device.connected());
+    CHECK_THAT(device.description(), Contains("dummy"));
+  }
+  manager.update(Seconds{});
+  CHECK_THAT(notices, Contains("there is no sound system to play to") && Contains("Sounds go on unheard until there is one"));
 }

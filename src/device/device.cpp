@@ -81,10 +81,13 @@ void fill(void* filler, Uint8* bytes, int length) {
 /// One block is being played and one is ready: who asks more than two blocks' time after the last has had a gap.
 constexpr double blocks_ahead = 2;
 
+int block_of(const DeviceOptions& options) { return std::clamp(options.block, 32, 8192); }
+
 /// A device of the sound system that is playing, or none.
 class Opened {
  public:
-  Opened() = default;
+  /// As it is until a device says otherwise.
+  Opened(int frames, int rate) : frames_(frames), rate_(rate) {}
   ~Opened() { close(); }
   Opened(const Opened&) = delete;
   Opened& operator=(const Opened&) = delete;
@@ -96,7 +99,7 @@ class Opened {
     wanted.freq = static_cast<int>(manager.rate().value);
     wanted.format = AUDIO_F32SYS;
     wanted.channels = static_cast<Uint8>(channels(manager.layout()));
-    wanted.samples = static_cast<Uint16>(std::clamp(options.block, 32, 8192));
+    wanted.samples = static_cast<Uint16>(block_of(options));
     wanted.callback = fill;
     wanted.userdata = &filler;
     const char* name = options.name.empty() ? nullptr : options.name.c_str();
@@ -128,21 +131,26 @@ class Opened {
 
  private:
   SDL_AudioDeviceID device_ = 0;
-  int frames_ = 0;
-  int rate_ = 1;
-  std::string system_;
+  int frames_;
+  int rate_;
+  std::string system_ = "no device";
 };
 
 }  // namespace
 
 /// Opens, watches and opens again. The watcher's thread renders while there is no device; never both at once.
 struct Device::State {
-  State(SoundManager& its_manager, const DeviceOptions& its_options) : manager(its_manager), filler{its_manager}, options(its_options) {
-    system.emplace();
-    if (const std::string problem = opened.open(filler, options); !problem.empty())
-      throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
-                              options.name.empty() ? "that the system prefers" : "'" + options.name + "'", problem));
-    opened.play();
+  State(SoundManager& its_manager, const DeviceOptions& its_options)
+      : manager(its_manager),
+        filler{its_manager},
+        options(its_options),
+        opened(block_of(its_options), static_cast<int>(its_manager.rate().value)) {
+    try {
+      open();
+    } catch (const Error& error) {
+      if (options.required) throw;
+      missing(fmt::format("{} Sounds go on unheard until there is one", error.what()));
+    }
     watcher = std::thread([this] { watch(); });
   }
 
@@ -155,16 +163,29 @@ struct Device::State {
   State(const State&) = delete;
   State& operator=(const State&) = delete;
 
+  void open() {
+    system.emplace();
+    if (const std::string problem = opened.open(filler, options); !problem.empty())
+      throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
+                              options.name.empty() ? "that the system prefers" : "'" + options.name + "'", problem));
+    opened.play();
+  }
+
+  void missing(const std::string& why) {
+    connected = false;
+    opened.close();
+    system.reset();
+    manager.note(why);
+  }
+
   void watch() {
+    if (!connected) play_unheard();
     constexpr auto glance = std::chrono::milliseconds(50);
     while (!quit) {
       std::this_thread::sleep_for(glance);
       tell_of_gaps();
       if (!opened.gone()) continue;
-      connected = false;
-      opened.close();
-      system.reset();
-      manager.note("the sound device is gone; sounds go on unheard until it is back");
+      missing("the sound device is gone; sounds go on unheard until it is back");
       play_unheard();
     }
   }

@@ -2,7 +2,7 @@
 /// Plays what a manager renders on a sound card.
 ///
 ///     SoundManager manager;
-///     Device device(manager);              // it plays from here on
+///     Device device(manager, {.required = false});   // it plays from here on, and goes on without a card
 ///     manager.load(bank);
 ///
 /// Link Tidewater::device.
@@ -24,6 +24,8 @@ struct DeviceOptions {
   /// Frames asked for at a time, from 32 to 8192. Smaller answers sooner; too small stutters where the machine is busy
   /// (docs/performance.md has figures). The card may choose otherwise.
   int block = 512;
+  /// False where the game goes on without a card: the sound goes on unheard, at its pace, until one can be opened.
+  bool required = true;
 };
 
 /// Names of the outputs that can be opened. Thread: the main thread.
@@ -36,7 +38,7 @@ std::vector<std::string> device_names();
 /// a device can be opened again; the journal has a notice of both.
 class Device {
  public:
-  /// Throws Error where there is no device or it cannot be opened. Thread: the main thread.
+  /// Throws Error where there is no device or it cannot be opened, and it is required. Thread: the main thread.
   explicit Device(SoundManager& manager, const DeviceOptions& options = {});
   ~Device();
   Device(const Device&) = delete;
