@@ -120,6 +120,25 @@ TEST_CASE("the README's first program plays its first book, as both are shown") 
   CHECK(std::filesystem::exists(folder.path("first.wav")));
 }
 
+TEST_CASE("the programs of the first hour and of the life of a manager go on without a sound card") {
+  const Folder folder;
+  const auto books = blocks(document("docs/first-hour.md"), "toml");
+  REQUIRE(!books.empty());
+  folder.write("book.toml", books[0]);
+  folder.write_clip("clips/gangway-1.flac", sine(200, 0.3, 1, 0.5));
+  folder.write_clip("clips/engine.ogg", sine(100, 0.5, 1, 0.5));
+  const auto journal_of = [&](const std::string& program, const std::string& journal) {
+    const Ran ran = run(folder, "cd " + folder.path() + " && SDL_AUDIODRIVER=no-such-system " + program);
+    INFO(ran.err);
+    CHECK(ran.exit == 0);
+    return folder.read(journal);
+  };
+  CHECK_THAT(journal_of(FIRST_HOUR_PROGRAM, "game.journal.jsonl"), Contains("Sounds go on unheard until there is one") &&
+                                                                       Contains("\"clip\":\"engine.ogg\"") &&
+                                                                       Contains("\"clip\":\"gangway-1.flac\"") && Contains("\"ended\""));
+  CHECK_THAT(journal_of(MANAGER_PROGRAM, "session.journal.jsonl"), Contains("\"request\":\"unload\"") && Contains("\"end\":true"));
+}
+
 TEST_CASE("every book shown in the documents is good TOML with known keys") {
   Folder folder;
   write_stage_clips(folder);
@@ -135,8 +154,8 @@ TEST_CASE("every book shown in the documents is good TOML with known keys") {
 
 TEST_CASE("links between the documents lead somewhere") {
   const std::regex link(R"(\]\(([^)#:]+)\))");
-  for (const std::string name :
-       {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/performance.md"}) {
+  for (const std::string name : {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/manager.md",
+                                 "docs/performance.md", "docs/reference.md"}) {
     const std::string text = document(name);
     const auto folder = std::filesystem::path(PROJECT_FOLDER "/" + name).parent_path();
     for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it) {

@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <cmath>
 #include <cstdlib>
 #include <fstream>
 #include <map>
@@ -35,7 +36,8 @@ std::string rounded(const std::string& quantity) {
   const double value = std::strtod(quantity.c_str(), &end);
   if (end == quantity.c_str()) return quantity;
   const std::string unit = end;
-  return unit == " s" ? fmt::format("{:.2f}{}", value, unit) : fmt::format("{:.1f}{}", value, unit);
+  return unit == " s" ? fmt::format("{:.2f}{}", value, unit)
+                      : fmt::format("{:.1f}{}", std::round(value * 10) / 10 + 0.0, unit);  // never -0.0
 }
 
 /// Journals written by hand have times in seconds already.

@@ -132,6 +132,7 @@ class SoundManager {
   Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
   /// The same with what the event was about, and who made it: any number of the game's own, 0 for nobody. Where a book
   /// says so, each emitter's clips are picked by themselves.
+  ///
   ///     manager.raise("passenger.stepped", {{"surface", "planks"}}, passenger);
   Raised raise(Name event, std::initializer_list<Trait> traits, std::uint64_t emitter = 0) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter);

@@ -214,6 +214,12 @@ class Reader {
     event.responses.push_back(std::move(response));
   }
 
+  /// What it was to name must not be called unused for that.
+  void name_is_missing(const Place& place, std::string message) {
+    problems_.add(place, std::move(message));
+    book_.whole = false;
+  }
+
   void check_names() {
     const auto known_groups = names_of(book_.groups);
     const auto known_sounds = names_of(book_.sounds);
@@ -229,7 +235,7 @@ class Reader {
                                                advice(group.parent, known_groups, "groups")));
     for (const auto& m : named_sounds_)
       if (!sounds.contains(m.name) && !dotted_.contains(m.name))
-        problems_.add(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
+        name_is_missing(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
   }
 
   std::string advice(const std::string& name, const std::vector<std::string_view>& known, std::string_view section) {
