@@ -91,8 +91,8 @@ class Reader {
     const bool layer = line.contains("layer");
     const std::string outcome = layer ? "and layer" : text_at(line, "outcome");
     told.what = "  " + outcome;
-    told.held_back = outcome == "already-playing" || outcome == "too-soon" || outcome == "limit-reached" || outcome == "left-out" ||
-                     outcome == "nothing-to-stop" || outcome == "already-ended";
+    told.held_back = outcome == "silent" || outcome == "dormant" || outcome == "already-playing" || outcome == "too-soon" ||
+                     outcome == "limit-reached" || outcome == "left-out" || outcome == "nothing-to-stop" || outcome == "already-ended";
     const bool plays = layer || outcome == "started" || outcome == "silent" || outcome == "dormant";
     told.refused = !told.held_back && !plays && outcome != "done";
     told.about = text_at(line, line.contains("sound") ? "sound" : "event");
