@@ -8,6 +8,7 @@
 #include <atomic>
 #include <chrono>
 #include <future>
+#include <mutex>
 #include <optional>
 #include <span>
 #include <thread>
@@ -83,17 +84,23 @@ constexpr double blocks_ahead = 2;
 
 int block_of(const DeviceOptions& options) { return std::clamp(options.block, 32, 8192); }
 
+/// What a device says of itself.
+struct Facts {
+  int frames = 0;  ///< of a block
+  int rate = 0;
+  std::string system = "no device";
+};
+
 /// A device of the sound system that is playing, or none.
 class Opened {
  public:
-  /// As it is until a device says otherwise.
-  Opened(int frames, int rate) : frames_(frames), rate_(rate) {}
+  Opened() = default;
   ~Opened() { close(); }
   Opened(const Opened&) = delete;
   Opened& operator=(const Opened&) = delete;
 
   /// What went wrong, or empty. It is silent until `play`.
-  std::string open(Filler& filler, const DeviceOptions& options) {
+  std::string open(Filler& filler, const DeviceOptions& options, Facts& facts) {
     const SoundManager& manager = filler.manager;
     SDL_AudioSpec wanted{};
     wanted.freq = static_cast<int>(manager.rate().value);
@@ -107,12 +114,10 @@ class Opened {
     const WithoutNoise quiet;
     device_ = SDL_OpenAudioDevice(name, 0, &wanted, &got, SDL_AUDIO_ALLOW_SAMPLES_CHANGE);
     if (device_ == 0) return SDL_GetError();
-    frames_ = got.samples;
-    rate_ = got.freq;
-    system_ = SDL_GetCurrentAudioDriver();
+    facts = {got.samples, got.freq, SDL_GetCurrentAudioDriver()};
     filler.settling = settles_after;
     filler.longest_pause =
-        std::chrono::duration_cast<Filler::Clock::duration>(std::chrono::duration<double>(blocks_ahead * frames_ / rate_));
+        std::chrono::duration_cast<Filler::Clock::duration>(std::chrono::duration<double>(blocks_ahead * got.samples / got.freq));
     return {};
   }
 
@@ -125,15 +130,9 @@ class Opened {
   }
 
   bool gone() const { return device_ != 0 && SDL_GetAudioDeviceStatus(device_) == SDL_AUDIO_STOPPED; }
-  int frames() const { return frames_; }
-  int rate() const { return rate_; }
-  const std::string& system() const { return system_; }
 
  private:
   SDL_AudioDeviceID device_ = 0;
-  int frames_;
-  int rate_;
-  std::string system_ = "no device";
 };
 
 }  // namespace
@@ -144,7 +143,7 @@ struct Device::State {
       : manager(its_manager),
         filler{its_manager},
         options(its_options),
-        opened(block_of(its_options), static_cast<int>(its_manager.rate().value)) {
+        known{block_of(its_options), static_cast<int>(its_manager.rate().value)} {
     try {
       open();
     } catch (const Error& error) {
@@ -165,10 +164,22 @@ struct Device::State {
 
   void open() {
     system.emplace();
-    if (const std::string problem = opened.open(filler, options); !problem.empty())
+    Facts found;
+    if (const std::string problem = opened.open(filler, options, found); !problem.empty())
       throw Error(fmt::format("the sound device {} cannot be opened ({}); is one connected, and free?",
                               options.name.empty() ? "that the system prefers" : "'" + options.name + "'", problem));
+    know(found);
     opened.play();
+  }
+
+  /// The game may ask for them while another thread opens a device again.
+  Facts facts() const {
+    const std::lock_guard lock(mutex);
+    return known;
+  }
+  void know(const Facts& found) {
+    const std::lock_guard lock(mutex);
+    known = found;
   }
 
   void missing(const std::string& why) {
@@ -197,7 +208,7 @@ struct Device::State {
     if (late == told_late || now < next_telling) return;
     manager.note(
         fmt::format("the sound device's buffer ran dry {}: the machine was busy elsewhere; blocks of more than {} frames stand more",
-                    late - told_late == 1 ? "once" : fmt::format("{} times", late - told_late), opened.frames()));
+                    late - told_late == 1 ? "once" : fmt::format("{} times", late - told_late), facts().frames));
     told_late = late;
     next_telling = now + std::chrono::seconds(5);
   }
@@ -207,9 +218,10 @@ struct Device::State {
   void play_unheard() {
     using Clock = std::chrono::steady_clock;
     constexpr auto patience = std::chrono::milliseconds(500);
-    std::vector<float> block(static_cast<std::size_t>(opened.frames() * channels(manager.layout())));
+    const Facts last = facts();
+    std::vector<float> block(static_cast<std::size_t>(last.frames * channels(manager.layout())));
     const auto length =
-        std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(static_cast<double>(opened.frames()) / opened.rate()));
+        std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(static_cast<double>(last.frames) / last.rate));
     std::future<bool> attempt;
     auto next = Clock::now();
     auto next_try = next;
@@ -235,9 +247,13 @@ struct Device::State {
     } catch (const Error&) {
       return false;  // no sound server yet
     }
-    if (opened.open(filler, options).empty()) return true;
-    system.reset();
-    return false;
+    Facts found;
+    if (!opened.open(filler, options, found).empty()) {
+      system.reset();
+      return false;
+    }
+    know(found);
+    return true;
   }
 
   SoundManager& manager;
@@ -245,6 +261,8 @@ struct Device::State {
   DeviceOptions options;
   std::optional<SoundSystem> system;
   Opened opened;
+  mutable std::mutex mutex;
+  Facts known;  ///< of the device, or of the last there was
   std::atomic<bool> connected{true};
   std::atomic<bool> quit{false};
   std::uint64_t told_late = 0;
@@ -264,18 +282,21 @@ Device::Device(SoundManager& manager, const DeviceOptions& options) : state_(std
 
 Device::~Device() = default;
 
-int Device::block() const { return state_->opened.frames(); }
+int Device::block() const { return state_->facts().frames; }
 
-Seconds Device::latency() const { return {2.0 * state_->opened.frames() / state_->opened.rate()}; }
+Seconds Device::latency() const {
+  const Facts facts = state_->facts();
+  return {2.0 * facts.frames / facts.rate};
+}
 
 std::uint64_t Device::gaps() const { return state_->filler.late; }
 
 bool Device::connected() const { return state_->connected; }
 
 std::string Device::description() const {
-  return fmt::format("{}, {}, {} Hz, blocks of {} frames", state_->opened.system(),
-                     state_->options.name.empty() ? "preferred device" : state_->options.name, state_->opened.rate(),
-                     state_->opened.frames());
+  const Facts facts = state_->facts();
+  return fmt::format("{}, {}, {} Hz, blocks of {} frames", facts.system,
+                     state_->options.name.empty() ? "preferred device" : state_->options.name, facts.rate, facts.frames);
 }
 
 }  // namespace tidewater
