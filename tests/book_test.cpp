@@ -137,6 +137,8 @@ TEST_CASE("what people write in place of the book's own words is answered with t
       {"[sounds.a]\nclips = [tone.wav]\n", "4:11: text in a list needs quotes: clips = [\"tone.wav\"]"},
       {sound + "gain = -3 dB\n", "'-3 dB' needs quotes: gain = \"-3 dB\""},
       {sound + "loop = yes\n", "5:8: write loop = true"},
+      {sound + "gain = # later\n", "a value is missing after 'gain ='"},
+      {sound + "gain =\n", "a value is missing after 'gain ='"},
       {sound + "group: \"x\"\n", "an equals sign is missing: write group = ..."},
       {"[sounds.my sound]\nclips = [\"tone.wav\"]\n", "the name 'my sound' needs quotes: [sounds.\"my sound\"]"},
       {"[sounds.a]\nclips = [\xe2\x80\x9ctone.wav\xe2\x80\x9d]\n", "these are typographic quotes; write straight ones"},

@@ -81,14 +81,15 @@ std::string about_value(std::string_view line, const std::string& reason) {
   if (has(reason, "escape sequence")) return "a backslash in quotes begins an escape; paths take slashes: \"steps/steel-1.flac\"";
   if (quotes_in(line) % 2 == 1)
     return fmt::format("a quote is missing: text begins and ends with one, such as {} = \"...\"", bare(key) ? key : "key");
-  if (!bare(key) || value.empty() || has(value, "\"") || has(value, "'")) return {};
+  if (!bare(key) || has(value, "\"") || has(value, "'")) return {};
   const std::string_view plain = without_comment(value);
+  if (plain.empty()) return fmt::format("a value is missing after '{} ='", key);
   if (plain.front() == '[' && plain.back() == ']') {
     const std::string_view items = trimmed(plain.substr(1, plain.size() - 2));
     if (items.empty() || has(items, ",") || has(items, "[") || has(items, "{")) return "text in a list needs quotes: [\"one\", \"two\"]";
     return fmt::format("text in a list needs quotes: {} = [\"{}\"]", key, items);
   }
-  if (plain.empty() || plain.front() == '[' || plain.front() == '{') return {};
+  if (plain.front() == '[' || plain.front() == '{') return {};
   constexpr std::array<std::string_view, 8> yes = {"yes", "on", "True", "TRUE", "no", "off", "False", "FALSE"};
   if (const auto word = std::find(yes.begin(), yes.end(), plain); word != yes.end())
     return fmt::format("write {} = {}", key, word - yes.begin() < 4 ? "true" : "false");
