@@ -65,7 +65,8 @@ class StateFilter {
       fresh_ = false;
     }
     for (int at = 0, frames = 0; at < count && active_; at += frames) {
-      frames = std::min(count - at, moving() ? moving_piece : piece - at % piece);
+      // Never across the quantum, so that it makes no difference in how many runs frames are filtered.
+      frames = std::min({count - at, piece - at % piece, moving() ? moving_piece : piece});
       if (moving())
         frames = follow(left + at, right == nullptr ? nullptr : right + at, frames);
       else
