@@ -44,7 +44,8 @@ struct JournalEntry {
     fading,     ///< a playback was told to go: `how`, over `fade`
     woke,       ///< a dormant playback has a voice again
     ended,      ///< a playback is over: `how`
-    updates,    ///< request: the game called `update` `times` times from here on, `every` frames apart
+    updates,    ///< request: the game called `update` `times` times from here on, `every` frames apart, each `after` so many
+                ///< of the requests of its frame
     notice,     ///< something worth knowing that nobody asked: `why`
     end,        ///< last of all: the journal is whole up to here
   };
@@ -67,6 +68,7 @@ struct JournalEntry {
   Seconds fade;
   Frames every;
   std::uint64_t times = 0;
+  std::uint32_t after = 0;  ///< of updates: ~0 for all
   bool on = false;
   std::uint32_t voice = 0;
   Seconds clip_start;  ///< of a playback: where in its clip it begins

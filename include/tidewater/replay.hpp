@@ -17,11 +17,13 @@
 
 namespace tidewater {
 
-/// When a game called `update`: `times` times, the first at `first`.
+/// When a game called `update`: `times` times, the first at `first`, each after so many of the requests of its frame.
 struct UpdateRun {
+  static constexpr std::uint32_t all = ~0U;
   Frames first;
   Frames every;
   std::uint64_t times = 0;
+  std::uint32_t after = 0;
 };
 
 /// The requests of a journal, in order; what was decided is left out.

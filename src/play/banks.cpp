@@ -19,9 +19,10 @@ void ManagerState::load(const Bank& bank) {
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
 
+  take_reports();
   note(Kind::load).bank = data.name;
   std::vector<std::uint32_t> numbers;
-  const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && banks.empty(); };
+  const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
   for (const auto& group : data.groups) {
     const auto known = groups.size();
     const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
@@ -37,6 +38,7 @@ void ManagerState::load(const Bank& bank) {
       send_group(0, {});
     }
   }
+  master_is_set = true;
   const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
   if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
@@ -47,6 +49,7 @@ void ManagerState::load(const Bank& bank) {
 }
 
 bool ManagerState::unload(std::string_view name) {
+  take_reports();
   note(Kind::unload).bank = name;
   const auto bank = std::find_if(banks.begin(), banks.end(), [&](const LiveBank& b) { return !b.unloaded && b.data->name == name; });
   if (bank == banks.end()) {

@@ -40,6 +40,7 @@ inline JournalEntry& EntryList::add(JournalEntry::Kind kind, Frames at) {
   entry.fade = entry.fade_in = {};
   entry.every = {};
   entry.times = 0;
+  entry.after = 0;
   entry.on = entry.loop = false;
   entry.voice = 0;
   entry.starts = at;

@@ -5,6 +5,7 @@
 #include "base/whole_file.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal.hpp"
+#include "tidewater/replay.hpp"
 
 namespace tidewater {
 namespace {
@@ -112,7 +113,14 @@ Json json_of(const JournalEntry& e) {
     case Kind::woke:
       return {{"at", e.at.value}, {"woke", to_text(e.playback)}, {"sound", e.sound}, {"voice", e.voice}, {"starts", e.starts.value}};
     case Kind::ended: return {{"at", e.at.value}, {"ended", to_text(e.playback)}, {"sound", e.sound}, {"how", e.how}};
-    case Kind::updates: return {{"at", e.at.value}, {"updates", e.times}, {"every", e.every.value}};
+    case Kind::updates: {
+      Json json = {{"at", e.at.value}, {"updates", e.times}, {"every", e.every.value}};
+      if (e.after == UpdateRun::all)
+        json["after"] = "all";
+      else if (e.after > 0)
+        json["after"] = e.after;
+      return json;
+    }
     case Kind::notice:
       if (e.playback == PlaybackId{}) return {{"at", e.at.value}, {"notice", e.why}};
       return {{"at", e.at.value}, {"notice", e.why}, {"playback", to_text(e.playback)}, {"sound", e.sound}};

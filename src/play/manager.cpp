@@ -27,7 +27,7 @@ SoundManager::~SoundManager() {
   {
     const Lock lock(state_->mutex);
     state_->take_reports();
-    state_->note_updates();
+    state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
     state_->note(JournalEntry::Kind::end);
   }
   hand_on_journal(*state_);

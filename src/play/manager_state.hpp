@@ -25,6 +25,7 @@
 #include "play/entry_list.hpp"
 #include "play/groups.hpp"
 #include "play/picker.hpp"
+#include "play/update_log.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/replay.hpp"
 
@@ -211,8 +212,7 @@ struct ManagerState {
   JournalEntry& note(JournalEntry::Kind kind);
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
-  void count_update();
-  void note_updates();
+  void note_update(const UpdateRun& run);
   std::int64_t frames_of(Seconds time) const { return frames(time, options.rate).value; }
   std::uint64_t step_of(const LivePlayback& playback, Semitones shift) const;
 
@@ -234,13 +234,14 @@ struct ManagerState {
   std::vector<LivePlayback*> in_order;  ///< starts of one sound, the oldest first: what was last asked for
   std::vector<LivePlayback*> sleepers;  ///< the dormant ones, in no order that matters
   std::int64_t pool_clock = 0;          ///< when the pool was last tended
+  bool master_is_set = false;           ///< by a book or by the game: a further book leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   std::deque<Command> backlog;
   EntryList entries;
   EntryList handed_on;
   Stats stats;
-  UpdateRun update_run;  ///< the one that is going on
+  UpdateLog updates;
   std::int64_t last_clock = 0;
   Seconds unrendered;
   bool told_unrendered = false;

@@ -14,6 +14,23 @@ namespace {
 constexpr Seconds patience{1};  // game time without a rendered frame before the journal says so
 constexpr std::uint32_t most_voices = 4096;
 
+bool is_request(Kind kind) {
+  switch (kind) {
+    case Kind::load:
+    case Kind::unload:
+    case Kind::raise:
+    case Kind::stop:
+    case Kind::gain:
+    case Kind::bend:
+    case Kind::pan:
+    case Kind::low_pass:
+    case Kind::high_pass:
+    case Kind::mute:
+    case Kind::stop_all: return true;
+    default: return false;
+  }
+}
+
 }  // namespace
 
 ManagerState::ManagerState(ManagerOptions given)
@@ -55,7 +72,6 @@ void ManagerState::take_reports() {
     if (playback.stage == Stage::leaving) --stats.fading;
     end(playback, report.frame, playback.how == nullptr ? "finished" : playback.how);
   }
-  tend_pool();
 }
 
 Hertz ManagerState::rate_of(const LivePlayback& playback) const { return playback.sound->bank->rate; }
@@ -100,6 +116,7 @@ void ManagerState::render(std::span<float> out) noexcept {
 
 JournalEntry& ManagerState::note(Kind kind) {
   if (!options.journal) entries.clear();
+  if (is_request(kind)) updates.request(mixer.clock());
   return entries.add(kind, {mixer.clock()});
 }
 
@@ -115,26 +132,12 @@ void ManagerState::watch_clock(Seconds elapsed) {
       "the game's time goes on but nothing calls render, so nothing is heard; open a Device, or render the blocks yourself";
 }
 
-/// The pool is tended when the clock has moved, so a replay must know when that was looked at.
-void ManagerState::count_update() {
-  const std::int64_t now = mixer.clock();
-  if (now == last_clock) return;
-  const std::int64_t every = now - last_clock;
-  const bool goes_on = update_run.times > 0 && update_run.every.value == every;
-  if (!goes_on) {
-    note_updates();
-    update_run = {{now}, {every}, 0};
-  }
-  ++update_run.times;
-}
-
-void ManagerState::note_updates() {
-  if (update_run.times == 0) return;
+void ManagerState::note_update(const UpdateRun& run) {
   JournalEntry& entry = note(Kind::updates);
-  entry.at = update_run.first;
-  entry.every = update_run.every;
-  entry.times = update_run.times;
-  update_run.times = 0;
+  entry.at = run.first;
+  entry.every = run.every;
+  entry.times = run.times;
+  entry.after = run.after;
 }
 
 /// Once: whatever made them will make more.
@@ -150,9 +153,10 @@ void ManagerState::watch_for_broken_samples() {
 
 void ManagerState::update(Seconds elapsed) {
   take_reports();
+  tend_pool();
   watch_for_broken_samples();
   watch_streams();
-  count_update();
+  updates.update(mixer.clock(), [this](const UpdateRun& run) { note_update(run); });
   watch_clock(elapsed);
   forget_silent_banks();
 }

@@ -228,8 +228,7 @@ void ManagerState::end_slept_out() {
   }
 }
 
-/// Once for each step of the clock, at the first call of the game: whether that is an update or a raise makes no
-/// difference to what is heard.
+/// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
 void ManagerState::tend_pool() {
   if (mixer.clock() == pool_clock) return;
   pool_clock = mixer.clock();

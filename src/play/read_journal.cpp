@@ -68,7 +68,7 @@ class Line {
     if (!has(key)) text(key);
   }
 
-  bool is_none(const char* key) const { return json_[key] == "none"; }
+  bool is(const char* key, const char* text) const { return has(key) && json_[key] == text; }
 
   void check_keys(std::string_view what, const Known& known) const {
     for (const auto& [key, value] : json_.items())
@@ -202,7 +202,7 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
       else
         entry.playback = line.playback();
       line.require("frequency");
-      if (!line.is_none("frequency")) entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
+      if (!line.is("frequency", "none")) entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
       break;
     case Kind::mute:
       entry.group = line.text("group");
@@ -234,7 +234,8 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
       if (first.value <= before.first.value + before.every.value * static_cast<std::int64_t>(before.times - 1))
         throw Error("the updates begin before those of the line before have ended");
     }
-    script.updates.push_back({first, every, times});
+    const auto after = static_cast<std::uint32_t>(line.is("after", "all") ? UpdateRun::all : line.number("after", 0, 1e9, 0));
+    script.updates.push_back({first, every, times, after});
   } else if (line.has("end")) {
     script.end = line.at();
   } else if (line.has("request")) {

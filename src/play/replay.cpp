@@ -24,11 +24,13 @@ class Player {
   void run() {
     if (!script_.loads_bank(bank_.name())) manager_.load(bank_);
     for (std::size_t i = 0; i < script_.requests.size(); ++i) {
-      play_to(script_.requests[i].at);
+      const Frames at = script_.requests[i].at;
+      behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
+      play_to(at);
       tell_of_missing(i);
       carry_out(script_.requests[i]);
     }
-    manager_.update({});
+    behind_ = UpdateRun::all;
     if (script_.end) {
       play_to(*script_.end);
       manager_.update({});
@@ -60,13 +62,16 @@ class Player {
 
   /// Renders up to a frame, with the game's updates on the way.
   void play_to(Frames at) {
-    for (Frames next = next_update(); next <= at; next = next_update()) {
+    for (Frames next = next_update(); next < at || (next == at && updates_come_after() <= behind_); next = next_update()) {
       render_to(next);
       manager_.update({});
       ++updates_;
     }
     render_to(at);
   }
+
+  /// How many of the requests of its frame the next update comes after.
+  std::uint32_t updates_come_after() const { return run_ < script_.updates.size() ? script_.updates[run_].after : 0; }
 
   /// The frame of the update that has not been made yet.
   Frames next_update() {
@@ -158,6 +163,7 @@ class Player {
   std::vector<Trait> traits_;
   std::size_t run_ = 0;        ///< of the script's updates
   std::uint64_t updates_ = 0;  ///< made in this run
+  std::uint32_t behind_ = 0;   ///< requests of the frame that is played to that were carried out
 };
 
 }  // namespace

@@ -95,6 +95,7 @@ bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
 
 template <class Fill, class Act>
 void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
+  take_reports();
   JournalEntry& asked = note(kind);
   asked.playback = handle.id_;
   asked.fade = time;
@@ -111,6 +112,7 @@ void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill 
 
 template <class Fill, class Act>
 Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act act) {
+  take_reports();
   JournalEntry& asked = note(kind);
   asked.group = group.text();
   asked.fade = time;
@@ -179,6 +181,7 @@ void ManagerState::to_voice(const LivePlayback& playback, const Command& command
 
 void ManagerState::stop_all(Seconds fade) {
   if (!admit({}, fade)) return;
+  take_reports();
   note(Kind::stop_all).fade = fade;
   for (auto& playback : playbacks)
     if (playback.sound != nullptr) leave(playback, fade, "stopped");

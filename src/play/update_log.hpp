@@ -1,0 +1,83 @@
+#pragma once
+#include <cstdint>
+#include <limits>
+#include <optional>
+
+#include "tidewater/replay.hpp"
+
+namespace tidewater {
+
+/// When a game called `update`, as runs at an even pace, and on which side of the requests of the same frame: sleepers wake
+/// in it, so what came before it and what after hear another pool.
+class UpdateLog {
+ public:
+  void request(std::int64_t frame) {
+    if (asked_at_ != frame) asked_ = 0;
+    asked_at_ = frame;
+    ++asked_;
+    if (last_ && last_->frame == frame) last_->followed = true;
+  }
+
+  /// The first update at a frame; further ones change nothing. `write` takes a run that is over.
+  template <class Write>
+  void update(std::int64_t frame, Write write) {
+    if (frame == 0 || (last_ && last_->frame == frame)) return;
+    settle(write);
+    last_ = Update{frame, asked_at_ == frame ? asked_ : 0, false};
+  }
+
+  template <class Write>
+  void finish(Write write) {
+    settle(write);
+    flush(write);
+  }
+
+ private:
+  struct Update {
+    std::int64_t frame = 0;
+    std::uint32_t behind = 0;  ///< requests of its frame that came before it
+    bool followed = false;     ///< some came after it
+  };
+
+  /// Now that nothing more can come at its frame, the last update joins the run or begins one.
+  template <class Write>
+  void settle(Write write) {
+    if (!last_) return;
+    const bool between = last_->behind > 0 && last_->followed;
+    const bool tied = last_->behind > 0 || last_->followed;
+    const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? UpdateRun::all : 0;
+    const std::int64_t every = last_->frame - run_end_;
+    const bool joins = run_.times > 0 && !between && !closed_ && (run_.times == 1 || run_.every.value == every) &&
+                       (!tied || !run_tied_ || after == run_.after);
+    if (!joins) {
+      flush(write);
+      run_ = {{last_->frame}, {1}, 0, 0};
+      run_tied_ = false;
+      closed_ = between;
+    } else {
+      run_.every = {every};
+    }
+    if (tied) {
+      run_.after = after;
+      run_tied_ = true;
+    }
+    ++run_.times;
+    run_end_ = last_->frame;
+    last_.reset();
+  }
+
+  template <class Write>
+  void flush(Write write) {
+    if (run_.times > 0) write(run_);
+    run_.times = 0;
+  }
+
+  UpdateRun run_;
+  bool run_tied_ = false, closed_ = false;
+  std::int64_t run_end_ = 0;
+  std::optional<Update> last_;
+  std::int64_t asked_at_ = -1;
+  std::uint32_t asked_ = 0;
+};
+
+}  // namespace tidewater
