@@ -37,8 +37,10 @@ struct JournalScript {
   std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
   std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand
 
-  /// Whether it says when the bank of this name is loaded.
-  bool loads_bank(std::string_view bank) const;
+  /// Whether it says when banks are loaded.
+  bool loads_a_bank() const;
+  /// Nobody called `update`.
+  bool written_by_hand() const { return updates.empty(); }
 };
 
 /// Throws Error with every problem, one a line, each with file, line and remedy.
@@ -51,7 +53,13 @@ ManagerOptions options_of(const JournalScript& script);
 inline constexpr Seconds longest_tail{10};
 
 /// Carries out the requests at their frames and hands on every block, interleaved stereo, until the journal's end, or
-/// until nothing plays. `bank` is loaded and unloaded where the journal says so, or before all else where it does not.
-void replay(const JournalScript& script, const Bank& bank, SoundManager& manager, const std::function<void(std::span<const float>)>& take);
+/// until nothing plays. Each bank is loaded and unloaded where the journal says so; all are before
+/// anything else where one that was written by hand does not speak of banks.
+void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager,
+            const std::function<void(std::span<const float>)>& take);
+inline void replay(const JournalScript& script, const Bank& bank, SoundManager& manager,
+                   const std::function<void(std::span<const float>)>& take) {
+  replay(script, std::span<const Bank>(&bank, 1), manager, take);
+}
 
 }  // namespace tidewater

@@ -263,8 +263,8 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
 
 }  // namespace
 
-bool JournalScript::loads_bank(std::string_view bank) const {
-  return std::any_of(requests.begin(), requests.end(), [&](const JournalEntry& r) { return r.kind == Kind::load && r.bank == bank; });
+bool JournalScript::loads_a_bank() const {
+  return std::any_of(requests.begin(), requests.end(), [](const JournalEntry& r) { return r.kind == Kind::load; });
 }
 
 JournalScript parse_journal(std::string_view text, const std::string& path) {

@@ -18,11 +18,12 @@ constexpr std::int64_t block = 1024;
 
 class Player {
  public:
-  Player(const JournalScript& script, const Bank& bank, SoundManager& manager, const Take& take)
-      : script_(script), bank_(bank), manager_(manager), take_(take) {}
+  Player(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take)
+      : script_(script), banks_(banks), manager_(manager), take_(take) {}
 
   void run() {
-    if (!script_.loads_bank(bank_.name())) manager_.load(bank_);
+    if (script_.written_by_hand() && !script_.loads_a_bank())
+      for (const Bank& bank : banks_) manager_.load(bank);
     for (std::size_t i = 0; i < script_.requests.size(); ++i) {
       const Frames at = script_.requests[i].at;
       behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
@@ -106,9 +107,11 @@ class Player {
     const PlaybackId id = script_.requests[index].playback;
     const auto raised = events_.find(id.raise);
     if (id == PlaybackId{} || raised == events_.end()) return;
-    const auto& events = bank_.data().events;
-    const auto event = std::find_if(events.begin(), events.end(), [&](const BankEvent& e) { return e.name == raised->second; });
-    if (event == events.end() || id.response <= event->responses.size()) return;
+    const BankEvent* event = nullptr;
+    for (const Bank& bank : banks_)
+      for (const BankEvent& known : bank.data().events)
+        if (known.name == raised->second && (event == nullptr || known.responses.size() > event->responses.size())) event = &known;
+    if (event == nullptr || id.response <= event->responses.size()) return;
     const std::string place = index < script_.lines.size() ? fmt::format("{}:{}: ", script_.file, script_.lines[index]) : std::string();
     manager_.note(fmt::format("{}there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", place, id.raise,
                               id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
@@ -124,7 +127,8 @@ class Player {
         raises_[r.raise] = manager_.stats().raised;
         break;
       case Kind::load:
-        if (r.bank == bank_.name()) manager_.load(bank_);
+        for (const Bank& bank : banks_)
+          if (bank.name() == r.bank) manager_.load(bank);
         break;
       case Kind::unload: manager_.unload(r.bank); break;
       case Kind::stop: playback(r).stop(r.fade); break;
@@ -155,7 +159,7 @@ class Player {
   }
 
   const JournalScript& script_;
-  const Bank& bank_;
+  std::span<const Bank> banks_;
   SoundManager& manager_;
   const Take& take_;
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
@@ -172,8 +176,8 @@ ManagerOptions options_of(const JournalScript& script) {
   return {.rate = script.rate, .voices = script.voices, .seed = script.seed, .offline = true};
 }
 
-void replay(const JournalScript& script, const Bank& bank, SoundManager& manager, const Take& take) {
-  Player(script, bank, manager, take).run();
+void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take) {
+  Player(script, banks, manager, take).run();
 }
 
 }  // namespace tidewater
