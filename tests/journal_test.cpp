@@ -1,8 +1,11 @@
 #include <catch2/catch.hpp>
+#include <cmath>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <set>
 #include <sstream>
 
+#include "base/random.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
@@ -151,7 +154,7 @@ TEST_CASE("what is wrong in a journal is told line by line") {
         Case{"{\"at\":0,\"request\":\"stop\",\"playback\":\"1\"}", "names no playback"},
         Case{"{\"at\":0,\"request\":\"mute\",\"group\":\"a\",\"mute\":3}", "true or false"},
         Case{"{\"at\":0,\"request\":\"gain\",\"group\":\"a\",\"gain\":\"-6\"}", "lacks a unit"},
-        Case{"{\"at\":9,\"updates\":1e9,\"every\":1e9}", "longer than four hours"},
+        Case{"{\"at\":9,\"updates\":1000000000,\"every\":1e9}", "longer than 1000 hours"},
         Case{"{\"at\":9,\"updates\":0}", "must be a number from 1"},
         Case{"{\"at\":0,\"request\":\"low-pass\",\"group\":\"a\",\"frequency\":\"800\"}", "lacks a unit"},
         Case{"{\"at\":0,\"request\":\"pan\",\"playback\":\"1.1\",\"pan\":\"left\"}", "no place between the speakers"},
@@ -201,4 +204,101 @@ TEST_CASE("what a journal written by hand leaves open is told: a loop that nothi
   // It fades: it does not click.
   CHECK(take.part(10.0, 0.1).peak() > 0.08);
   CHECK(take.part(take.seconds() - 0.01, 0.01).peak() < 0.001);
+}
+
+TEST_CASE("a journal that a crash cut off plays up to there, and says where it ends; nothing that was handed on is lost") {
+  const Folder folder;
+  Stage stage(book);
+  {
+    JournalFile file(folder.path("game.jsonl"));
+    SoundManager manager({.journal = file.sink(), .offline = true});
+    manager.load(*stage.bank);
+    std::vector<float> block(2 * 800);
+    for (int i = 0; i < 20; ++i) {
+      manager.raise("step");
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+    }
+    // What a crash would leave: all up to the last update is with the system.
+    std::string part;
+    for (const auto& entry : std::filesystem::directory_iterator(folder.path()))
+      if (entry.path().extension() == ".part") part = entry.path().filename().string();
+    const std::string left = folder.read(part);
+    CHECK(lines_of(left).back()["at"] == 19 * 800);
+    folder.write("crashed.jsonl", left + left.substr(0, 37));
+    file.close();
+    CHECK(lines_of(folder.read("game.jsonl")).back().contains("at"));
+  }
+  // The manager ended after its file was closed.
+  CHECK(lines_of(folder.read("game.jsonl")).back().contains("end"));
+  const JournalScript script = read_journal(folder.path("crashed.jsonl"));
+  CHECK(script.requests.size() == 21);
+  CHECK(script.breaks_off > 40);
+  std::string notices;
+  ManagerOptions options = options_of(script);
+  options.journal = [&](const JournalEntry& entry) {
+    if (entry.kind == JournalEntry::Kind::notice) notices += entry.why;
+  };
+  {
+    SoundManager manager(std::move(options));
+    replay(script, *stage.bank, manager, [](std::span<const float>) {});
+  }
+  CHECK_THAT(notices, Contains("crashed.jsonl:" + std::to_string(script.breaks_off) + ": the journal breaks off in this line"));
+  // One that was written by hand is told of its mistake.
+  CHECK_THROWS_WITH(parse_journal("{\"at\":0,\"request\":\"raise\",\"event\":\"a\"}\n{\"at\":0,", "j"),
+                    Contains("j:2: is not a JSON object"));
+}
+
+TEST_CASE("whatever a game asks for is written and read back to the very same value") {
+  Stage stage(book);
+  std::vector<JournalEntry> asked;
+  std::string text;
+  Random random(3);
+  const auto any = [&] {
+    static const std::vector<double> odd = {0, -0.0, 1, -1, 24, 36, 3600, 5e-324, 1.7e308, INFINITY, -INFINITY, NAN, 10, 1e5, 0.1, 1.0 / 3};
+    if (random.below(4) == 0) return odd[random.below(static_cast<std::uint32_t>(odd.size()))];
+    const double size = std::pow(10, random.between(random.below(8) == 0 ? -300 : -6, random.below(8) == 0 ? 300 : 6));
+    return random.below(2) == 0 ? size : -size;
+  };
+  const std::vector<std::string> names = {
+      "",       "step",   "hum", "a \"quoted\" name", "back\\slash", "\xc3\xa4\xe6\xb3\xa2", std::string(3000, 'x'), "tab\tline\n",
+      "master", "effects"};
+  const auto name = [&]() -> const std::string& { return names[random.below(static_cast<std::uint32_t>(names.size()))]; };
+  {
+    SoundManager manager({.journal = [&](const JournalEntry& entry) {
+      text += to_json(entry) + "\n";
+      if (Json::parse(to_json(entry)).contains("request")) asked.push_back(entry);
+    }});
+    manager.load(*stage.bank);
+    Playback playback = manager.raise("hum").playback();
+    for (int i = 0; i < 5000; ++i) {
+      switch (random.below(10)) {
+        case 0: playback.set_gain(Decibels{any()}, Seconds{any()}); break;
+        case 1: playback.bend(Semitones{any()}, Seconds{any()}); break;
+        case 2: playback.set_pan(Pan{any()}, Seconds{any()}); break;
+        case 3: playback.set_low_pass(Hertz{any()}, Seconds{any()}); break;
+        case 4: manager.set_gain(Name(name()), Decibels{any()}, Seconds{any()}); break;
+        case 5: manager.set_high_pass(Name(name()), Hertz{any()}, Seconds{any()}); break;
+        case 6: manager.set_mute(Name(name()), random.below(2) == 0); break;
+        case 7: manager.stop_all(Seconds{any()}); break;
+        case 8: playback.stop(Seconds{any()}); break;
+        default: {
+          const std::vector<Trait> traits = {{Name(name()), Name(name())}};
+          manager.raise(Name(name()), std::span<const Trait>(traits), random.bits() >> random.below(64));
+        }
+      }
+      if (i % 50 == 0) manager.update(Seconds{0.01});
+    }
+  }
+  const JournalScript script = parse_journal(text, "j");
+  REQUIRE(script.requests.size() == asked.size());
+  REQUIRE(asked.size() > 3000);
+  for (std::size_t i = 0; i < asked.size(); ++i) {
+    const JournalEntry &a = asked[i], &b = script.requests[i];
+    INFO(to_json(a));
+    const bool same = a.kind == b.kind && a.at == b.at && a.event == b.event && a.traits == b.traits && a.emitter == b.emitter &&
+                      a.playback == b.playback && a.group == b.group && a.bank == b.bank && a.gain == b.gain && a.pitch == b.pitch &&
+                      a.pan == b.pan && a.frequency == b.frequency && a.fade == b.fade && a.on == b.on && a.raise == b.raise;
+    REQUIRE(same);
+  }
 }

@@ -106,7 +106,7 @@ TEST_CASE("traits of a journal that make no sense are told with their line") {
   CHECK_THROWS_WITH(read("{\"at\": 0, \"request\": \"raise\", \"event\": \"a\", \"traits\": {\"surface\": 3}}"),
                     Contains("an object of texts"));
   CHECK_THROWS_WITH(read("{\"at\": 0, \"request\": \"raise\", \"event\": \"a\", \"emitter\": -1}"),
-                    Contains("\"emitter\" must be a number"));
+                    Contains("\"emitter\" must be a whole number from 0 on"));
 }
 
 TEST_CASE("a loop between two points that loses its voice comes back between them") {

@@ -1,4 +1,7 @@
 #include <catch2/catch.hpp>
+#include <cmath>
+
+#include "base/random.hpp"
 
 #include "tidewater/name.hpp"
 #include "tidewater/units.hpp"
@@ -139,4 +142,18 @@ TEST_CASE("names hash alike while compiling and while running") {
   static_assert("ferry.docked"_name.hash() == hash_name("ferry.docked"));
   CHECK(Name(std::string("ferry.docked")).hash() == "ferry.docked"_name.hash());
   CHECK("ferry.docked"_name.hash() != "ferry.dockes"_name.hash());
+}
+
+TEST_CASE("a place between the speakers is written so that the very same is read back") {
+  Random random(1);
+  for (int i = 0; i < 200'000; ++i) {
+    const Pan pan{(random.below(2) == 0 ? 1 : -1) * (random.below(4) == 0 ? std::pow(10, random.between(-300, 0)) : random.unit())};
+    const auto read = read_pan(to_text(pan));
+    if (!read.value || read.value->value != pan.value) FAIL(to_text(pan));
+  }
+  CHECK(to_text(Pan{-0.37}) == "37 % left");
+  CHECK(to_text(Pan{0.005}) == "0.5 % right");
+  CHECK(to_text(Pan{1}) == "100 % right");
+  CHECK(to_text(Pan{0.3}) == "30 % right");
+  CHECK(read_share("0.5 %").value == 0.005);
 }

@@ -87,7 +87,9 @@ std::string to_json(const JournalEntry& entry);
 using JournalSink = std::function<void(const JournalEntry&)>;
 
 /// Writes a journal as JSON Lines. The file takes its name when the object ends or is closed; an older one of that name stays
-/// as it was until then, and where the new one cannot be written to its end.
+/// as it was until then, and where the new one cannot be written to its end. Each line is with the system before the next: a
+/// crash leaves all that was handed on in NAME.*.part. In which order it and its manager end does not matter: what comes
+/// after `close` is added to the file.
 /// Thread: calls of the sink must not overlap; those of one manager never do.
 class JournalFile {
  public:
@@ -104,7 +106,7 @@ class JournalFile {
 
  private:
   struct State;
-  std::unique_ptr<State> state_;
+  std::shared_ptr<State> state_;
 };
 
 }  // namespace tidewater

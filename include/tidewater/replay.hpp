@@ -31,10 +31,12 @@ struct JournalScript {
   Hertz rate{48000};
   std::uint64_t seed = 1;
   std::uint32_t voices = 64;
-  std::string file;  ///< as it was called when it was read
+  bool recorded = false;  ///< it has the first line that a manager writes
+  std::string file;       ///< as it was called when it was read
   std::vector<JournalEntry> requests;
   std::vector<std::size_t> lines;  ///< of the file, from 1: where each request stands
   std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
+  std::size_t breaks_off = 0;      ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
   std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand
 
   /// Whether it says when banks are loaded.

@@ -63,8 +63,23 @@ std::string plain(std::string_view text) {
 
 struct Quantity {
   double number = 0;
-  std::string unit;  // "x" where it stands before the number
+  double hundredth = 0;  // of the number as it is written: a hundredth of what was read may be another double
+  std::string unit;      // "x" where it stands before the number
 };
+
+/// The number in `digits`, moved by two places.
+double hundredth_of(std::string_view digits) {
+  const auto e = std::min(digits.find('e'), digits.size());
+  int exponent = 0;
+  if (e < digits.size()) {
+    const std::string_view written = digits.substr(digits[e + 1] == '+' ? e + 2 : e + 1);
+    std::from_chars(written.data(), written.data() + written.size(), exponent);
+  }
+  const std::string moved = fmt::format("{}e{}", digits.substr(0, e), exponent - 2);
+  double value = 0;
+  std::from_chars(moved.data(), moved.data() + moved.size(), value);
+  return value;
+}
 
 std::optional<Quantity> split(std::string_view written) {
   const std::string all = plain(written);
@@ -76,6 +91,7 @@ std::optional<Quantity> split(std::string_view written) {
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), q.number);
   if (error != std::errc() || !std::isfinite(q.number)) return std::nullopt;
   q.unit = trimmed(text.substr(static_cast<std::size_t>(end - text.data())));
+  if (q.unit.starts_with('%')) q.hundredth = hundredth_of(text.substr(0, static_cast<std::size_t>(end - text.data())));
   if (ratio_first) {
     if (!q.unit.empty()) return std::nullopt;
     q.unit = "x";
@@ -284,8 +300,8 @@ Read<Pan> read_pan(std::string_view text) {
   const auto sided = [&](std::string_view side) {
     return q && q->unit.starts_with('%') && trimmed(std::string_view(q->unit).substr(1)) == side && q->number >= 0 && q->number <= 100;
   };
-  if (sided("left")) return {Pan{-q->number / 100}, {}};
-  if (sided("right")) return {Pan{q->number / 100}, {}};
+  if (sided("left")) return {Pan{-q->hundredth}, {}};
+  if (sided("right")) return {Pan{q->hundredth}, {}};
   return wrong<Pan>(fmt::format("\"{}\" is no place between the speakers; write \"centre\", \"30 % left\" or \"100 % right\"", text));
 }
 
@@ -305,7 +321,7 @@ Read<double> read_share(std::string_view text) {
   const auto q = split(text);
   if (!q || q->unit != "%" || q->number < 0 || q->number > 100)
     return wrong<double>(fmt::format("\"{}\" is not a share; write for example \"30 %\", from \"0 %\" to \"100 %\"", text));
-  return {q->number / 100, {}};
+  return {q->hundredth, {}};
 }
 
 }  // namespace tidewater

@@ -32,6 +32,20 @@ namespace {
 
 std::string shortest(double number) { return fmt::format("{}", number); }
 
+/// A hundred times a number that is not negative, digit by digit: multiplied, it might be another double when it is read.
+std::string hundredfold(double number) {
+  const std::string digits = shortest(number);
+  if (const auto e = digits.find('e'); e != std::string::npos)
+    return fmt::format("{}e{}", digits.substr(0, e), std::stoi(digits.substr(e + 1)) + 2);
+  const auto point = std::min(digits.find('.'), digits.size());
+  std::string whole = digits.substr(0, point), rest = point < digits.size() ? digits.substr(point + 1) : "";
+  if (rest.size() < 2) rest.append(2 - rest.size(), '0');
+  whole += rest.substr(0, 2);
+  rest.erase(0, 2);
+  whole.erase(0, std::min(whole.find_first_not_of('0'), whole.size() - 1));
+  return rest.find_first_not_of('0') == std::string::npos ? whole : whole + "." + rest;
+}
+
 }  // namespace
 
 std::string to_text(Decibels level) { return level == silence ? "silent" : shortest(level.value) + " dB"; }
@@ -39,7 +53,7 @@ std::string to_text(Semitones interval) { return shortest(interval.value) + " st
 std::string to_text(Hertz frequency) { return shortest(frequency.value) + " Hz"; }
 std::string to_text(Pan pan) {
   if (pan.value == 0) return "centre";
-  return shortest(std::abs(pan.value) * 100) + (pan.value < 0 ? " % left" : " % right");
+  return hundredfold(std::abs(pan.value)) + (pan.value < 0 ? " % left" : " % right");
 }
 std::string to_text(Seconds time) { return shortest(time.value) + " s"; }
 

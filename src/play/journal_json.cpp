@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include <cstdio>
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.hpp"
@@ -19,10 +20,10 @@ Json request(const JournalEntry& e, std::string_view name) { return {{"at", e.at
 
 Json target_of(const JournalEntry& e, std::string_view name) {
   Json json = request(e, name);
-  if (e.group.empty())
-    json["playback"] = to_text(e.playback);
-  else
+  if (e.playback == PlaybackId{})
     json["group"] = e.group;
+  else
+    json["playback"] = to_text(e.playback);
   return json;
 }
 
@@ -143,12 +144,39 @@ std::string to_json(const JournalEntry& entry) {
 }
 
 struct JournalFile::State {
-  explicit State(std::string path) : file(std::move(path)) {}
+  explicit State(std::string its_path) : path(its_path), file(std::move(its_path)) {}
+  ~State() {
+    if (added != nullptr) std::fclose(added);
+  }
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+
+  void write(const std::string& line) {
+    if (!closed) {
+      file.write(line);
+      file.flush();
+      return;
+    }
+    // The last lines of a manager that ends after its file was closed.
+    if (added == nullptr) added = std::fopen(path.c_str(), "ab");
+    if (added == nullptr) return;
+    std::fwrite(line.data(), 1, line.size(), added);
+    std::fflush(added);
+  }
+
+  void close() {
+    if (closed) return;
+    closed = true;
+    file.commit();
+  }
+
+  std::string path;
   WholeFile file;
   bool closed = false;
+  std::FILE* added = nullptr;
 };
 
-JournalFile::JournalFile(std::string path) : state_(std::make_unique<State>(std::move(path))) {}
+JournalFile::JournalFile(std::string path) : state_(std::make_shared<State>(std::move(path))) {}
 
 JournalFile::~JournalFile() {
   try {
@@ -158,18 +186,12 @@ JournalFile::~JournalFile() {
   }
 }
 
-void JournalFile::write(const JournalEntry& entry) {
-  if (!state_->closed) state_->file.write(to_json(entry) + '\n');
-}
+void JournalFile::write(const JournalEntry& entry) { state_->write(to_json(entry) + '\n'); }
 
-void JournalFile::close() {
-  if (state_->closed) return;
-  state_->closed = true;
-  state_->file.commit();
-}
+void JournalFile::close() { state_->close(); }
 
 JournalSink JournalFile::sink() {
-  return [this](const JournalEntry& entry) { write(entry); };
+  return [state = state_](const JournalEntry& entry) { state->write(to_json(entry) + '\n'); };
 }
 
 }  // namespace tidewater

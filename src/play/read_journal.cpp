@@ -23,7 +23,7 @@ using Kind = JournalEntry::Kind;
 
 constexpr std::uintmax_t largest_journal = std::uintmax_t{1} << 30U;
 constexpr std::size_t most_problems = 50;
-constexpr double longest_hours = 4;
+constexpr double longest_hours = 1000;
 
 /// The keys of a request besides "at" and "request".
 using Known = std::vector<std::string_view>;
@@ -57,10 +57,24 @@ class Line {
   explicit Line(const Json& json, Hertz rate) : json_(json), rate_(rate) {}
 
   std::string text(const char* key) const {
+    std::string text = any_text(key);
+    if (text.empty()) throw Error(fmt::format("needs \"{}\" with text", key));
+    return text;
+  }
+
+  /// A game may give any name, also none.
+  std::string any_text(const char* key) const {
     const auto it = json_.find(key);
-    if (it == json_.end() || !it->is_string() || it->get_ref<const std::string&>().empty())
-      throw Error(fmt::format("needs \"{}\" with text", key));
+    if (it == json_.end() || !it->is_string()) throw Error(fmt::format("needs \"{}\" with text", key));
     return it->get<std::string>();
+  }
+
+  std::uint64_t count(const char* key, std::uint64_t least, std::uint64_t standard) const {
+    const auto it = json_.find(key);
+    if (it == json_.end()) return standard;
+    if (!it->is_number_unsigned() || it->get<std::uint64_t>() < least)
+      throw Error(fmt::format("\"{}\" must be a whole number from {} on", key, least));
+    return it->get<std::uint64_t>();
   }
 
   bool has(const char* key) const { return json_.contains(key); }
@@ -169,10 +183,10 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
   constexpr Seconds smooth{0.02};
   switch (known->kind) {
     case Kind::raise:
-      entry.event = line.text("event");
+      entry.event = line.any_text("event");
       entry.traits = line.traits();
-      entry.emitter = static_cast<std::uint64_t>(line.number("emitter", 0, 1e15, 0));
-      entry.raise = static_cast<std::uint64_t>(line.number("id", 1, 1e15, static_cast<double>(raises.size() + 1)));
+      entry.emitter = line.count("emitter", 0, 0);
+      entry.raise = line.count("id", 1, raises.size() + 1);
       break;
     case Kind::load:
     case Kind::unload: entry.bank = line.text("bank"); break;
@@ -184,7 +198,7 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
       break;
     case Kind::gain:
       if (line.has("group"))
-        entry.group = line.text("group");
+        entry.group = line.any_text("group");
       else
         entry.playback = line.playback();
       line.require("gain");
@@ -198,14 +212,14 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
     case Kind::low_pass:
     case Kind::high_pass:
       if (line.has("group"))
-        entry.group = line.text("group");
+        entry.group = line.any_text("group");
       else
         entry.playback = line.playback();
       line.require("frequency");
       if (!line.is("frequency", "none")) entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
       break;
     case Kind::mute:
-      entry.group = line.text("group");
+      entry.group = line.any_text("group");
       entry.on = line.truth("mute");
       break;
     default: break;
@@ -220,6 +234,7 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
 void take_line(const Json& json, std::size_t number, JournalScript& script, Raises& raises) {
   const Line line(json, script.rate);
   if (line.has("journal")) {
+    script.recorded = true;
     script.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, script.rate.value)};
     script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
     script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
@@ -228,7 +243,8 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
     const Frames every{static_cast<std::int64_t>(line.number("every", 1, 1e9, 1))};
     const auto times = static_cast<std::uint64_t>(line.number("updates", 1, 1e9, 1));
     const double last = static_cast<double>(first.value) + static_cast<double>(every.value) * static_cast<double>(times - 1);
-    if (last > longest_hours * 3600 * script.rate.value) throw Error("the updates go on for longer than four hours");
+    if (last > longest_hours * 3600 * script.rate.value)
+      throw Error(fmt::format("the updates go on for longer than {} hours", longest_hours));
     if (!script.updates.empty()) {
       const UpdateRun& before = script.updates.back();
       if (first.value <= before.first.value + before.every.value * static_cast<std::int64_t>(before.times - 1))
@@ -270,6 +286,7 @@ bool JournalScript::loads_a_bank() const {
 JournalScript parse_journal(std::string_view text, const std::string& path) {
   JournalScript script;
   script.file = path;
+  const std::string_view whole = text;
   std::string problems;
   std::size_t count = 0;
   std::size_t number = 0;
@@ -282,6 +299,11 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     if (line.find_first_not_of(" \t\r") == std::string_view::npos) continue;
     try {
       const Json json = Json::parse(line, nullptr, false);
+      const bool unfinished = end == line.size() && text.empty() && whole.back() != '\n';
+      if (!json.is_object() && unfinished && script.recorded) {
+        script.breaks_off = number;
+        break;
+      }
       if (!json.is_object())
         throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
       take_line(json, number, script, raises);

@@ -31,6 +31,9 @@ class Player {
       tell_of_missing(i);
       carry_out(script_.requests[i]);
     }
+    if (script_.breaks_off > 0)
+      manager_.note(fmt::format("{}:{}: the journal breaks off in this line, as after a crash; what comes before it was played",
+                                script_.file, script_.breaks_off));
     behind_ = UpdateRun::all;
     if (script_.end) {
       play_to(*script_.end);
@@ -135,13 +138,13 @@ class Player {
       case Kind::bend: playback(r).bend(r.pitch, r.fade); break;
       case Kind::pan: playback(r).set_pan(r.pan, r.fade); break;
       case Kind::low_pass:
-        if (r.group.empty())
+        if (r.playback != PlaybackId{})
           playback(r).set_low_pass(r.frequency, r.fade);
         else
           manager_.set_low_pass(Name(r.group), r.frequency, r.fade);
         break;
       case Kind::high_pass:
-        if (r.group.empty())
+        if (r.playback != PlaybackId{})
           playback(r).set_high_pass(r.frequency, r.fade);
         else
           manager_.set_high_pass(Name(r.group), r.frequency, r.fade);
@@ -149,7 +152,7 @@ class Player {
       case Kind::mute: manager_.set_mute(Name(r.group), r.on); break;
       case Kind::stop_all: manager_.stop_all(r.fade); break;
       case Kind::gain:
-        if (r.group.empty())
+        if (r.playback != PlaybackId{})
           playback(r).set_gain(r.gain, r.fade);
         else
           manager_.set_gain(Name(r.group), r.gain, r.fade);

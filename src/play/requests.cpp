@@ -95,6 +95,7 @@ bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
 
 template <class Fill, class Act>
 void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
+  if (handle.id_ == PlaybackId{}) return;  // the handle of nothing
   take_reports();
   JournalEntry& asked = note(kind);
   asked.playback = handle.id_;
