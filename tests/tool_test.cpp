@@ -204,14 +204,14 @@ TEST_CASE("an audition plays on a card and keeps what is heard, in one run; with
   const std::string call = "audition " + tool.book() + " walked --times 2 --device";
   const std::string files = " --output " + tool.path("o.wav") + " --picture " + tool.path("o.png");
   const auto with = [&](const std::string& driver, const std::string& arguments) {
-    return run(tool, "SDL_AUDIODRIVER=" + driver + " " BUILD_FOLDER "/tidewater " + arguments);
+    return run(tool, "ALSA_CONFIG_PATH=/dev/null SDL_AUDIODRIVER=" + driver + " " BUILD_FOLDER "/tidewater " + arguments);
   };
   const Ran both = with("dummy", call + files);
   CHECK(both.exit == 0);
   CHECK_THAT(both.out, Contains("playing on dummy") && Contains("true peak"));
   CHECK(Take{decode_file(tool.path("o.wav")).samples}.peak() > 0.1);
   CHECK(tool.read("o.png").substr(1, 3) == "PNG");
-  // A system that is there, and has no card.
+  // A system that is there, and knows of no card, whatever this machine has.
   const Ran none = with("alsa", call);
   CHECK(none.exit == 1);
   CHECK_THAT(none.err, Contains("--output FILE") && !Contains("ALSA lib"));
