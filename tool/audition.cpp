@@ -79,9 +79,8 @@ void draw(const AuditionCall& call, const std::vector<AuditionTake>& takes) {
              drawn < heard.size() ? fmt::format(" (the first {} of {} takes)", drawn, heard.size()) : "");
 }
 
-/// Renders all takes for the table, the report and what is to be kept. Returns them with what is to be drawn of them.
-std::vector<AuditionTake> render(const AuditionCall& call, const Audition& audition,
-                                 const std::function<void(const AuditionTake&)>& print) {
+/// Renders all takes for the table, the report and what is to be kept.
+void render(const AuditionCall& call, const Audition& audition, const std::function<void(const AuditionTake&)>& print) {
   Rendering rendering({call.output, {}, {}}, Audition::rate);
   std::vector<AuditionTake> takes;
   AuditionListener listener;
@@ -98,7 +97,6 @@ std::vector<AuditionTake> render(const AuditionCall& call, const Audition& audit
   print_in_common(takes);
   rendering.finish({});
   if (!call.picture.empty()) draw(call, takes);
-  return takes;
 }
 
 /// Plays all takes. Returns those that were begun.

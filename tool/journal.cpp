@@ -45,6 +45,13 @@ double seconds_of(const Json& at, double rate) {
   return at.is_number() ? at.get<double>() / rate : std::strtod(text_of(at).c_str(), nullptr);
 }
 
+/// None where a later version of the journal has one that is not known here.
+std::optional<Outcome> outcome_of(std::string_view word) {
+  for (int i = 0; i <= static_cast<int>(Outcome::bank_not_loaded); ++i)
+    if (to_text(static_cast<Outcome>(i)) == word) return static_cast<Outcome>(i);
+  return std::nullopt;
+}
+
 class Reader {
  public:
   /// Nothing where a line tells nothing by itself, such as how often a game called `update`.
@@ -91,10 +98,10 @@ class Reader {
     const bool layer = line.contains("layer");
     const std::string outcome = layer ? "and layer" : text_at(line, "outcome");
     told.what = "  " + outcome;
-    told.held_back = outcome == "silent" || outcome == "dormant" || outcome == "already-playing" || outcome == "too-soon" ||
-                     outcome == "limit-reached" || outcome == "left-out" || outcome == "nothing-to-stop" || outcome == "already-ended";
-    const bool plays = layer || outcome == "started" || outcome == "silent" || outcome == "dormant";
-    told.refused = !told.held_back && !plays && outcome != "done";
+    if (const auto known = layer ? std::nullopt : outcome_of(outcome)) {
+      told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started);
+      told.refused = refused(*known);
+    }
     told.about = text_at(line, line.contains("sound") ? "sound" : "event");
     if (const auto event = event_of_.find(text_at(line, "id")); told.about.empty() && event != event_of_.end()) told.about = event->second;
     if (line.contains("clip")) {

@@ -38,10 +38,7 @@ std::string name_of(const std::string& path) {
   return name.empty() ? "sound" : name;
 }
 
-std::string key_for(const std::string& name) {
-  const bool bare = std::all_of(name.begin(), name.end(), [](char c) { return is_letter(c) || is_digit(c) || c == '-' || c == '_'; });
-  return bare ? name : in_quotes(name);
-}
+std::string key_for(const std::string& name) { return is_bare(name) ? name : in_quotes(name); }
 
 /// One pattern where it fits these files and no others; else all their names.
 std::string clips_of(const std::vector<std::string>& files, const std::string& base, const ClipFolder& folder) {

@@ -7,6 +7,8 @@
 #include <optional>
 #include <vector>
 
+#include "author/in_quotes.hpp"
+
 namespace tidewater {
 namespace {
 
@@ -46,12 +48,6 @@ std::size_t quotes_in(std::string_view text) {
 /// What stands before a comment, in a line without quotes.
 std::string_view without_comment(std::string_view text) { return trimmed(text.substr(0, text.find('#'))); }
 
-bool bare(std::string_view name) {
-  return !name.empty() && std::all_of(name.begin(), name.end(), [](char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '_';
-  });
-}
-
 /// "[sounds.my sound]": the name wants quotes.
 std::string about_head(std::string_view head) {
   const auto open = head.find_first_not_of('[');
@@ -59,7 +55,7 @@ std::string about_head(std::string_view head) {
   if (close == std::string_view::npos) return "the table's head is not closed: add ]";
   const std::string_view inside = head.substr(open, close - open);
   const auto dot = inside.find('.');
-  if (dot == std::string_view::npos || quotes_in(inside) > 0 || !bare(inside.substr(0, dot))) return {};
+  if (dot == std::string_view::npos || quotes_in(inside) > 0 || !is_bare(inside.substr(0, dot))) return {};
   const std::string_view name = trimmed(inside.substr(dot + 1));
   return name.empty() ? std::string("a name is missing after the dot")
                       : fmt::format("the name '{0}' needs quotes: [{1}.\"{0}\"]", name, inside.substr(0, dot));
@@ -73,15 +69,15 @@ std::string about_value(std::string_view line, const std::string& reason) {
   if (equals == std::string_view::npos) {
     const auto end = line.find_first_of(": \t\"'");
     const std::string_view key = line.substr(0, end);
-    if (!bare(key) || end == std::string_view::npos) return {};
+    if (!is_bare(key) || end == std::string_view::npos) return {};
     return fmt::format("an equals sign is missing: write {} = ...", key);
   }
   const std::string_view key = trimmed(line.substr(0, equals));
   const std::string_view value = trimmed(line.substr(equals + 1));
   if (has(reason, "escape sequence")) return "a backslash in quotes begins an escape; paths take slashes: \"steps/steel-1.flac\"";
   if (quotes_in(line) % 2 == 1)
-    return fmt::format("a quote is missing: text begins and ends with one, such as {} = \"...\"", bare(key) ? key : "key");
-  if (!bare(key) || has(value, "\"") || has(value, "'")) return {};
+    return fmt::format("a quote is missing: text begins and ends with one, such as {} = \"...\"", is_bare(key) ? key : "key");
+  if (!is_bare(key) || has(value, "\"") || has(value, "'")) return {};
   const std::string_view plain = without_comment(value);
   if (plain.empty()) return fmt::format("a value is missing after '{} ='", key);
   if (plain.front() == '[' && plain.back() == ']') {

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/shorten.hpp"
+#include "base/text.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -24,8 +25,6 @@ std::string_view trimmed(std::string_view text) {
   while (!text.empty() && space(text.back())) text.remove_suffix(1);
   return text;
 }
-
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 /// A comma between digits is a decimal point, unless three follow: then it may part thousands.
 bool parts_thousands(std::string_view text, std::size_t comma) {

@@ -234,7 +234,7 @@ struct ManagerState {
   std::vector<LivePlayback*> in_order;  ///< starts of one sound, the oldest first: what was last asked for
   std::vector<LivePlayback*> sleepers;  ///< the dormant ones, in no order that matters
   std::int64_t pool_clock = 0;          ///< when the pool was last tended
-  bool master_is_set = false;           ///< by a book or by the game: a further book leaves it alone
+  bool master_is_set = false;           ///< by a book: a further one leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   std::deque<Command> backlog;
