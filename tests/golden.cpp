@@ -1,0 +1,69 @@
+/// Plays the harbour's trip and prints two hashes: of what was decided, and of the samples. With the plainest instruction set
+/// that Highway offers and the C library's plainest functions (golden_test says how) they are the same on every x86-64.
+
+#include <fmt/format.h>
+
+#include <hwy/targets.h>
+
+#include <cmath>
+
+#include "../examples/harbour/trip.hpp"
+#include "dsp/kernels.hpp"
+#include "tidewater/author/compile.hpp"
+#include "tidewater/manager.hpp"
+
+namespace {
+
+using namespace tidewater;
+using Kind = JournalEntry::Kind;
+
+class Hash {
+ public:
+  void add(const void* bytes, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) value_ = (value_ ^ static_cast<const unsigned char*>(bytes)[i]) * 0x100000001b3U;
+  }
+  void add(std::string_view text) { add(text.data(), text.size()); }
+  std::uint64_t value() const { return value_; }
+
+ private:
+  std::uint64_t value_ = 0xcbf29ce484222325U;
+};
+
+/// What was decided, to a hundredth of a decibel and of a semitone; not the words.
+std::string decided(const JournalEntry& e) {
+  const std::string whose = fmt::format("{} {}.{} {}", e.at.value, e.playback.raise, e.playback.response, e.sound);
+  switch (e.kind) {
+    case Kind::decision:
+    case Kind::layer:
+      return fmt::format("{} {} {} {} {} {:.2f} {:.2f} {:.2f} {:.2f}\n", whose, to_text(e.outcome), e.layer, e.clip, e.starts.value,
+                         e.gain.value, e.pitch.value, e.pan.value, e.frequency.value);
+    case Kind::fading: return fmt::format("{} fading {} {:.3f}\n", whose, e.how, e.fade.value);
+    case Kind::woke: return fmt::format("{} woke {} {}\n", whose, e.voice, e.starts.value);
+    case Kind::ended: return fmt::format("{} ended {}\n", whose, e.how);
+    default: return {};
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc != 2) return 2;
+  hwy::SetSupportedTargetsForTest(HWY_SSSE3);
+  Hash decisions, samples;
+  {
+    SoundManager manager({.journal = [&](const JournalEntry& entry) { decisions.add(decided(entry)); }, .offline = true});
+    manager.load(compile_book(argv[1]));
+    harbour::Trip trip;
+    std::vector<float> block(1600);
+    for (int frame = 0; frame < harbour::Trip::lasts * 60; ++frame) {
+      for (const auto& [event, surface, walker] : trip.advance(frame / 60.0)) {
+        const std::vector<Trait> traits = {{"surface", surface}};
+        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), walker);
+      }
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+      samples.add(block.data(), block.size() * sizeof(float));
+    }
+  }
+  fmt::print("{} decisions {:016x} samples {:016x}\n", kernels::target_name(), decisions.value(), samples.value());
+}
