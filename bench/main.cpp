@@ -1,13 +1,16 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
+///     tidewater_bench calls         only the table of single calls
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
+#include <string_view>
 #include <vector>
 
 #include "books.hpp"
+#include "calls.hpp"
 #include "clean.hpp"
 #include "growth.hpp"
 #include "table.hpp"
@@ -62,6 +65,10 @@ class Table : public benchmark::BenchmarkReporter {
 }  // namespace
 
 int main(int argc, char** argv) {
+  if (argc == 2 && std::string_view(argv[1]) == "calls") {
+    tidewater::bench::print_calls_table();
+    return 0;
+  }
   std::vector<char*> arguments(argv, argv + argc);
   std::string repetitions = "--benchmark_repetitions=7";
   std::string interleaved = "--benchmark_enable_random_interleaving=true";
@@ -72,6 +79,7 @@ int main(int argc, char** argv) {
   Table table;
   benchmark::RunSpecifiedBenchmarks(&table);
   if (argc > 1) return 0;  // a filter asks for some figures only
+  tidewater::bench::print_calls_table();
   tidewater::bench::print_clean_table();
   tidewater::bench::print_growth_table();
   tidewater::bench::print_books_table();
