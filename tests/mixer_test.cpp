@@ -63,9 +63,9 @@ TEST_CASE("a voice starts on its exact frame, and its end is reported to the fra
   CHECK(take.left(876) > 0.3F);
   CHECK(take.left(877) == 0);
   VoiceFinished report;
-  REQUIRE(mixer.poll(report));
+  REQUIRE(mixer.poll(report, mixer.clock()));
   CHECK(report.frame == 877);
-  CHECK_FALSE(mixer.poll(report));
+  CHECK_FALSE(mixer.poll(report, mixer.clock()));
 }
 
 TEST_CASE("starts that come too late for their frame keep their distance") {
@@ -185,7 +185,7 @@ TEST_CASE("a voice that is stopped before its first frame is never heard") {
   mixer.post(StopVoice{0, 0});
   CHECK(render(mixer, 9600).peak() == 0);
   VoiceFinished report;
-  CHECK(mixer.poll(report));
+  CHECK(mixer.poll(report, mixer.clock()));
 }
 
 TEST_CASE("samples too small to be heard cost no more than silence, and leave the caller's arithmetic alone") {

@@ -126,7 +126,7 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
 
   auto other_player = std::make_unique<Process>(yardstick(folder));
 
-  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\npan=\"100 % left\"\n[events.hum]\nstart=\"hum\"\n");
+  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\npan=\"100 % left\"\n[events.hum]\nstart=\"hum\"\n", {}, {}, true);
   Device device(*stage.manager, {.name = {}, .block = 8192});
   CHECK_THAT(device.description(), Contains("pulseaudio"));
   stage.raise("hum");

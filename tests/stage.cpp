@@ -57,12 +57,13 @@ void write_stage_clips(const Folder& folder) {
   folder.write_clip("clips/wide.wav", wide, 2);
 }
 
-Stage::Stage(const std::string& book, ManagerOptions options, const std::function<void(const Folder&)>& more_clips) {
+Stage::Stage(const std::string& book, ManagerOptions options, const std::function<void(const Folder&)>& more_clips, bool live) {
   write_stage_clips(folder);
   if (more_clips) more_clips(folder);
   folder.write("book.toml", book_head + book);
   bank = std::make_unique<Bank>(compile_book(folder.path("book.toml"), {options.rate}));
-  offline = options.offline;
+  options.offline = !live;
+  streams_ = !live && (book.find("stream = true") != std::string::npos || book.find("stream=true") != std::string::npos);
   options.journal = [this](const JournalEntry& entry) { journal.push_back(entry); };
   manager = std::make_unique<SoundManager>(std::move(options));
   manager->load(*bank);
@@ -74,7 +75,7 @@ Take Stage::render(Seconds length) {
   manager->update({});
   for (std::int64_t left = frames(length, manager->rate()).value; left > 0; left -= frame) {
     std::vector<float> block(static_cast<std::size_t>(std::min(left, frame)) * 2);
-    if (offline)
+    if (streams_)
       manager->render(block);
     else
       render_guarded(*manager, block);

@@ -38,7 +38,9 @@ class Folder {
 class Stage {
  public:
   /// `book` is all but its head.
-  explicit Stage(const std::string& book, ManagerOptions options = {}, const std::function<void(const Folder&)>& more_clips = {});
+  /// `live` as on a sound card: streams are read ahead, and a raise keeps its time inside a block; else all is exact.
+  explicit Stage(const std::string& book, ManagerOptions options = {}, const std::function<void(const Folder&)>& more_clips = {},
+                 bool live = false);
 
   Raised raise(Name event) { return manager->raise(event); }
   /// One update, then the next `length` of sound in game frames of 1/60 s, with an update after each.
@@ -53,7 +55,9 @@ class Stage {
   std::vector<JournalEntry> journal;
   std::unique_ptr<Bank> bank;
   std::unique_ptr<SoundManager> manager;
-  bool offline = false;
+
+ private:
+  bool streams_ = false;  ///< offline render reads files: what it is not watched for
 };
 
 /// What is not delayed is heard so long after the clock: the limiter's 70 frames, and a quantum but one.

@@ -76,7 +76,7 @@ void play_at_random(SoundManager& manager, std::uint64_t seed, const std::atomic
 TEST_CASE(
     "twenty seconds of four game threads at random, streams and stolen voices among them: render never waits, no click, every voice comes "
     "back") {
-  Stage stage(book, {.voices = 32});
+  Stage stage(book, {.voices = 32}, {}, true);
   std::atomic<bool> done{false};
   std::vector<std::thread> game;
   for (std::uint64_t seed = 1; seed <= 4; ++seed) game.emplace_back([&, seed] { play_at_random(*stage.manager, seed, done); });
@@ -138,7 +138,7 @@ TEST_CASE("the watch notices an allocation, a lock and a file on the audio threa
 #ifndef TIDEWATER_SANITIZED
 TEST_CASE("with every system call refused the audio thread renders as before") {
   const auto play = [](bool refuse) {
-    Stage stage(book, {.voices = 32});
+    Stage stage(book, {.voices = 32}, {}, true);
     for (int i = 0; i < 40; ++i) stage.raise(i % 3 == 0 ? "hum" : "step");
     Take take;
     take.samples.resize(48000);

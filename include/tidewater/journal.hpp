@@ -27,31 +27,35 @@ struct PlaybackId {
 
 struct JournalEntry {
   enum class Kind {
-    head,       ///< first of all: book, rate, seed, voices
-    load,       ///< request: a bank
-    unload,     ///< request: a bank
-    raise,      ///< request: an event
-    stop,       ///< request: one playback, with `fade`
-    gain,       ///< request: level of one playback or group, with `fade` as the time it takes
-    bend,       ///< request: pitch of one playback
-    pan,        ///< request: place of one playback
-    low_pass,   ///< request: filter of one playback or group, at `frequency`
-    high_pass,  ///< request: the same
-    mute,       ///< request: a group on or off
-    stop_all,   ///< request: everything, with `fade`
-    decision,   ///< what became of a request: `outcome`
-    layer,      ///< a further layer of the playback that was decided on before
-    fading,     ///< a playback was told to go: `how`, over `fade`
-    woke,       ///< a dormant playback has a voice again
-    ended,      ///< a playback is over: `how`
-    updates,    ///< request: the game called `update` `times` times from here on, `every` frames apart, each `after` so many
-                ///< of the requests of its frame
-    notice,     ///< something worth knowing that nobody asked: `why`
-    end,        ///< last of all: the journal is whole up to here
+    head,        ///< first of all: book, rate, seed, voices
+    load,        ///< request: a bank
+    unload,      ///< request: a bank
+    raise,       ///< request: an event
+    stop,        ///< request: one playback, with `fade`
+    gain,        ///< request: level of one playback or group, with `fade` as the time it takes
+    bend,        ///< request: pitch of one playback
+    pan,         ///< request: place of one playback
+    low_pass,    ///< request: filter of one playback or group, at `frequency`
+    high_pass,   ///< request: the same
+    mute,        ///< request: a group on or off
+    stop_all,    ///< request: everything, with `fade`
+    unreadable,  ///< like a request: the file of a playback that streams could not be read any further: `why`
+    decision,    ///< what became of a request: `outcome`
+    layer,       ///< a further layer of the playback that was decided on before
+    fading,      ///< a playback was told to go: `how`, over `fade`
+    woke,        ///< a dormant playback has a voice again
+    ended,       ///< a playback is over: `how`
+    updates,     ///< request: the game called `update` `times` times from here on, `every` frames apart, each `after` so many
+                 ///< of the requests of its frame
+    late,        ///< the commands of request number `raise` came too late for their frame, and were carried out for frame `starts`
+    notice,      ///< something worth knowing that nobody asked: `why`
+    end,         ///< last of all: the journal is whole up to here
   };
 
   Kind kind = Kind::notice;
-  Frames at;                ///< on the mixer's clock
+  Frames at;                ///< on the mixer's clock: what had been handed out
+  Frames lands;             ///< of a request: the end of the block that was being rendered, where it is heard; or else `at`
+  Frames into;              ///< of a raise: how far into that block it came
   std::uint64_t raise = 0;  ///< which raise this is, or decides; from 1
   PlaybackId playback;
   std::string bank, event, sound, layer, clip, group;

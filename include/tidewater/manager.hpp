@@ -39,8 +39,9 @@ struct ManagerOptions {
   Layout layout = Layout::stereo;
   Quality quality = Quality::standard;  ///< of sounds whose book does not say
 
-  /// `render` itself reads what streams from disk, as it needs it: for rendering on one thread, where nothing may come
-  /// late. False for a sound card: then a thread of the manager's own reads ahead.
+  /// For rendering on one thread: `render` itself reads what streams from disk, as it needs it, so that nothing comes late,
+  /// and the same calls give the same samples. False for a sound card: then a thread of the manager's own reads ahead, and
+  /// what is raised while a block plays keeps its time inside the block.
   bool offline = false;
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
 };
@@ -169,6 +170,7 @@ class SoundManager {
   Meter read_meter(Name group);
 
  private:
+  friend struct Replayed;
   std::unique_ptr<ManagerState> state_;
 };
 

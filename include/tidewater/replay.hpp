@@ -24,6 +24,13 @@ struct UpdateRun {
   Frames every;
   std::uint64_t times = 0;
   std::uint32_t after = 0;
+  Frames ahead;  ///< from there to the end of the block that was being rendered
+};
+
+/// A request whose commands reached the audio thread too late for their frame.
+struct LateRequest {
+  std::uint64_t request = 0;  ///< requests and updates before it, and itself
+  Frames landed;              ///< the frame that they were carried out for
 };
 
 /// The requests of a journal, in order; what was decided is left out.
@@ -35,6 +42,8 @@ struct JournalScript {
   std::string file;       ///< as it was called when it was read
   std::vector<JournalEntry> requests;
   std::vector<std::size_t> lines;  ///< of the file, from 1: where each request stands
+  std::vector<LateRequest> late;
+  std::size_t late_streams = 0;    ///< times that the disk was late for a stream; a replay plays it in time
   std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
   std::size_t breaks_off = 0;      ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
   std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand

@@ -101,6 +101,13 @@ struct VoiceFinished {
   std::uint32_t voice = 0;
   std::int64_t frame = 0;     ///< the first frame without it
   std::int64_t position = 0;  ///< source frame it had reached
+  std::int64_t known = 0;     ///< the clock from which on it counts: the end of the call of `render` that found it
+};
+
+/// The commands of a request that came too late for their frame.
+struct CameLate {
+  std::uint64_t request = 0;
+  std::int64_t landed = 0;  ///< the frame that they were carried out for
 };
 
 }  // namespace tidewater

@@ -12,6 +12,11 @@ namespace tidewater {
 namespace {
 
 constexpr std::size_t command_capacity = 4096;
+constexpr std::size_t late_capacity = 256;
+constexpr std::int64_t as_soon_as_possible = -1;
+/// The lower bits of a moment: frames of the call that is running. Above them the clock, for eleven years at 48 kHz.
+constexpr int call_bits = 20;
+constexpr std::int64_t longest_call = (std::int64_t{1} << call_bits) - 1;
 
 }  // namespace
 
@@ -23,14 +28,34 @@ Mixer::Mixer(const MixerOptions& options)
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(command_capacity),
       finished_(options.voices + 1),  // a voice is started again only after its last report was taken: never overflows
+      late_(late_capacity),
       to_skip_(options.limiter ? Limiter::delay : 0) {
   groups_[0].used = true;
   prepare_filters();
 }
 
-bool Mixer::post(const Command& command) { return commands_.try_enqueue(command); }
+bool Mixer::post(const Command& command, std::uint64_t request, std::int64_t lands) {
+  if (!commands_.try_enqueue(Posted{request, lands, command})) return false;
+  ++posted_;
+  return true;
+}
 
-bool Mixer::poll(VoiceFinished& report) { return finished_.try_dequeue(report); }
+bool Mixer::post(const Command& command) {
+  const bool posted = post(command, 0, as_soon_as_possible);
+  commit();
+  return posted;
+}
+
+bool Mixer::poll(VoiceFinished& report, std::int64_t at) {
+  const VoiceFinished* next = finished_.peek();
+  return next != nullptr && next->known <= at && finished_.try_dequeue(report);
+}
+
+Mixer::Moment Mixer::moment() const {
+  const std::uint64_t word = moment_.load(std::memory_order_acquire);
+  const auto at = static_cast<std::int64_t>(word >> call_bits);
+  return {at, at + static_cast<std::int64_t>(word & longest_call)};
+}
 
 GroupMeter Mixer::read_meter(std::uint32_t group) {
   return {meters_[group].peak.exchange(0, std::memory_order_relaxed), meters_[group].rms.load(std::memory_order_relaxed)};
@@ -109,9 +134,29 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   meter.rms.store(std::sqrt(power / (2 * quantum)), std::memory_order_relaxed);
 }
 
+void Mixer::note_late(const Posted& posted, std::int64_t landed) noexcept {
+  if (posted.request == last_late_) return;
+  last_late_ = posted.request;
+  late_.try_enqueue(CameLate{posted.request, landed});
+}
+
+void Mixer::end() {
+  for (const Posted* next = nullptr; (next = commands_.peek()) != nullptr; commands_.pop())
+    if (next->lands != as_soon_as_possible && changes_from(next->lands) < rendered_) note_late(*next, call_ends_);
+}
+
+/// Carries out what is due, and returns how many of so many frames can be mixed until more is.
+int Mixer::carry_out_due(int frames) noexcept {
+  for (Posted* next = nullptr; taken_ < may_take_ && (next = commands_.peek()) != nullptr; commands_.pop(), ++taken_) {
+    const std::int64_t from = next->lands == as_soon_as_possible ? rendered_ : changes_from(next->lands);
+    if (from > rendered_) return static_cast<int>(std::min<std::int64_t>(frames, from - rendered_));
+    if (from < rendered_) note_late(*next, call_begins_);
+    carry_out(next->command);
+  }
+  return frames;
+}
+
 void Mixer::render_run(int frames) noexcept {
-  Command command;
-  while (commands_.try_dequeue(command)) carry_out(command);
   const auto bytes = static_cast<std::size_t>(frames) * sizeof(float);
   const auto clear = [bytes](StereoBus& bus) {
     std::memset(bus.left, 0, bytes);
@@ -130,7 +175,6 @@ void Mixer::render_run(int frames) noexcept {
   if (options_.limiter)
     for (int at = 0; at < frames; at += quantum) limiter_.run(output_.left + at, output_.right + at, quantum);
   rendered_ += frames;
-  next_frame_.store(rendered_, std::memory_order_release);
   const int skipped = std::min(to_skip_, frames);
   to_skip_ -= skipped;
   output_size_ = frames;
@@ -150,7 +194,7 @@ void Mixer::mix_voices(int frames) noexcept {
     const std::int64_t end = voice.mix_into(groups_[voice.group()].bus, rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
-    if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position()});
+    if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_});
   }
 }
 
@@ -165,23 +209,35 @@ void Mixer::hand_out(float* to, int from, int count) const noexcept {
 
 void Mixer::render(std::span<float> out) noexcept {
   const FlushDenormals flush;
-
   const auto width = static_cast<std::int64_t>(channels(options_.layout));
   const auto wanted = static_cast<std::int64_t>(out.size()) / width;
-  lands_.store(clock() + wanted, std::memory_order_release);
+  for (std::int64_t done = 0; done < wanted; done += longest_call)
+    render_call(out.data() + done * width, std::min(longest_call, wanted - done));
+  std::fill(out.begin() + wanted * width, out.end(), 0.0F);
+}
+
+void Mixer::render_call(float* out, std::int64_t wanted) noexcept {
+  const auto width = static_cast<std::int64_t>(channels(options_.layout));
+  call_begins_ = call_ends_;
+  call_ends_ += wanted;
+  const auto publish = [this](std::int64_t at) {
+    moment_.store(static_cast<std::uint64_t>(at) << call_bits | static_cast<std::uint64_t>(call_ends_ - at), std::memory_order_release);
+  };
+  // What is asked from here on lands at the end of this call. What was asked before is taken now, in whole requests.
+  publish(call_begins_);
+  may_take_ = committed_.load(std::memory_order_acquire);
   for (std::int64_t done = 0; done < wanted;) {
     while (output_left_ == 0) {
       // The fewest quanta that hold what is still wanted: never ahead of need by more than part of one.
       const std::int64_t needed = wanted - done + to_skip_;
-      render_run(static_cast<int>(std::min<std::int64_t>(most_run, (needed + quantum - 1) / quantum * quantum)));
+      render_run(carry_out_due(static_cast<int>(std::min<std::int64_t>(most_run, (needed + quantum - 1) / quantum * quantum))));
     }
     const int count = static_cast<int>(std::min<std::int64_t>(output_left_, wanted - done));
-    hand_out(out.data() + done * width, output_size_ - output_left_, count);
+    hand_out(out + done * width, output_size_ - output_left_, count);
     output_left_ -= count;
     done += count;
   }
-  std::fill(out.begin() + wanted * width, out.end(), 0.0F);
-  clock_.fetch_add(wanted, std::memory_order_release);
+  publish(call_ends_);
 }
 
 }  // namespace tidewater

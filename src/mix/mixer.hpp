@@ -38,25 +38,37 @@ class Mixer {
  public:
   explicit Mixer(const MixerOptions& options);
 
-  /// False when the queue is full: keep the command, and send it again later, in order.
+  /// Commands of one request, which is carried out as a whole on the frame it is for: the `lands` of the moment it was asked in.
+  /// Requests are numbered, and their frames never go back. False when the queue is full: keep the command, and send it
+  /// again later, in order. Nothing posted is heard before `commit`.
+  bool post(const Command& command, std::uint64_t request, std::int64_t lands);
+  void commit() { committed_.store(posted_, std::memory_order_release); }
+  /// As soon as possible.
   bool post(const Command& command);
-  bool poll(VoiceFinished& report);
+  /// What is known by `at` and has not been taken yet.
+  bool poll(VoiceFinished& report, std::int64_t at);
+  bool poll(CameLate& report) { return late_.try_dequeue(report); }
+  /// After the last call of `render`: what it missed came late for good.
+  void end();
 
   /// Fills interleaved frames of the layout. Any size gives the same samples in the end.
   void render(std::span<float> out) noexcept;
 
-  /// Frames handed out by `render` so far. Thread: any.
-  std::int64_t clock() const { return clock_.load(std::memory_order_acquire); }
-
-  /// The end of the call of `render` that is running, or else the clock. Thread: any.
-  std::int64_t lands() const { return std::max(lands_.load(std::memory_order_acquire), clock()); }
+  /// Where time stands, read at once. Thread: any.
+  struct Moment {
+    std::int64_t at = 0;     ///< frames that finished calls of `render` have handed out
+    std::int64_t lands = 0;  ///< the end of the call that is running, or else `at`
+  };
+  Moment moment() const;
+  /// The first of these. Thread: any.
+  std::int64_t clock() const { return moment().at; }
 
   /// How far behind `lands` a start must lie so that it is never late: what the limiter holds back, and what is left of a
   /// quantum. What starts at once starts there, so its latency does not wander.
-  std::int64_t lead() const { return (options_.limiter ? Limiter::delay : 0) + quantum - 1; }
+  std::int64_t lead() const { return delay() + quantum - 1; }
 
-  /// The first frame that a command posted now can still change: what lies before has been mixed. Thread: any.
-  std::int64_t next_frame() const { return next_frame_.load(std::memory_order_acquire); }
+  /// The first frame that a request which lands there can change: what lies before has been mixed.
+  std::int64_t changes_from(std::int64_t lands) const { return lands == 0 ? 0 : (lands + delay() + quantum - 1) / quantum * quantum; }
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
@@ -80,6 +92,16 @@ class Mixer {
     std::atomic<float> rms{0};
   };
 
+  struct Posted {
+    std::uint64_t request = 0;
+    std::int64_t lands = 0;
+    Command command;
+  };
+
+  std::int64_t delay() const { return options_.limiter ? Limiter::delay : 0; }
+  void render_call(float* out, std::int64_t frames) noexcept;
+  int carry_out_due(int frames) noexcept;
+  void note_late(const Posted& posted, std::int64_t landed) noexcept;
   void render_run(int frames) noexcept;
   void mix_voices(int frames) noexcept;
   void hand_out(float* to, int from, int count) const noexcept;
@@ -92,17 +114,23 @@ class Mixer {
   std::vector<Voice> voices_;
   std::unique_ptr<Group[]> groups_;
   std::unique_ptr<Meter[]> meters_;
-  moodycamel::ReaderWriterQueue<Command> commands_;
+  moodycamel::ReaderWriterQueue<Posted> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
+  moodycamel::ReaderWriterQueue<CameLate> late_;
+  std::uint64_t posted_ = 0;  ///< commands so far, on the control side
+  std::atomic<std::uint64_t> committed_{0};
+  std::uint64_t taken_ = 0;       ///< commands so far, on the audio thread
+  std::uint64_t may_take_ = 0;    ///< in this call
+  std::uint64_t last_late_ = 0;   ///< request that was reported to be late
+  std::int64_t call_begins_ = 0;  ///< the clock at this call
+  std::int64_t call_ends_ = 0;
   StereoBus output_{};
-  int output_size_ = 0;        ///< frames in `output_`
-  int output_left_ = 0;        ///< frames of `output_` not handed out yet
-  int to_skip_ = 0;            ///< frames that the limiter's delay puts before the first
-  bool sounding_ = false;      ///< a voice is: changes of groups must be smooth
-  std::int64_t rendered_ = 0;  ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
-  std::atomic<std::int64_t> next_frame_{0};
-  std::atomic<std::int64_t> lands_{0};
-  std::atomic<std::int64_t> clock_{0};
+  int output_size_ = 0;                   ///< frames in `output_`
+  int output_left_ = 0;                   ///< frames of `output_` not handed out yet
+  int to_skip_ = 0;                       ///< frames that the limiter's delay puts before the first
+  bool sounding_ = false;                 ///< a voice is: changes of groups must be smooth
+  std::int64_t rendered_ = 0;             ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
+  std::atomic<std::uint64_t> moment_{0};  ///< clock, and frames of the call that is running, in one word
   std::atomic<std::uint32_t> broken_group_{no_group};
 };
 

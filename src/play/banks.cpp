@@ -19,7 +19,6 @@ void ManagerState::load(const Bank& bank) {
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
 
-  take_reports();
   note(Kind::load).bank = data.name;
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
@@ -49,7 +48,6 @@ void ManagerState::load(const Bank& bank) {
 }
 
 bool ManagerState::unload(std::string_view name) {
-  take_reports();
   note(Kind::unload).bank = name;
   const auto bank = std::find_if(banks.begin(), banks.end(), [&](const LiveBank& b) { return !b.unloaded && b.data->name == name; });
   if (bank == banks.end()) {

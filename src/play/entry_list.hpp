@@ -43,7 +43,8 @@ inline JournalEntry& EntryList::add(JournalEntry::Kind kind, Frames at) {
   entry.after = 0;
   entry.on = entry.loop = false;
   entry.voice = 0;
-  entry.starts = at;
+  entry.starts = entry.lands = at;
+  entry.into = {};
   return entry;
 }
 

@@ -16,7 +16,13 @@ using Kind = JournalEntry::Kind;
 
 std::string to_text(PlaybackId id) { return fmt::format("{}.{}", id.raise, id.response); }
 
-Json request(const JournalEntry& e, std::string_view name) { return {{"at", e.at.value}, {"request", name}}; }
+Json request(const JournalEntry& e, std::string_view name) {
+  Json json = {{"at", e.at.value}};
+  if (e.lands != e.at) json["lands"] = e.lands.value;
+  if (e.into != Frames{}) json["into"] = e.into.value;
+  json["request"] = name;
+  return json;
+}
 
 Json target_of(const JournalEntry& e, std::string_view name) {
   Json json = request(e, name);
@@ -56,10 +62,22 @@ Json decision(const JournalEntry& e) {
 Json json_of(const JournalEntry& e) {
   switch (e.kind) {
     case Kind::head: return {{"journal", 1}, {"rate", e.rate.value}, {"seed", e.seed}, {"voices", e.voices}};
-    case Kind::load: return {{"at", e.at.value}, {"request", "load"}, {"bank", e.bank}};
-    case Kind::unload: return {{"at", e.at.value}, {"request", "unload"}, {"bank", e.bank}};
+    case Kind::load:
+    case Kind::unload: {
+      Json json = request(e, e.kind == Kind::load ? "load" : "unload");
+      json["bank"] = e.bank;
+      return json;
+    }
+    case Kind::unreadable: {
+      Json json = target_of(e, "unreadable");
+      json["why"] = e.why;
+      return json;
+    }
+    case Kind::late: return {{"at", e.at.value}, {"late", e.raise}, {"landed", e.starts.value}};
     case Kind::raise: {
-      Json json = {{"at", e.at.value}, {"request", "raise"}, {"id", e.raise}, {"event", e.event}};
+      Json json = request(e, "raise");
+      json["id"] = e.raise;
+      json["event"] = e.event;
       if (e.emitter != 0) json["emitter"] = e.emitter;
       return json;
     }
@@ -120,11 +138,12 @@ Json json_of(const JournalEntry& e) {
         json["after"] = "all";
       else if (e.after > 0)
         json["after"] = e.after;
+      if (e.lands != e.at) json["lands"] = e.lands.value;
       return json;
     }
     case Kind::notice:
       if (e.playback == PlaybackId{}) return {{"at", e.at.value}, {"notice", e.why}};
-      return {{"at", e.at.value}, {"notice", e.why}, {"playback", to_text(e.playback)}, {"sound", e.sound}};
+      return {{"at", e.at.value}, {"notice", e.why}, {"stream", e.how}, {"playback", to_text(e.playback)}, {"sound", e.sound}};
     case Kind::end: return {{"at", e.at.value}, {"end", true}};
   }
   return {};

@@ -7,6 +7,19 @@ namespace {
 
 using Lock = std::unique_lock<std::mutex>;
 
+/// While something is asked: nobody else asks, and what follows from it reaches the audio thread as a whole.
+class Asking {
+ public:
+  explicit Asking(ManagerState& state) : lock_(state.mutex), state_(state) { state.settle(); }
+  ~Asking() { state_.commit(); }
+  Asking(const Asking&) = delete;
+  Asking& operator=(const Asking&) = delete;
+
+ private:
+  Lock lock_;
+  ManagerState& state_;
+};
+
 void hand_on_journal(ManagerState& state) {
   if (!state.options.journal) return;
   const std::lock_guard in_order(state.sink_mutex);
@@ -25,8 +38,8 @@ SoundManager::SoundManager(ManagerOptions options) : state_(std::make_unique<Man
 
 SoundManager::~SoundManager() {
   {
-    const Lock lock(state_->mutex);
-    state_->take_reports();
+    state_->mixer.end();
+    const Asking asking(*state_);
     state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
     state_->note(JournalEntry::Kind::end);
   }
@@ -34,45 +47,45 @@ SoundManager::~SoundManager() {
 }
 
 void SoundManager::load(const Bank& bank) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   state_->load(bank);
 }
 
 bool SoundManager::unload(std::string_view bank) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   return state_->unload(bank);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {
-  const Lock lock(state_->mutex);
-  return state_->raise({event, traits, emitter});
+  const Asking asking(*state_);
+  return state_->raise({event, traits, emitter, state_->into_block()});
 }
 
 void SoundManager::update(Seconds elapsed) {
   {
-    const Lock lock(state_->mutex);
+    const Asking asking(*state_);
     state_->update(elapsed);
   }
   hand_on_journal(*state_);
 }
 
 Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   return state_->set_gain(group, gain, time);
 }
 
 Outcome SoundManager::set_mute(Name group, bool mute) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   return state_->set_mute(group, mute);
 }
 
 Outcome SoundManager::set_low_pass(Name group, Hertz frequency, Seconds time) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   return state_->set_filter(group, StateFilter::Kind::low_pass, frequency, time);
 }
 
 Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   return state_->set_filter(group, StateFilter::Kind::high_pass, frequency, time);
 }
 
@@ -82,7 +95,7 @@ void SoundManager::note(std::string_view text) {
 }
 
 void SoundManager::stop_all(Seconds fade) {
-  const Lock lock(state_->mutex);
+  const Asking asking(*state_);
   state_->stop_all(fade);
 }
 
@@ -120,37 +133,37 @@ bool Playback::ended() const {
 
 void Playback::stop(Seconds fade) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->stop(*this, fade);
 }
 
 void Playback::set_gain(Decibels gain, Seconds time) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->set_gain(*this, gain, time);
 }
 
 void Playback::set_pan(Pan pan, Seconds time) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->set_pan(*this, pan, time);
 }
 
 void Playback::set_low_pass(Hertz frequency, Seconds time) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->set_filter(*this, StateFilter::Kind::low_pass, frequency, time);
 }
 
 void Playback::set_high_pass(Hertz frequency, Seconds time) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->set_filter(*this, StateFilter::Kind::high_pass, frequency, time);
 }
 
 void Playback::bend(Semitones shift, Seconds time) {
   if (manager_ == nullptr) return;
-  const Lock lock(manager_->mutex);
+  const Asking asking(*manager_);
   manager_->bend(*this, shift, time);
 }
 

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <deque>
 #include <functional>
 #include <limits>
@@ -36,6 +37,7 @@ struct Happening {
   Name event;
   std::span<const Trait> traits;
   std::uint64_t emitter = 0;
+  std::int64_t into = 0;  ///< frames from the beginning of the running block to the raise
   std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
 };
 
@@ -204,12 +206,19 @@ struct ManagerState {
   // The audio thread and the journal.
   void send(const Command& command);
   void to_voice(const LivePlayback& playback, const Command& command);
-  void take_reports();
+  /// Before each request: where time stands from here on, and what is known by then.
+  void settle();
+  /// After it: its commands are complete.
+  void commit() { mixer.commit(); }
+  /// Frames since the audio thread began its last call, so that what is raised keeps its spacing inside a block.
+  std::int64_t into_block() const;
   void watch_streams();
+  void give_up_unreadable(PlaybackId id, std::string_view why);
   void watch_for_broken_samples();
   Hertz rate_of(const LivePlayback& playback) const;
   void render(std::span<float> out) noexcept;
   JournalEntry& note(JournalEntry::Kind kind);
+  void count_request();
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
   void note_update(const UpdateRun& run);
@@ -237,7 +246,21 @@ struct ManagerState {
   bool master_is_set = false;           ///< by a book: a further one leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
-  std::deque<Command> backlog;
+  Mixer::Moment now;                          ///< of the request, or the update, that is being carried out
+  std::optional<Mixer::Moment> replayed;      ///< where time stood for the next one, when a journal is played again
+  std::optional<std::int64_t> into_replayed;  ///< the same of a raise
+  std::vector<LateRequest> late_replayed;
+  bool replaying = false;     ///< a recorded journal: what cannot be read is told by it
+  std::uint64_t request = 0;  ///< how many requests and updates there were
+  struct Waiting {
+    Command command;
+    std::uint64_t request = 0;
+    std::int64_t lands = 0;
+  };
+  std::deque<Waiting> backlog;
+  std::vector<VoiceFinished> reports;
+  std::atomic<std::int64_t> call_began{0};   ///< nanoseconds on the steady clock
+  std::atomic<std::int64_t> call_frames{0};  ///< of the last call of render
   EntryList entries;
   EntryList handed_on;
   Stats stats;

@@ -72,7 +72,7 @@ double ManagerState::position_at(const LivePlayback& playback, std::int64_t fram
 
 bool ManagerState::can_sleep(const LivePlayback& playback) const {
   if (playback.layer->loop) return true;
-  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, mixer.lands());
+  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, now.lands);
   return left * static_cast<double>(unity_step) / static_cast<double>(playback.step) > static_cast<double>(frames_of(worth_keeping));
 }
 
@@ -152,7 +152,7 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
   if (playback.stage == Stage::dormant) {
     get_up(playback);
     --stats.dormant;
-    end(playback, mixer.clock(), how);
+    end(playback, now.at, how);
     return;
   }
   if (playback.stage == Stage::sounding) --stats.playing;
@@ -206,7 +206,7 @@ void ManagerState::wake(LivePlayback& playback) {
   get_up(playback);
   --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
-  const std::int64_t soonest = mixer.lands() + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
+  const std::int64_t soonest = now.lands + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
   const std::int64_t first = std::max(soonest, playback.since);
   give_voice(playback, voice, first, first, shortest_change(options.rate.value));
   JournalEntry& entry = note(Kind::woke);
@@ -218,20 +218,19 @@ void ManagerState::wake(LivePlayback& playback) {
 
 /// Sleepers that have come to their end without being heard again.
 void ManagerState::end_slept_out() {
-  const std::int64_t now = mixer.lands();
   for (std::size_t i = sleepers.size(); i-- > 0;) {
     LivePlayback& playback = *sleepers[i];
-    if (playback.layer->loop || position_at(playback, now) < static_cast<double>(playback.clip->frames)) continue;
+    if (playback.layer->loop || position_at(playback, now.lands) < static_cast<double>(playback.clip->frames)) continue;
     get_up(playback);
     --stats.dormant;
-    end(playback, now, "finished");
+    end(playback, now.lands, "finished");
   }
 }
 
 /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
 void ManagerState::tend_pool() {
-  if (mixer.clock() == pool_clock) return;
-  pool_clock = mixer.clock();
+  if (now.at == pool_clock) return;
+  pool_clock = now.at;
   end_slept_out();
   for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
     const auto key = [this](const LivePlayback* p) { return std::tuple(p->sound->design->rank, level_of(*p), p->id); };

@@ -47,6 +47,7 @@ const std::vector<RequestName>& request_names() {
       {"high-pass", Kind::high_pass, {"playback", "group", "frequency", "time"}},
       {"load", Kind::load, {"bank"}},
       {"unload", Kind::unload, {"bank"}},
+      {"unreadable", Kind::unreadable, {"playback", "why"}},
   };
   return names;
 }
@@ -126,6 +127,12 @@ class Line {
     return {static_cast<std::int64_t>(number("at", 0, latest, 0))};
   }
 
+  /// Frames on the clock, not before `least`, which is also what holds without the key.
+  Frames frames_from(const char* key, Frames least) const {
+    return {static_cast<std::int64_t>(
+        number(key, static_cast<double>(least.value), longest_hours * 3600 * rate_.value, static_cast<double>(least.value)))};
+  }
+
   std::vector<std::pair<std::string, std::string>> traits() const {
     std::vector<std::pair<std::string, std::string>> list;
     const auto it = json_.find("traits");
@@ -179,6 +186,10 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
   entry.kind = known->kind;
   Known keys = known->keys;
   keys.insert(keys.begin(), {"at", "request"});
+  for (const std::string_view key : {"lands", "into"})  // which nobody writes by hand
+    if (line.has(key.data())) keys.push_back(key);
+  entry.lands = line.frames_from("lands", entry.at);
+  if (line.has("into")) entry.into = line.frames_from("into", {});
   line.check_keys(fmt::format("a request '{}'", name), keys);
   constexpr Seconds smooth{0.02};
   switch (known->kind) {
@@ -191,6 +202,10 @@ JournalEntry request_of(const Line& line, const Raises& raises) {
     case Kind::load:
     case Kind::unload: entry.bank = line.text("bank"); break;
     case Kind::stop: entry.playback = line.playback(); break;
+    case Kind::unreadable:
+      entry.playback = line.playback();
+      entry.why = line.any_text("why");
+      break;
     case Kind::bend:
       entry.playback = line.playback();
       line.require("pitch");
@@ -251,7 +266,9 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
         throw Error("the updates begin before those of the line before have ended");
     }
     const auto after = static_cast<std::uint32_t>(line.is("after", "all") ? UpdateRun::all : line.number("after", 0, 1e9, 0));
-    script.updates.push_back({first, every, times, after});
+    script.updates.push_back({first, every, times, after, line.frames_from("lands", first) - first});
+  } else if (line.has("late")) {
+    script.late.push_back({line.count("late", 1, 1), line.frames_from("landed", {})});
   } else if (line.has("end")) {
     script.end = line.at();
   } else if (line.has("request")) {
@@ -269,6 +286,8 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
     if (entry.kind == Kind::raise) raises.insert(entry.raise);
     script.requests.push_back(std::move(entry));
     script.lines.push_back(number);
+  } else if (line.is("stream", "late")) {
+    ++script.late_streams;
   } else if (!line.has("outcome") && !line.has("layer") && !line.has("fading") && !line.has("woke") && !line.has("ended") &&
              !line.has("notice")) {
     throw Error(

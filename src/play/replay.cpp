@@ -7,6 +7,7 @@
 #include <unordered_map>
 
 #include "bank/bank_data.hpp"
+#include "play/manager_state.hpp"
 
 namespace tidewater {
 namespace {
@@ -16,12 +17,36 @@ using Take = std::function<void(std::span<const float>)>;
 
 constexpr std::int64_t block = 1024;
 
+}  // namespace
+
+/// What a replay says besides what a game may ask.
+struct Replayed {
+  static void begin(SoundManager& manager, const JournalScript& script) {
+    manager.state_->late_replayed = script.late;
+    manager.state_->replaying = !script.written_by_hand();
+  }
+  /// Where time stood when the next request or update came.
+  static void stand(SoundManager& manager, Frames lands, Frames into = {}) {
+    manager.state_->replayed = {manager.clock().value, lands.value};
+    manager.state_->into_replayed = into.value;
+  }
+  static void unreadable(SoundManager& manager, PlaybackId id, std::string_view why) {
+    const std::lock_guard lock(manager.state_->mutex);
+    manager.state_->settle();
+    manager.state_->give_up_unreadable(id, why);
+    manager.state_->commit();
+  }
+};
+
+namespace {
+
 class Player {
  public:
   Player(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take)
       : script_(script), banks_(banks), manager_(manager), take_(take) {}
 
   void run() {
+    Replayed::begin(manager_, script_);
     if (script_.written_by_hand() && !script_.loads_a_bank())
       for (const Bank& bank : banks_) manager_.load(bank);
     for (std::size_t i = 0; i < script_.requests.size(); ++i) {
@@ -29,12 +54,16 @@ class Player {
       behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
       play_to(at);
       tell_of_missing(i);
+      Replayed::stand(manager_, script_.requests[i].lands, script_.requests[i].into);
       carry_out(script_.requests[i]);
     }
     if (script_.breaks_off > 0)
       manager_.note(fmt::format("{}:{}: the journal breaks off in this line, as after a crash; what comes before it was played",
                                 script_.file, script_.breaks_off));
     behind_ = UpdateRun::all;
+    if (script_.late_streams > 0)
+      manager_.note(fmt::format("in the recording the disk was late for a stream {}; here it was in time, so the samples differ there",
+                                script_.late_streams == 1 ? "once" : fmt::format("{} times", script_.late_streams)));
     if (script_.end) {
       play_to(*script_.end);
       manager_.update({});
@@ -68,6 +97,7 @@ class Player {
   void play_to(Frames at) {
     for (Frames next = next_update(); next < at || (next == at && updates_come_after() <= behind_); next = next_update()) {
       render_to(next);
+      Replayed::stand(manager_, next + (run_ < script_.updates.size() ? script_.updates[run_].ahead : Frames{}));
       manager_.update({});
       ++updates_;
     }
@@ -100,10 +130,11 @@ class Player {
   }
 
   /// A recorded raise had its own number; a hand-written one has the number of its line among the raises.
-  Playback playback(const JournalEntry& request) {
+  PlaybackId id_of(const JournalEntry& request) const {
     const auto known = raises_.find(request.playback.raise);
-    return manager_.find({known == raises_.end() ? request.playback.raise : known->second, request.playback.response});
+    return {known == raises_.end() ? request.playback.raise : known->second, request.playback.response};
   }
+  Playback playback(const JournalEntry& request) { return manager_.find(id_of(request)); }
 
   /// A playback that never was, since its event has fewer responses.
   void tell_of_missing(std::size_t index) {
@@ -135,6 +166,7 @@ class Player {
         break;
       case Kind::unload: manager_.unload(r.bank); break;
       case Kind::stop: playback(r).stop(r.fade); break;
+      case Kind::unreadable: Replayed::unreadable(manager_, id_of(r), r.why); break;
       case Kind::bend: playback(r).bend(r.pitch, r.fade); break;
       case Kind::pan: playback(r).set_pan(r.pan, r.fade); break;
       case Kind::low_pass:

@@ -11,13 +11,15 @@ using Kind = JournalEntry::Kind;
 
 Raised ManagerState::raise(const Happening& happening) {
   const Name event = happening.event;
-  take_reports();
   PlaybackId id{++stats.raised, 0};
-  if (options.journal) {
+  if (!options.journal) {
+    count_request();
+  } else {
     JournalEntry& asked = note(Kind::raise);
     asked.raise = id.raise;
     asked.event = event.text();
     asked.emitter = happening.emitter;
+    asked.into = {happening.into};
     for (const auto& trait : happening.traits) asked.traits.emplace_back(trait.name.text(), trait.value.text());
   }
 
@@ -32,12 +34,12 @@ Raised ManagerState::raise(const Happening& happening) {
     return raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
-  Happening now = happening;
-  now.base = mixer.lands() + mixer.lead();
+  Happening based = happening;
+  based.base = now.lands + mixer.lead() + happening.into;
   bool first = true;
   for (const auto& response : known->second.design->responses) {
     ++id.response;
-    const Outcome outcome = carry_out(response, *known->second.bank, id, now, raised);
+    const Outcome outcome = carry_out(response, *known->second.bank, id, based, raised);
     if (first || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
     first = false;
   }
@@ -96,7 +98,6 @@ bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
 template <class Fill, class Act>
 void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
   if (handle.id_ == PlaybackId{}) return;  // the handle of nothing
-  take_reports();
   JournalEntry& asked = note(kind);
   asked.playback = handle.id_;
   asked.fade = time;
@@ -113,7 +114,6 @@ void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill 
 
 template <class Fill, class Act>
 Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act act) {
-  take_reports();
   JournalEntry& asked = note(kind);
   asked.group = group.text();
   asked.fade = time;
@@ -146,9 +146,9 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
   change(
       Kind::bend, handle, time, [&](JournalEntry& asked) { asked.pitch = shift; },
       [&](LivePlayback& playback) {
-        const std::int64_t now = std::max(playback.since, mixer.next_frame());
-        playback.position = position_at(playback, now);
-        playback.since = now;
+        const std::int64_t from = std::max(playback.since, mixer.changes_from(now.lands));
+        playback.position = position_at(playback, from);
+        playback.since = from;
         playback.step = step_of(playback, shift);
         to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
       });
@@ -182,7 +182,6 @@ void ManagerState::to_voice(const LivePlayback& playback, const Command& command
 
 void ManagerState::stop_all(Seconds fade) {
   if (!admit({}, fade)) return;
-  take_reports();
   note(Kind::stop_all).fade = fade;
   for (auto& playback : playbacks)
     if (playback.sound != nullptr) leave(playback, fade, "stopped");

@@ -18,12 +18,13 @@ class UpdateLog {
     if (last_ && last_->frame == frame) last_->followed = true;
   }
 
-  /// The first update at a frame; further ones change nothing. `write` takes a run that is over.
+  /// The first update at a frame is kept; further ones change nothing. `write` takes a run that is over.
   template <class Write>
-  void update(std::int64_t frame, Write write) {
-    if (frame == 0 || (last_ && last_->frame == frame)) return;
+  bool update(std::int64_t frame, std::int64_t ahead, Write write) {
+    if (frame == 0 || (last_ && last_->frame == frame)) return false;
     settle(write);
-    last_ = Update{frame, asked_at_ == frame ? asked_ : 0, false};
+    last_ = Update{frame, ahead, asked_at_ == frame ? asked_ : 0, false};
+    return true;
   }
 
   template <class Write>
@@ -35,6 +36,7 @@ class UpdateLog {
  private:
   struct Update {
     std::int64_t frame = 0;
+    std::int64_t ahead = 0;    ///< from there to where it lands
     std::uint32_t behind = 0;  ///< requests of its frame that came before it
     bool followed = false;     ///< some came after it
   };
@@ -47,11 +49,11 @@ class UpdateLog {
     const bool tied = last_->behind > 0 || last_->followed;
     const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? UpdateRun::all : 0;
     const std::int64_t every = last_->frame - run_end_;
-    const bool joins = run_.times > 0 && !between && !closed_ && (run_.times == 1 || run_.every.value == every) &&
-                       (!tied || !run_tied_ || after == run_.after);
+    const bool joins = run_.times > 0 && run_.ahead.value == last_->ahead && !between && !closed_ &&
+                       (run_.times == 1 || run_.every.value == every) && (!tied || !run_tied_ || after == run_.after);
     if (!joins) {
       flush(write);
-      run_ = {{last_->frame}, {1}, 0, 0};
+      run_ = {{last_->frame}, {1}, 0, 0, {last_->ahead}};
       run_tied_ = false;
       closed_ = between;
     } else {
