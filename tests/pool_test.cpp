@@ -210,3 +210,108 @@ TEST_CASE("hundreds of starts in one frame end in playbacks or in words, and eve
   CHECK(stage.manager->stats().dormant == 0);
   for (int i = 0; i < 16; ++i) CHECK(stage.raise("loud").outcome == Outcome::started);
 }
+
+TEST_CASE("what nobody hears claims no voice and holds nobody back") {
+  Stage stage(R"([groups.off]
+[sounds.muted]
+group = "off"
+rank = 9
+clips = ["hum.wav"]
+loop = true
+[sounds.muted-shot]
+group = "off"
+clips = ["tone.wav"]
+[sounds.heard]
+clips = ["longer.wav"]
+[events.muted]
+start = "muted"
+[events.muted-shot]
+start = "muted-shot"
+[events.heard]
+start = "heard"
+)",
+              {.voices = 2});
+  stage.raise("muted");
+  stage.raise("muted");
+  stage.render(Seconds{0.1});
+  stage.manager->set_mute("off", true);
+  stage.render(Seconds{0.1});
+  // Of a higher rank they are, but muted: both give way, and what is muted from the beginning takes no voice at all.
+  CHECK(stage.raise("heard").outcome == Outcome::started);
+  CHECK(stage.raise("heard").outcome == Outcome::started);
+  CHECK(stage.raise("muted").outcome == Outcome::silent);
+  const Playback shot = stage.raise("muted-shot").playback();
+  stage.render(Seconds{0.2});
+  CHECK(stage.manager->stats().playing == 2);
+  CHECK(stage.manager->stats().dormant == 4);
+  CHECK(stage.entries(JournalEntry::Kind::fading).back().why == "its voice went to 'heard', which is heard, unlike this one");
+  // A heard sleeper gets the next voice, though muted ones outrank it.
+  CHECK(stage.raise("heard").outcome == Outcome::started);  // as loud, and younger: the oldest sleeps
+  stage.raise("muted");
+  stage.render(Seconds{1});
+  CHECK(shot.ended());
+  stage.manager->stop_all();
+  stage.render(Seconds{0.1});
+
+  // Heard again it comes back in its place, also what is short.
+  stage.raise("muted");
+  const Playback again = stage.raise("muted-shot").playback();
+  stage.render(Seconds{0.2});
+  stage.manager->set_mute("off", false);
+  CHECK(stage.render(Seconds{0.1}).part(0.05, 0.05).peak() > 0.5);
+  stage.render(Seconds{0.3});
+  CHECK(again.ended());
+}
+
+TEST_CASE("a group on its way to silence keeps its voices until it is there") {
+  Stage stage(book, {.voices = 1});
+  stage.raise("important");
+  stage.render(Seconds{0.1});
+  stage.manager->set_gain("master", silence, Seconds{0.5});
+  CHECK(stage.raise("loud").outcome == Outcome::dormant);
+  stage.render(Seconds{0.6});
+  CHECK(stage.raise("shot").outcome == Outcome::silent);
+  stage.manager->set_gain("master", Decibels{0});
+  stage.render(Seconds{0.1});
+  CHECK(stage.manager->stats().playing == 1);
+}
+
+TEST_CASE("no layer of a start takes the voice of another of its layers") {
+  Stage stage(R"([sounds.s]
+layers = [ { clips = ["hum.wav"], loop = true, gain = "-20 dB" }, { clips = ["longer.wav"] }, { clips = ["hum.wav"], loop = true, gain = "-10 dB" } ]
+[events.s]
+start = "s"
+)",
+              {.voices = 2});
+  CHECK(stage.raise("s").outcome == Outcome::started);
+  stage.render(Seconds{0.2});
+  CHECK(stage.entries(JournalEntry::Kind::fading).empty());
+  CHECK(stage.manager->stats().playing == 2);  // the louder two
+  CHECK(stage.manager->stats().dormant == 1);
+}
+
+TEST_CASE("who is refused silences nobody, and is told the real reason") {
+  const auto refused_with = [](const std::string& keys) {
+    Stage stage("[sounds.s]\nclips=[\"tone.wav\"]\nfade-out=\"1 s\"\n" + keys +
+                    "[sounds.high]\nclips=[\"hum.wav\"]\nloop=true\nrank=9\n[events.s]\nstart=\"s\"\n[events.high]\nstart=\"high\"\n",
+                {.voices = 1});
+    // One sounds and one fades: that is all that a pool of one has.
+    const Playback first = stage.raise("s").playback();
+    stage.render(Seconds{0.05});
+    const Playback high = stage.raise("high").playback();
+    stage.render(Seconds{0.05});
+    Playback(high).stop(Seconds{1});
+    const Playback second = stage.raise("s").playback();
+    stage.render(Seconds{0.05});
+    CHECK_FALSE(second.ended());
+    CHECK(first.ended());
+    const Raised third = stage.raise("s");
+    CHECK(third.outcome == Outcome::pool_full);
+    stage.render(Seconds{0.05});
+    CHECK_FALSE(second.ended());
+    CHECK(stage.manager->stats().playing == 1);  // the second goes on as if nothing had been asked
+    return stage.why();
+  };
+  for (const std::string keys : {"retrigger=\"restart\"\n", "limit=1\n", "limit=1\nwhen-full=\"quietest\"\n"})
+    CHECK(refused_with(keys) == "there is room for it, but every voice still fades what was told to go, and it is too short to wait");
+}

@@ -172,8 +172,11 @@ start = "s"
   CHECK(stage.raise("s").outcome == Outcome::started);
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().playing == 1);
-  CHECK(stage.entries(JournalEntry::Kind::layer).empty());  // too short to wait
-  CHECK(stage.raise("s").outcome == Outcome::started);      // as loud as the first, and younger
+  const auto layers = stage.entries(JournalEntry::Kind::layer);
+  REQUIRE(layers.size() == 1);
+  CHECK(layers[0].outcome == Outcome::pool_full);
+  CHECK(layers[0].why == "all 1 voices are taken by sounds that are louder or outrank it, and it is too short to wait");
+  CHECK(stage.raise("s").outcome == Outcome::started);  // as loud as the first, and younger
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().dormant == 1);
   stage.manager->stop_all();

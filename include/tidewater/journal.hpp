@@ -74,6 +74,7 @@ struct JournalEntry {
   std::uint64_t times = 0;
   std::uint32_t after = 0;  ///< of updates: ~0 for all
   bool on = false;
+  static constexpr std::uint32_t no_voice = ~0U;
   std::uint32_t voice = 0;
   Seconds clip_start;  ///< of a playback: where in its clip it begins
   Frames starts;       ///< of a playback: its first frame, after the delay

@@ -6,7 +6,7 @@ namespace tidewater {
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
   started,           ///< a playback began, or will after its delay
-  silent,            ///< a playback began, but nobody hears it for now: a group above it is muted or at no level
+  silent,            ///< a playback began, but nobody would hear it for now: it keeps its place without a voice
   dormant,           ///< a playback began without a voice: others are more important; it is heard when that changes
   done,              ///< a stop or a change was carried out
   nothing_to_stop,   ///< the sound to be stopped was not playing
@@ -17,7 +17,7 @@ enum class Outcome {
   left_out,          ///< by its chance nothing of the sound was there this time
   no_clip,           ///< the sound has no clip for these traits
   past_end,          ///< the sound was to begin beyond the end of its clip
-  pool_full,         ///< every voice was taken by something louder or of higher rank
+  pool_full,         ///< every voice was taken by something louder or of higher rank, or still fades
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group
   unknown_playback,  ///< a journal speaks of a playback that this rendering never had

@@ -88,7 +88,7 @@ struct Audition::Taker {
   void take(const JournalEntry& e) {
     if (listener.journal) listener.journal(e);
     if (!open) return;
-    if (e.kind == JournalEntry::Kind::layer || (e.kind == JournalEntry::Kind::decision && plays(e.outcome) && !now.sound.empty())) {
+    if (plays(e.outcome) && (e.kind == JournalEntry::Kind::layer || (e.kind == JournalEntry::Kind::decision && !now.sound.empty()))) {
       now.more_clips.push_back(e.clip);
     } else if (e.kind == JournalEntry::Kind::decision && plays(e.outcome)) {
       now.sound = e.sound;

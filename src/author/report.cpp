@@ -105,7 +105,7 @@ void Report::take(const JournalEntry& entry) {
       s.sounds(entry.playback, entry.voice);
       break;
     case Kind::layer:
-      if (entry.outcome != Outcome::dormant) s.sounds(entry.playback, entry.voice);
+      if (entry.voice != JournalEntry::no_voice) s.sounds(entry.playback, entry.voice);
       break;
     case Kind::ended: std::erase_if(s.taken, [&](const auto& voice) { return voice.second == entry.playback; }); break;
     case Kind::notice: s.notices.push_back(entry.why); break;
@@ -113,7 +113,7 @@ void Report::take(const JournalEntry& entry) {
       if (plays(entry.outcome)) {
         ++(entry.outcome == Outcome::dormant ? s.dormant : entry.outcome == Outcome::silent ? s.silent : s.started);
         if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
-        if (entry.outcome != Outcome::dormant) s.sounds(entry.playback, entry.voice);
+        if (entry.voice != JournalEntry::no_voice) s.sounds(entry.playback, entry.voice);
       } else if (entry.outcome != Outcome::done) {
         const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
         ++(refused(entry.outcome)

@@ -20,7 +20,8 @@ std::vector<std::string_view> names_of(const Items& items) {
 
 Decibels level_of(const std::vector<float>& samples) {
   double power = 0;
-  for (const float x : samples) power += static_cast<double>(x) * static_cast<double>(x);
+  for (const float x : samples)
+    if (std::isfinite(x)) power += static_cast<double>(x) * static_cast<double>(x);  // what was damaged does not count
   return samples.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(samples.size())));
 }
 

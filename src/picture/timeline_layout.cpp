@@ -62,7 +62,7 @@ void TimelineFacts::add_bar(const JournalEntry& e) {
   bar.gain = e.gain;
   bar.pitch = e.pitch;
   bar.silent = e.outcome == Outcome::silent;
-  if (e.outcome == Outcome::dormant) bar.dormant.emplace_back(bar.from, -1);
+  if (e.voice == JournalEntry::no_voice) bar.dormant.emplace_back(bar.from, -1);
 }
 
 /// Levels, filters and mutes of groups: what a player or a game turns. Those of one playback are too many.
@@ -111,7 +111,9 @@ void TimelineFacts::take(const JournalEntry& e) {
     case Kind::mute:
     case Kind::low_pass:
     case Kind::high_pass: add_change(e); break;
-    case Kind::layer: add_bar(e); break;
+    case Kind::layer:
+      if (plays(e.outcome)) add_bar(e);
+      break;
     case Kind::decision:
       if (plays(e.outcome))
         add_bar(e);

@@ -32,8 +32,8 @@ void ManagerState::load(const Bank& bank) {
          {std::pair{StateFilter::Kind::low_pass, group.low_pass}, {StateFilter::Kind::high_pass, group.high_pass}})
       if (its_own && frequency > Hertz{0}) send(SetFilter{number, true, kind, static_cast<float>(frequency.value), 0});
     if (first_to_set_master(number)) {
-      groups.set_gain(0, group.gain);
-      groups.set_mute(0, group.muted);
+      groups.set_gain(0, group.gain, now.lands);
+      groups.set_mute(0, group.muted, now.lands);
       send_group(0, {});
     }
   }

@@ -98,19 +98,16 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
-  LivePlayback* first = nullptr;
+  std::array<Candidate, most_layers> candidates;
+  std::size_t count = 0;
   const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
   const BankLayer* without_clip = nullptr;
-  Outcome outcome = Outcome::left_out;
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
     const BankLayer& layer = design.layers[l];
     const LayerDraws& its_draws = drawn[l];
     const BankChoice* choice = choice_for(layer, happening.traits);
     if (choice == nullptr || choice->clips.empty()) {
-      if (its_draws.there && first == nullptr) {
-        outcome = Outcome::no_clip;
-        without_clip = &layer;
-      }
+      if (its_draws.there && without_clip == nullptr) without_clip = &layer;
       continue;
     }
     if (its_draws.there && went_otherwise(layer, choice)) note_otherwise(sound, layer, happening);
@@ -120,49 +117,62 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     const BankClip& clip = sound.bank->clips[use.clip];
     const Frames start_at = frames(within(layer.start_at, its_draws.start), sound.bank->rate);
     if (!layer.loop && start_at.value >= clip.frames) {
-      if (!plays(outcome)) outcome = Outcome::past_end;
       past_end = &clip;
       continue;
     }
+    Candidate& candidate = candidates[count++];
+    candidate.layer = &layer;
+    candidate.use = &use;
+    candidate.clip = &clip;
+    candidate.gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, its_draws.gain) + use.trim;
+    candidate.pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, its_draws.pitch);
+    candidate.step = step_of(sound, candidate.pitch);
+    candidate.position = layer.start_anywhere ? std::floor(its_draws.start * static_cast<double>(clip.frames - 1))
+                         : clip.streamed      ? static_cast<double>(start_at.value)
+                                              : static_cast<double>(clip.view().folded(start_at.value));
+    candidate.starts = its_draws.starts;
+    candidate.level = Level(clip.level + candidate.gain) + groups[sound.group].heard;
+  }
+  const std::span<Candidate> wanted(candidates.data(), count);
+  if (count == 0) {
+    if (past_end != nullptr)
+      return decide(Outcome::past_end, id,
+                    fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name,
+                                past_end->name, seconds({past_end->frames}, sound.bank->rate).value));
+    if (without_clip != nullptr)
+      return decide(Outcome::no_clip, id, why_otherwise(design, *without_clip, happening.traits, ", and none otherwise"));
+    return decide(Outcome::left_out, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
+  }
+  share_voices(sound, id, wanted);
+  if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
+    return decide(Outcome::pool_full, id, why(sound, wanted.front()));
 
-    LivePlayback& playback = prepare(sound, layer, use, id);
-    playback.emitter = happening.emitter;
-    playback.heard = heard;
-    playback.drawn_gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, its_draws.gain) + use.trim;
-    playback.drawn_pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, its_draws.pitch);
+  make_room(sound);
+  LivePlayback* first = nullptr;
+  Outcome outcome = Outcome::pool_full;
+  for (Candidate& candidate : wanted) {
+    if (candidate.fate == Candidate::Fate::too_late) continue;
+    LivePlayback& playback = begin(sound, candidate, id, first);
     playback.pan = within(design.pan, draws.of(Draw::pan));
     playback.low_pass = within(design.low_pass, draws.of(Draw::low_pass));
     playback.high_pass = design.high_pass;
-    playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain);
-    playback.step = step_of(playback, {});
-    playback.position = layer.start_anywhere ? std::floor(its_draws.start * static_cast<double>(clip.frames - 1))
-                        : clip.streamed      ? static_cast<double>(start_at.value)
-                                             : static_cast<double>(clip.view().folded(start_at.value));
-    playback.since = its_draws.starts;
-
-    const Outcome its = begin(playback, design.fade_in, happening.base, first);
-    if (plays(its)) {
-      if (options.journal) note_start(playback, its, happening.event, use);
-      if (!plays(outcome) || its == Outcome::started) outcome = its;
-    } else if (!plays(outcome)) {
-      outcome = its;
+    if (first == nullptr) {
+      first = &playback;
+      first->emitter = happening.emitter;
+      first->heard = heard;
     }
+    if (candidate.fate == Candidate::Fate::voice)
+      give_voice(playback, candidate.voice = take_voice(), happening.base, candidate.starts, frames_of(design.fade_in));
+    else
+      fall_asleep(playback, candidate.position, candidate.starts);
+    if (!plays(outcome) || outcome_of(candidate.fate) < outcome) outcome = outcome_of(candidate.fate);
   }
-  if (first != nullptr) {
-    ++stats.started;
-    sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0,
-                                                                                      heard);
-    if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
-    return outcome;
-  }
-  if (outcome == Outcome::past_end)
-    return decide(outcome, id,
-                  fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name, past_end->name,
-                              seconds({past_end->frames}, sound.bank->rate).value));
-  if (outcome == Outcome::no_clip)
-    return decide(outcome, id, why_otherwise(design, *without_clip, happening.traits, ", and none otherwise"));
-  if (outcome == Outcome::left_out) return decide(outcome, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
-  return decide(outcome, id, fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices));
+  if (options.journal) note_starts(sound, wanted, *first, happening.event);
+  ++stats.started;
+  sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0,
+                                                                                    heard);
+  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
+  return outcome;
 }
 
 /// Once for each value, so that a step a second does not fill the journal.
@@ -176,72 +186,83 @@ void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, cons
                                        why_otherwise(*sound.design, layer, happening.traits, ", and plays what it has otherwise"));
 }
 
-LivePlayback& ManagerState::prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id) {
+/// A layer of a start, the first of which leads the others.
+LivePlayback& ManagerState::begin(LiveSound& sound, const Candidate& candidate, PlaybackId id, LivePlayback* first) {
   LivePlayback& playback = take_slot();
   playback.sound = &sound;
-  playback.layer = &layer;
-  playback.clip = &sound.bank->clips[use.clip];
+  playback.layer = candidate.layer;
+  playback.clip = candidate.clip;
   playback.id = id;
-  return playback;
-}
-
-/// Gives it a voice, lets it wait for one, or gives it up. The first layer of a start that plays leads the others.
-Outcome ManagerState::begin(LivePlayback& playback, Seconds fade_in, std::int64_t base, LivePlayback*& first) {
-  const std::uint32_t voice = take_voice(playback);
-  if (voice == no_voice && !can_sleep(playback)) {
-    playback.sound = nullptr;
-    free_slots.push_back(playback.index);
-    return Outcome::pool_full;
-  }
+  playback.drawn_gain = candidate.gain;
+  playback.drawn_pitch = candidate.pitch;
+  playback.level = Level(candidate.clip->level + candidate.gain);
+  playback.step = candidate.step;
+  playback.position = candidate.position;
+  playback.since = candidate.starts;
   if (first == nullptr) {
     first = &playback;
-    playback.among = playback.sound->starts.size();
-    playback.sound->starts.push_back(first);
-    ++playback.sound->home->playing;
-  }
-  playback.first = first;
-  if (&playback != first) {
+    playback.among = sound.starts.size();
+    sound.starts.push_back(first);
+    ++sound.home->playing;
+  } else {
     playback.next = first->next;
     first->next = &playback;
   }
+  playback.first = first;
   ++first->alive;
-  if (voice == no_voice) {
-    fall_asleep(playback, playback.position, playback.since);
-    return Outcome::dormant;
+  return playback;
+}
+
+/// In words, why a layer is not heard; nothing where it is.
+std::string ManagerState::why(const LiveSound& sound, const Candidate& candidate) const {
+  using Fate = Candidate::Fate;
+  switch (candidate.fate) {
+    case Fate::voice: return {};
+    case Fate::waits: return why_no_voice(candidate) + "; it keeps its place";
+    case Fate::too_late: return why_no_voice(candidate) + ", and it is too short to wait";
+    case Fate::unheard: break;
   }
-  give_voice(playback, voice, base, playback.since, frames_of(fade_in));
-  return level_of(playback) > 0 ? Outcome::started : Outcome::silent;
+  const Groups::Group& group = groups[sound.group];
+  if (!group.heard.audible()) {
+    std::string why = groups.why_silent(sound.group);
+    return why.empty() ? fmt::format("group '{}' and those above it come to less than -120 dB", group.name) : why;
+  }
+  if (candidate.gain == silence) return "its level was drawn at silence";
+  return candidate.clip->level == silence ? "its clip is silent" : "it would be quieter than -120 dB";
 }
 
-std::string ManagerState::why_silent(const LivePlayback& playback) const {
-  if (groups[playback.sound->group].heard <= 0) return groups.why_silent(playback.sound->group);
-  return playback.drawn_gain == silence ? "its level was drawn at silence" : "its clip is silent";
+std::string ManagerState::why_no_voice(const Candidate& candidate) const {
+  if (candidate.all_fade) return "there is room for it, but every voice still fades what was told to go";
+  return fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices);
 }
 
-void ManagerState::note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use) {
-  const BankSound& design = *playback.sound->design;
-  JournalEntry& entry = note(&playback == playback.first ? Kind::decision : Kind::layer);
-  entry.outcome = outcome;
-  if (outcome == Outcome::dormant)
-    entry.why = fmt::format("all {} voices are taken by sounds that are louder or outrank it; it keeps its place", options.voices);
-  else if (outcome == Outcome::silent)
-    entry.why = why_silent(playback);
-  entry.raise = playback.id.raise;
-  entry.playback = playback.id;
-  entry.event = event.text();
-  entry.sound = design.name;
-  entry.layer = playback.layer->name;
-  entry.clip = playback.clip->name;
-  entry.group = groups[playback.sound->group].name;
-  entry.gain = playback.drawn_gain - use.trim;
-  entry.pitch = playback.drawn_pitch;
-  entry.pan = playback.pan;
-  entry.voice = outcome == Outcome::dormant ? no_voice : playback.voice;
-  entry.clip_start = {playback.position / rate_of(playback).value};
-  entry.frequency = playback.low_pass;
-  entry.starts = {playback.since};
-  entry.fade_in = design.fade_in;
-  entry.loop = playback.layer->loop;
+/// One line is the decision, as the whole came out; every further layer has one of its own, also where it found no voice.
+void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event) {
+  const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
+  const auto note_one = [&](const Candidate& candidate, Kind kind) {
+    JournalEntry& entry = note(kind);
+    entry.outcome = outcome_of(candidate.fate);
+    entry.why = why(sound, candidate);
+    entry.raise = first.id.raise;
+    entry.playback = first.id;
+    entry.event = event.text();
+    entry.sound = sound.design->name;
+    entry.layer = candidate.layer->name;
+    entry.clip = candidate.clip->name;
+    entry.group = groups[sound.group].name;
+    entry.gain = candidate.gain - candidate.use->trim;
+    entry.pitch = candidate.pitch;
+    entry.pan = first.pan;
+    entry.voice = candidate.voice;
+    entry.clip_start = {candidate.position / sound.bank->rate.value};
+    entry.frequency = first.low_pass;
+    entry.starts = {candidate.starts};
+    entry.fade_in = sound.design->fade_in;
+    entry.loop = candidate.layer->loop;
+  };
+  note_one(*leads, Kind::decision);
+  for (auto layer = layers.begin(); layer != layers.end(); ++layer)
+    if (layer != leads) note_one(*layer, Kind::layer);
 }
 
 Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
@@ -267,8 +288,8 @@ Outcome ManagerState::decide(Outcome outcome, PlaybackId id, std::string_view wh
   return outcome;
 }
 
-std::uint64_t ManagerState::step_of(const LivePlayback& playback, Semitones shift) const {
-  return step_for(ratio(playback.drawn_pitch + shift) * rate_of(playback).value / options.rate.value);
+std::uint64_t ManagerState::step_of(const LiveSound& sound, Semitones pitch) const {
+  return step_for(ratio(pitch) * sound.bank->rate.value / options.rate.value);
 }
 
 }  // namespace tidewater

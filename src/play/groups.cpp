@@ -4,7 +4,10 @@
 
 namespace tidewater {
 
-Groups::Groups() { groups_.push_back({"master", hash_name("master"), 0, {}, false}); }
+Groups::Groups() {
+  groups_.push_back({"master", hash_name("master"), 0, {}, false});
+  measure();
+}
 
 std::uint32_t Groups::find(Name name) const {
   for (std::uint32_t i = 0; i < size(); ++i)
@@ -19,18 +22,41 @@ std::uint32_t Groups::add(const BankGroup& group, std::uint32_t parent) {
   return size() - 1;
 }
 
-void Groups::set_gain(std::uint32_t index, Decibels gain) {
+void Groups::set_gain(std::uint32_t index, Decibels gain, std::int64_t until) {
+  begin_change(groups_[index], until);
   groups_[index].gain = gain;
   measure();
 }
 
-void Groups::set_mute(std::uint32_t index, bool mute) {
+void Groups::set_mute(std::uint32_t index, bool mute, std::int64_t until) {
+  begin_change(groups_[index], until);
   groups_[index].muted = mute;
   measure();
 }
 
+void Groups::begin_change(Group& group, std::int64_t until) {
+  group.before = std::max(group.before, group.own_level());
+  group.until = until;
+  next_end_ = std::min(next_end_, until);
+}
+
+void Groups::settle(std::int64_t now) {
+  if (now < next_end_) return;
+  next_end_ = never;
+  for (auto& group : groups_) {
+    if (group.until <= now)
+      group.before = Level();
+    else
+      next_end_ = std::min(next_end_, group.until);
+  }
+  measure();
+}
+
 void Groups::measure() {
-  for (auto& group : groups_) group.heard = group.own_amplitude() * (&group == groups_.data() ? 1.0 : groups_[group.parent].heard);
+  for (auto& group : groups_) {
+    group.heard = std::max(group.before, group.own_level());
+    if (&group != groups_.data()) group.heard = group.heard + groups_[group.parent].heard;
+  }
 }
 
 std::string Groups::why_silent(std::uint32_t index) const {

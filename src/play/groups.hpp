@@ -1,9 +1,11 @@
 #pragma once
 #include <cstdint>
+#include <limits>
 #include <string>
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/level.hpp"
 #include "tidewater/name.hpp"
 
 namespace tidewater {
@@ -17,12 +19,16 @@ class Groups {
     std::uint32_t parent = 0;
     Decibels gain;
     bool muted = false;
-    double heard = 1;  ///< amplitude of everything from here up to the master
+    Level heard = {};        ///< of everything from here up to the master
+    Level before = {};       ///< its own, before a change that is still under way
+    std::int64_t until = 0;  ///< the frame at which that has come to its end
 
     double own_amplitude() const { return muted ? 0.0 : amplitude(gain); }
+    Level own_level() const { return muted ? Level() : Level(gain); }
   };
 
   static constexpr std::uint32_t none = ~0U;
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
 
   Groups();
   std::uint32_t find(Name name) const;
@@ -30,8 +36,11 @@ class Groups {
   std::uint32_t add(const BankGroup& group, std::uint32_t parent);
   std::uint32_t size() const { return static_cast<std::uint32_t>(groups_.size()); }
 
-  void set_gain(std::uint32_t index, Decibels gain);
-  void set_mute(std::uint32_t index, bool mute);
+  /// Heard in full at frame `until`. On its way down a group counts as it did, on its way up as it will.
+  void set_gain(std::uint32_t index, Decibels gain, std::int64_t until);
+  void set_mute(std::uint32_t index, bool mute, std::int64_t until);
+  /// Takes note of the changes that have come to their end by `now`.
+  void settle(std::int64_t now);
   const Group& operator[](std::uint32_t index) const { return groups_[index]; }
 
   /// Why nothing of the group is heard, in words; empty where it can be heard.
@@ -39,9 +48,11 @@ class Groups {
   std::vector<std::string_view> names() const;
 
  private:
+  void begin_change(Group& group, std::int64_t until);
   void measure();
 
   std::vector<Group> groups_;
+  std::int64_t next_end_ = never;
 };
 
 }  // namespace tidewater

@@ -35,10 +35,8 @@ Json target_of(const JournalEntry& e, std::string_view name) {
 
 Json decision(const JournalEntry& e) {
   Json json = {{"at", e.at.value}};
-  if (e.kind == Kind::layer)
-    json["layer"] = e.layer;
-  else
-    json["outcome"] = tidewater::to_text(e.outcome);
+  if (e.kind == Kind::layer) json["layer"] = e.layer;
+  if (e.kind != Kind::layer || e.outcome != Outcome::started) json["outcome"] = tidewater::to_text(e.outcome);
 
   if (e.raise != 0) json["id"] = e.raise;
   if (e.playback.response != 0) json["playback"] = to_text(e.playback);
@@ -50,7 +48,7 @@ Json decision(const JournalEntry& e) {
     if (e.pan.value != 0) json["pan"] = tidewater::to_text(e.pan);
     if (e.frequency > Hertz{}) json["low-pass"] = tidewater::to_text(e.frequency);
     if (e.clip_start > Seconds{}) json["clip-start"] = tidewater::to_text(e.clip_start);
-    if (e.outcome != Outcome::dormant) json["voice"] = e.voice;
+    if (e.voice != JournalEntry::no_voice) json["voice"] = e.voice;
     json["starts"] = e.starts.value;
     if (e.fade_in > Seconds{}) json["fade-in"] = tidewater::to_text(e.fade_in);
     if (e.loop) json["loop"] = true;

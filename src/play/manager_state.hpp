@@ -1,6 +1,6 @@
 #pragma once
 /// The control side behind SoundManager and Playback. Whoever calls a member holds the lock.
-/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, limits.cpp what a book holds back, pool.cpp who gets a voice,
+/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, verdict.cpp whether a start may be, pool.cpp who has a voice,
 /// banks.cpp loading, mixer_link.cpp the traffic with the audio thread and the journal.
 
 #include <algorithm>
@@ -22,11 +22,13 @@
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
 #include "mix/mixer.hpp"
+#include "play/claim.hpp"
 #include "play/door.hpp"
 #include "play/entry_list.hpp"
 #include "play/groups.hpp"
 #include "play/picker.hpp"
 #include "play/update_log.hpp"
+#include "play/verdict.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/replay.hpp"
 
@@ -121,7 +123,7 @@ struct LivePlayback {
   Semitones drawn_pitch;
   Pan pan;
   Hertz low_pass, high_pass;
-  double amplitude = 0;  ///< of the clip at its level, before the groups
+  Level level;  ///< of the clip at its own gain, before the groups
   // Its place in the clip: `position` source frames at frame `since`, going on by `step` each frame.
   double position = 0;
   std::int64_t since = 0;
@@ -161,13 +163,16 @@ struct ManagerState {
   std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard);
   bool heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const;
   void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
+  std::string why_limited(const LiveSound& sound) const;
+  void share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates);
+  void make_room(const LiveSound& sound);
   void leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why = {});
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
-  LivePlayback& prepare(LiveSound& sound, const BankLayer& layer, const BankClipUse& use, PlaybackId id);
-  Outcome begin(LivePlayback& playback, Seconds fade_in, std::int64_t base, LivePlayback*& first);
-  std::string why_silent(const LivePlayback& playback) const;
-  void note_start(const LivePlayback& playback, Outcome outcome, Name event, const BankClipUse& use);
+  LivePlayback& begin(LiveSound& sound, const Candidate& candidate, PlaybackId id, LivePlayback* first);
+  std::string why(const LiveSound& sound, const Candidate& candidate) const;
+  std::string why_no_voice(const Candidate& candidate) const;
+  void note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event);
   void forget(LivePlayback& first, LiveSound& sound);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
@@ -181,10 +186,12 @@ struct ManagerState {
   // Who gets a voice.
   static constexpr std::uint32_t no_voice = ~0U;
   LivePlayback& take_slot();
-  std::uint32_t take_voice(const LivePlayback& newcomer);
+  std::uint32_t take_voice();
   LivePlayback* weakest_sounding();
-  double level_of(const LivePlayback& playback) const { return playback.amplitude * groups[playback.sound->group].heard; }
-  bool can_sleep(const LivePlayback& playback) const;
+  Level level_of(const LivePlayback& playback) const { return playback.level + groups[playback.sound->group].heard; }
+  Claim claim_of(const LivePlayback& playback) const { return {playback.sound->design->rank, level_of(playback), playback.id}; }
+  bool worth_waiting(const BankLayer& layer, const BankClip& clip, double position, std::uint64_t step) const;
+  void give_way(LivePlayback& playback, const LiveSound& to);
   double position_at(const LivePlayback& playback, std::int64_t frame) const;
   void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame, std::int64_t fade_in);
   void put_to_sleep(LivePlayback& playback, std::string_view why);
@@ -223,7 +230,7 @@ struct ManagerState {
   void update(Seconds elapsed);
   void note_update(const UpdateRun& run);
   std::int64_t frames_of(Seconds time) const { return frames(time, options.rate).value; }
-  std::uint64_t step_of(const LivePlayback& playback, Semitones shift) const;
+  std::uint64_t step_of(const LiveSound& sound, Semitones pitch) const;
 
   ManagerOptions options;
   std::mutex mutex;
@@ -239,11 +246,13 @@ struct ManagerState {
   std::unordered_map<std::string, std::string> unknown;    ///< names that were asked for in vain, and what to say of them
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
-  std::vector<LivePlayback*> owners;    ///< of each voice; null where it is free
-  std::vector<LivePlayback*> in_order;  ///< starts of one sound, the oldest first: what was last asked for
-  std::vector<LivePlayback*> sleepers;  ///< the dormant ones, in no order that matters
-  std::int64_t pool_clock = 0;          ///< when the pool was last tended
-  bool master_is_set = false;           ///< by a book: a further one leaves it alone
+  std::vector<LivePlayback*> owners;                    ///< of each voice; null where it is free
+  std::vector<LivePlayback*> in_order;                  ///< starts of one sound, the oldest first: what was last asked for
+  Verdict verdict;                                      ///< on the start that is asked for
+  std::vector<std::pair<Claim, LivePlayback*>> rivals;  ///< of a start: who sounds
+  std::vector<LivePlayback*> sleepers;                  ///< the dormant ones, in no order that matters
+  std::int64_t pool_clock = 0;                          ///< when the pool was last tended
+  bool master_is_set = false;                           ///< by a book: a further one leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   Mixer::Moment now;                          ///< of the request, or the update, that is being carried out

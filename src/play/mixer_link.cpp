@@ -41,6 +41,9 @@ ManagerState::ManagerState(ManagerOptions given)
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       owners(2 * static_cast<std::size_t>(options.voices)) {
   for (std::uint32_t voice = 0; voice < owners.size(); ++voice) free_voices.push(voice);
+  rivals.reserve(owners.size());
+  reports.reserve(owners.size());
+  verdict.yielding.reserve(most_layers);
   JournalEntry& head = note(Kind::head);
   head.rate = options.rate;
   head.seed = options.seed;

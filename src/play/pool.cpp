@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <tuple>
 
 #include "dsp/resample.hpp"
 #include "play/manager_state.hpp"
@@ -15,8 +14,6 @@ namespace {
 
 /// What is shorter than this is not worth waiting for once it has lost its voice.
 constexpr Seconds worth_keeping{2};
-/// A sleeper must be this much louder than a sounding one of its rank to take its voice: 3 dB, so that voices do not flutter.
-constexpr double clearly_louder = 1.4125375446227544;
 constexpr Seconds time_to_read{0.1};
 constexpr int most_swaps = 8;  // at a time
 
@@ -40,22 +37,20 @@ LivePlayback* ManagerState::weakest_sounding() {
   LivePlayback* weakest = nullptr;
   for (LivePlayback* playback : owners) {
     if (playback == nullptr || playback->stage != Stage::sounding) continue;
-    const auto key = [this](const LivePlayback& p) { return std::tuple(p.sound->design->rank, level_of(p), p.id); };
-    if (weakest == nullptr || key(*playback) < key(*weakest)) weakest = playback;
+    if (weakest == nullptr || claim_of(*playback) < claim_of(*weakest)) weakest = playback;
   }
   return weakest;
 }
 
-std::uint32_t ManagerState::take_voice(const LivePlayback& newcomer) {
-  if (free_voices.empty()) return no_voice;
-  if (stats.playing >= options.voices) {
-    LivePlayback* weakest = weakest_sounding();
-    const int rank = newcomer.sound->design->rank;
-    if (weakest == nullptr || rank < weakest->sound->design->rank) return no_voice;
-    if (rank == weakest->sound->design->rank && level_of(newcomer) < level_of(*weakest)) return no_voice;
-    put_to_sleep(*weakest, fmt::format("its voice went to '{}', which {}", newcomer.sound->design->name,
-                                       rank > weakest->sound->design->rank ? "outranks it" : "is not quieter"));
-  }
+void ManagerState::give_way(LivePlayback& playback, const LiveSound& to) {
+  const int rank = playback.sound->design->rank;
+  put_to_sleep(playback, fmt::format("its voice went to '{}', which {}", to.design->name,
+                                     !level_of(playback).audible() ? "is heard, unlike this one"
+                                     : to.design->rank > rank      ? "outranks it"
+                                                                   : "is not quieter"));
+}
+
+std::uint32_t ManagerState::take_voice() {
   const std::uint32_t voice = free_voices.top();
   free_voices.pop();
   return voice;
@@ -70,10 +65,10 @@ double ManagerState::position_at(const LivePlayback& playback, std::int64_t fram
   return position < end ? position : from + std::fmod(position - from, end - from);
 }
 
-bool ManagerState::can_sleep(const LivePlayback& playback) const {
-  if (playback.layer->loop) return true;
-  const double left = static_cast<double>(playback.clip->frames) - position_at(playback, now.lands);
-  return left * static_cast<double>(unity_step) / static_cast<double>(playback.step) > static_cast<double>(frames_of(worth_keeping));
+bool ManagerState::worth_waiting(const BankLayer& layer, const BankClip& clip, double position, std::uint64_t step) const {
+  if (layer.loop) return true;
+  const double left = static_cast<double>(clip.frames) - position;
+  return left * static_cast<double>(unity_step) / static_cast<double>(step) > static_cast<double>(frames_of(worth_keeping));
 }
 
 void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame,
@@ -112,7 +107,8 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
 
 /// Takes the voice of a sounding playback: it sleeps where it is worth it, and is over where it is not.
 void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
-  if (!can_sleep(playback)) {
+  // What nobody hears keeps its place however short it is: it may be heard before it ends.
+  if (level_of(playback).audible() && !worth_waiting(*playback.layer, *playback.clip, position_at(playback, now.lands), playback.step)) {
     leave(playback, {}, "outranked", why);
     return;
   }
@@ -201,8 +197,7 @@ void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
 }
 
 void ManagerState::wake(LivePlayback& playback) {
-  const std::uint32_t voice = take_voice(playback);
-  if (voice == no_voice) return;
+  const std::uint32_t voice = take_voice();
   get_up(playback);
   --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
@@ -231,21 +226,18 @@ void ManagerState::end_slept_out() {
 void ManagerState::tend_pool() {
   if (now.at == pool_clock) return;
   pool_clock = now.at;
+  groups.settle(now.at);
   end_slept_out();
   for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
-    const auto key = [this](const LivePlayback* p) { return std::tuple(p->sound->design->rank, level_of(*p), p->id); };
-    LivePlayback& best = **std::max_element(sleepers.begin(), sleepers.end(), [&](auto* a, auto* b) { return key(a) < key(b); });
-    if (level_of(best) <= 0) return;
+    LivePlayback& best =
+        **std::max_element(sleepers.begin(), sleepers.end(), [&](auto* a, auto* b) { return claim_of(*a) < claim_of(*b); });
+    if (!level_of(best).audible() || free_voices.empty()) return;
     if (stats.playing >= options.voices) {
-      const LivePlayback* weakest = weakest_sounding();
-      if (weakest == nullptr) return;
-      const int rank = best.sound->design->rank;
-      const int its_rank = weakest->sound->design->rank;
-      if (rank < its_rank || (rank == its_rank && level_of(best) <= clearly_louder * level_of(*weakest))) return;
+      LivePlayback* weakest = weakest_sounding();
+      if (weakest == nullptr || !claim_of(best).clearly_over(claim_of(*weakest))) return;
+      give_way(*weakest, *best.sound);
     }
-    const auto before = sleepers.size();
     wake(best);
-    if (sleepers.size() == before) return;  // every voice still fades
   }
 }
 

@@ -136,7 +136,7 @@ void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time)
       Kind::gain, handle, time, [&](JournalEntry& asked) { asked.gain = gain; },
       [&](LivePlayback& playback) {
         playback.own_gain = gain;
-        playback.amplitude = amplitude(playback.clip->level + playback.drawn_gain + gain);
+        playback.level = Level(playback.clip->level + playback.drawn_gain + gain);
         to_voice(playback, SetVoiceGain{playback.voice, static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
       });
 }
@@ -149,7 +149,7 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
         const std::int64_t from = std::max(playback.since, mixer.changes_from(now.lands));
         playback.position = position_at(playback, from);
         playback.since = from;
-        playback.step = step_of(playback, shift);
+        playback.step = step_of(*playback.sound, playback.drawn_pitch + shift);
         to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
       });
 }
@@ -192,7 +192,7 @@ Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
   return change(
       Kind::gain, group, time, [&](JournalEntry& asked) { asked.gain = gain; },
       [&](std::uint32_t index) {
-        groups.set_gain(index, gain);
+        groups.set_gain(index, gain, now.lands + mixer.lead() + frames_of(time));
         send_group(index, time);
       });
 }
@@ -201,8 +201,9 @@ Outcome ManagerState::set_mute(Name group, bool mute) {
   return change(
       Kind::mute, group, {}, [&](JournalEntry& asked) { asked.on = mute; },
       [&](std::uint32_t index) {
-        groups.set_mute(index, mute);
-        send_group(index, Seconds{0.02});
+        constexpr Seconds smooth{0.02};
+        groups.set_mute(index, mute, now.lands + mixer.lead() + frames_of(smooth));
+        send_group(index, smooth);
       });
 }
 

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
 #include "play/manager_state.hpp"
 
@@ -62,9 +63,10 @@ bool ManagerState::heard_near(const LiveSound& sound, std::uint64_t emitter, std
 }
 
 /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start; what has to make
-/// room for it has been told to go. What is held back draws and picks nothing.
+/// room for it then stands in the verdict. What is held back draws and picks nothing.
 std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard) {
   const BankSound& design = *sound.design;
+  verdict.clear();
   if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
   const std::string_view whose = design.limit_each_emitter ? " for this emitter" : "";
   list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
@@ -79,14 +81,14 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
                       : Words("'{}' started less than {:g} s ago{}: its spacing", design.name, design.spacing.value, whose));
 
   if (design.retrigger == Retrigger::restart) {
-    for (LivePlayback* first : in_order) leave_start(*first, design.fade_out, "restarted", "it was asked for again");
+    verdict.going = in_order;
     return std::nullopt;
   }
   if (design.limit == 0 || in_order.size() < design.limit) return std::nullopt;
-  const Words why("{} of '{}' play already{}: its limit", in_order.size(), design.name, whose);
-  if (design.when_full == WhenFull::newest) return decide(Outcome::limit_reached, id, why);
+  verdict.playing = in_order.size();
+  if (design.when_full == WhenFull::newest) return decide(Outcome::limit_reached, id, why_limited(sound));
   const auto level = [this](const LivePlayback* first) {
-    double loudest = 0;
+    Level loudest;
     for (const LivePlayback* layer = first; layer != nullptr; layer = layer->next)
       if (layer->sound != nullptr) loudest = std::max(loudest, level_of(*layer));
     return loudest;
@@ -94,8 +96,65 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   const auto yields = design.when_full == WhenFull::oldest
                           ? in_order.begin()
                           : std::min_element(in_order.begin(), in_order.end(), [&](auto* a, auto* b) { return level(a) < level(b); });
-  leave_start(**yields, design.fade_out, "yielded", why);
+  verdict.going.push_back(*yields);
   return std::nullopt;
+}
+
+std::string ManagerState::why_limited(const LiveSound& sound) const {
+  return fmt::format("{} of '{}' play already{}: its limit", verdict.playing, sound.design->name,
+                     sound.design->limit_each_emitter ? " for this emitter" : "");
+}
+
+/// Who of the candidates gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
+void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates) {
+  constexpr auto gone = [](const LivePlayback* playback, const std::vector<LivePlayback*>& going) {
+    return std::find(going.begin(), going.end(), playback->first) != going.end();
+  };
+  const auto weaker = [](const auto& a, const auto& b) { return a.first < b.first; };
+  rivals.clear();
+  for (LivePlayback* playback : owners)
+    if (playback != nullptr && playback->stage == Stage::sounding && !gone(playback, verdict.going))
+      rivals.emplace_back(claim_of(*playback), playback);
+  std::array<Candidate*, most_layers> loudest_first{};
+  for (std::size_t i = 0; i < candidates.size(); ++i) loudest_first[i] = &candidates[i];
+  std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(candidates.size()),
+            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
+
+  std::size_t free = options.voices - std::min<std::size_t>(options.voices, rivals.size());
+  std::size_t silent_voices = free_voices.size();  // what yields still fades on its own
+  for (std::size_t i = 0; i < candidates.size(); ++i) {
+    Candidate& candidate = *loudest_first[i];
+    if (!candidate.level.audible()) {
+      candidate.fate = Candidate::Fate::unheard;
+      continue;
+    }
+    const Claim claim(sound.design->rank, candidate.level, id);
+    const auto weakest = free > 0 ? rivals.end() : std::min_element(rivals.begin(), rivals.end(), weaker);
+    const bool may = free > 0 || (weakest != rivals.end() && weakest->first < claim);
+    if (may && silent_voices > 0) {
+      candidate.fate = Candidate::Fate::voice;
+      --silent_voices;
+      if (free > 0) {
+        --free;
+      } else {
+        verdict.yielding.push_back(weakest->second);
+        rivals.erase(weakest);
+      }
+    } else {
+      candidate.all_fade = may;
+      candidate.fate = worth_waiting(*candidate.layer, *candidate.clip, candidate.position, candidate.step) ? Candidate::Fate::waits
+                                                                                                            : Candidate::Fate::too_late;
+    }
+  }
+}
+
+/// What makes room for a start, by its verdict.
+void ManagerState::make_room(const LiveSound& sound) {
+  const bool restarts = sound.design->retrigger == Retrigger::restart;
+  for (LivePlayback* first : verdict.going)
+    leave_start(*first, sound.design->fade_out, restarts ? "restarted" : "yielded",
+                restarts ? "it was asked for again" : why_limited(sound));
+  for (LivePlayback* playback : verdict.yielding) give_way(*playback, sound);
 }
 
 }  // namespace tidewater

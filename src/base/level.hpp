@@ -1,0 +1,36 @@
+#pragma once
+#include <algorithm>
+#include <cmath>
+#include <compare>
+#include <limits>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// How loud something is, as decisions take it: in whole hundredths of a decibel, so that every machine decides alike. What lies
+/// below -120 dB nobody hears: it counts for nothing.
+class Level {
+ public:
+  constexpr Level() = default;
+  explicit Level(Decibels level)
+      : hundredths_(level.value > least ? static_cast<int>(std::lround(std::min(level.value, most) * 100)) : none) {}
+
+  bool audible() const { return hundredths_ > faintest; }
+
+  friend constexpr auto operator<=>(Level, Level) = default;
+  friend constexpr Level operator+(Level a, Level b) {
+    Level sum;
+    sum.hundredths_ = a.hundredths_ == none || b.hundredths_ == none ? none : a.hundredths_ + b.hundredths_;
+    return sum;
+  }
+
+ private:
+  static constexpr int none = std::numeric_limits<int>::min();
+  static constexpr int faintest = -12000;
+  static constexpr double least = -10000, most = 10000;  // dB: sums of a dozen fit
+
+  int hundredths_ = none;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,61 @@
+#pragma once
+/// Whether a start may be, and who yields for it: decided as a whole before anything is done, so that what is refused silences
+/// nobody.
+
+#include <array>
+#include <cstdint>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "base/level.hpp"
+#include "tidewater/outcome.hpp"
+
+namespace tidewater {
+
+struct LivePlayback;
+
+/// One layer that a start would have.
+struct Candidate {
+  const BankLayer* layer = nullptr;
+  const BankClipUse* use = nullptr;
+  const BankClip* clip = nullptr;
+  Decibels gain;  ///< drawn, with the clip's trim
+  Semitones pitch;
+  std::uint64_t step = 0;
+  double position = 0;  ///< in the clip
+  std::int64_t starts = 0;
+  Level level;  ///< as it is heard
+
+  /// The first of those that the layers of a start have is what became of the whole.
+  enum class Fate {
+    voice,     ///< it sounds
+    unheard,   ///< nobody would hear it: it keeps its place without a voice
+    waits,     ///< all voices are taken: it keeps its place without one
+    too_late,  ///< all voices are taken, and it is too short to wait
+  };
+  Fate fate = Fate::voice;
+  bool all_fade = false;  ///< it may have a voice, but those that were told to go have not gone yet
+  std::uint32_t voice = ~0U;
+};
+
+constexpr Outcome outcome_of(Candidate::Fate fate) {
+  constexpr std::array of_fate = {Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
+  return of_fate[static_cast<std::size_t>(fate)];
+}
+
+/// Who makes room.
+struct Verdict {
+  std::size_t playing = 0;  ///< of a limit: how many there are
+  /// Starts that make room by the book.
+  std::vector<LivePlayback*> going;
+  /// Sounding layers that lose their voice.
+  std::vector<LivePlayback*> yielding;
+
+  void clear() {
+    playing = 0;
+    going.clear();
+    yielding.clear();
+  }
+};
+
+}  // namespace tidewater
