@@ -1,11 +1,13 @@
-/// Plays the harbour's trip and prints two hashes: of what was decided, and of the samples. With the plainest instruction set
-/// that Highway offers and the C library's plainest functions (golden_test says how) they are the same on every x86-64.
+/// Plays the harbour's trip and prints hashes of what was decided: in a pool of five, with every instruction set that is offered here.
+/// Then of decisions and samples in a pool that is large enough, with the plainest instruction set and the C library's
+/// plainest functions (golden_test says how): those are the same on every x86-64.
 
 #include <fmt/format.h>
 
 #include <hwy/targets.h>
 
-#include <cmath>
+#include <cstdint>
+#include <string_view>
 
 #include "../examples/harbour/trip.hpp"
 #include "dsp/kernels.hpp"
@@ -44,15 +46,15 @@ std::string decided(const JournalEntry& e) {
   }
 }
 
-}  // namespace
+struct Played {
+  std::uint64_t decisions = 0, samples = 0;
+};
 
-int main(int argc, char** argv) {
-  if (argc != 2) return 2;
-  hwy::SetSupportedTargetsForTest(HWY_SSSE3);
+Played play(const Bank& bank, std::uint32_t voices) {
   Hash decisions, samples;
   {
-    SoundManager manager({.journal = [&](const JournalEntry& entry) { decisions.add(decided(entry)); }, .offline = true});
-    manager.load(compile_book(argv[1]));
+    SoundManager manager({.voices = voices, .journal = [&](const JournalEntry& entry) { decisions.add(decided(entry)); }, .offline = true});
+    manager.load(bank);
     harbour::Trip trip;
     std::vector<float> block(1600);
     for (int frame = 0; frame < harbour::Trip::lasts * 60; ++frame) {
@@ -65,5 +67,25 @@ int main(int argc, char** argv) {
       samples.add(block.data(), block.size() * sizeof(float));
     }
   }
-  fmt::print("{} decisions {:016x} samples {:016x}\n", kernels::target_name(), decisions.value(), samples.value());
+  return {decisions.value(), samples.value()};
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  if (argc != 2) return 2;
+  constexpr std::uint32_t many = 64, few = 5;
+  const std::int64_t offered = hwy::SupportedTargets();
+  hwy::SetSupportedTargetsForTest(HWY_SSSE3);
+  const Bank bank = compile_book(argv[1]);
+  // The plainest last: as bits the better come first.
+  for (std::int64_t left = offered; left != 0; left &= left - 1) {
+    hwy::SetSupportedTargetsForTest(left & -left);
+    if (std::string_view(kernels::target_name()) != hwy::TargetName(left & -left)) continue;  // not compiled for
+    const Played crowded = play(bank, few);
+    fmt::print("{:<8} crowded: decisions {:016x}\n", kernels::target_name(), crowded.decisions);
+  }
+  hwy::SetSupportedTargetsForTest(HWY_SSSE3);
+  const Played played = play(bank, many);
+  fmt::print("{:<8} decisions {:016x} samples {:016x}\n", kernels::target_name(), played.decisions, played.samples);
 }

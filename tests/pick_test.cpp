@@ -1,6 +1,8 @@
 #include <catch2/catch.hpp>
+#include <cmath>
 #include <map>
 
+#include "choose/pick.hpp"
 #include "stage.hpp"
 
 using namespace tidewater;
@@ -99,4 +101,68 @@ TEST_CASE("another sound's starts do not change what a sound draws") {
     return out;
   };
   CHECK(draws(true) == draws(false));
+}
+
+TEST_CASE("a shuffle from a key is even: every clip at every place, and after every other; asking again gives the same") {
+  for (const std::uint32_t count : {2U, 3U, 5U, 8U, 13U}) {
+    INFO(count << " clips");
+    BankChoice choice;
+    choice.clips.resize(count);
+    const auto n = static_cast<double>(count);
+    constexpr int rounds = 4000;
+    std::vector<double> places(std::size_t{count} * count), pairs(places);
+    for (std::uint64_t list = 1; list <= 20; ++list) {
+      Picks picks;
+      std::vector<int> seen(count);
+      for (std::uint32_t i = 0; i < rounds / 20 * count; ++i) {
+        const Picked picked = pick(Pick::shuffle, choice, picks, list);
+        REQUIRE(picked.clip < count);
+        REQUIRE(picked.clip != picks.last);
+        REQUIRE(pick(Pick::shuffle, choice, picks, list).clip == picked.clip);
+        ++places[i % count * count + picked.clip];
+        if (picks.last != Picks::none) ++pairs[picks.last * count + picked.clip];
+        ++seen[picked.clip];
+        picks = picked.after;
+        if (i % count != count - 1) continue;
+        REQUIRE(seen == std::vector<int>(count, static_cast<int>(i / count) + 1));  // each once a round
+      }
+    }
+    // Five standard deviations of a count, for as many counts as there are; two clips alternate, and have no choice but the first.
+    if (count == 2) continue;
+    const double each = rounds / n;
+    for (const double found : places) CHECK(found == Approx(each).margin(5 * std::sqrt(each)));
+    for (std::size_t i = 0; i < pairs.size(); ++i) {
+      const double expected = i / count == i % count ? 0 : rounds * n / (n * (n - 1));
+      CHECK(pairs[i] == Approx(expected).margin(i / count == i % count ? 0 : 5 * std::sqrt(expected)));
+    }
+  }
+}
+
+TEST_CASE("draws are the sound's own: neither another sound nor a refusal changes them, and a bank that comes back goes on with them") {
+  const std::string both =
+      "[sounds.a]\nclips=[\"n-*.wav\"]\ngain=\"-9 dB .. 0 dB\"\n[sounds.b]\nclips=[\"n-*.wav\"]\nlimit=1\nwhen-full="
+      "\"newest\"\ngain=\"-9 dB .. 0 dB\"\n[events.a]\nstart=\"a\"\n[events.b]\nstart=\"b\"\n";
+  const auto gains = [&](const std::string& sound, int others, bool reload) {
+    Stage stage(both);
+    std::vector<double> found;
+    for (int i = 0; i < 12; ++i) {
+      for (int j = 0; j < others; ++j) stage.raise(sound == "a" ? "b" : "a");
+      stage.raise(Name(sound));
+      stage.render(Seconds{0.5});
+      if (reload && i == 5) {
+        stage.manager->unload("stage");
+        stage.render(Seconds{0.1});
+        stage.manager->load(*stage.bank);
+      }
+    }
+    for (const auto& entry : stage.entries(JournalEntry::Kind::decision))
+      if (entry.sound == sound) found.push_back(entry.gain.value);
+    return found;
+  };
+  for (const std::string sound : {"a", "b"}) {
+    const auto alone = gains(sound, 0, false);
+    CHECK(alone.size() == 12);
+    CHECK(gains(sound, 3, false) == alone);
+    CHECK(gains(sound, 1, true) == alone);
+  }
 }

@@ -7,7 +7,7 @@
 #include <numeric>
 
 #include "base/random.hpp"
-#include "play/picker.hpp"
+#include "choose/pick.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
 
@@ -109,14 +109,16 @@ TEST_CASE("weighted picks come as often as their weights say, and repeat only wh
     }
     INFO(clips);
     Stage stage("[sounds.s]\nclips=[" + clips + "]\npick=\"random\"\n" + events);
-    Picker picker(Pick::random, stage.bank->data().sounds.at(0).layers.at(0).choices.at(0));
-    Random random(5);
+    const BankChoice& choice = stage.bank->data().sounds.at(0).layers.at(0).choices.at(0);
+    Picks picks;
     constexpr int draws = 20000;
     std::vector<double> seen(weights.size()), counted, expected;
     std::vector<int> repeated(weights.size());
     std::uint32_t last = 99;
     for (int i = 0; i < draws; ++i) {
-      const std::uint32_t now = picker.next(random);
+      const Picked picked = pick(Pick::random, choice, picks, 5);
+      const std::uint32_t now = picked.clip;
+      picks = picked.after;
       ++seen.at(now);
       repeated[now] += now == last ? 1 : 0;
       last = now;

@@ -1,6 +1,8 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include "base/clip_position.hpp"
+#include "base/exact.hpp"
 #include "base/random.hpp"
 
 #include "tidewater/name.hpp"
@@ -156,4 +158,43 @@ TEST_CASE("a place between the speakers is written so that the very same is read
   CHECK(to_text(Pan{1}) == "100 % right");
   CHECK(to_text(Pan{0.3}) == "30 % right");
   CHECK(read_share("0.5 %").value == 0.005);
+}
+
+TEST_CASE("powers and logarithms of our own agree with the C library's, and go both ways") {
+  Random random(3);
+  for (int i = 0; i < 20000; ++i) {
+    const double x = random.between(-200, 200);
+    REQUIRE(exact::exp2(x) == Approx(std::exp2(x)).epsilon(1e-14));
+    const double y = std::exp2(random.between(-60, 60));
+    REQUIRE(exact::log2(y) == Approx(std::log2(y)).epsilon(1e-14).margin(2e-15));
+  }
+  for (int i = -1000; i <= 1000; ++i) REQUIRE(exact::exp2(i) == std::exp2(i));
+  CHECK(exact::exp2(-2000) == 0);
+  CHECK(std::isinf(exact::exp2(2000)));
+  CHECK(std::isnan(exact::exp2(std::nan(""))));
+  CHECK(exact::log2(1) == 0);
+  // The very bits: another machine must find the same.
+  CHECK(exact::exp2(0.1) == 0x1.125fbee250664p+0);
+  CHECK(exact::log2(10) == 0x1.a934f0979a371p+1);
+}
+
+TEST_CASE("a place in a clip goes on exactly, in one stride or in many") {
+  Random random(8);
+  for (int i = 0; i < 2000; ++i) {
+    const std::uint64_t step = random.bits() >> (24 + random.below(8));
+    const auto frames = static_cast<std::int64_t>(random.bits() >> (24 + random.below(30)));
+    ClipPosition at_once{static_cast<std::int64_t>(random.below(1000)), static_cast<std::uint32_t>(random.bits())};
+    ClipPosition in_two = at_once;
+    at_once.advance(step, frames);
+    const std::int64_t first = frames / 3;
+    in_two.advance(step, first);
+    in_two.advance(step, frames - first);
+    REQUIRE(at_once.whole == in_two.whole);
+    REQUIRE(at_once.part == in_two.part);
+    REQUIRE(static_cast<double>(at_once.whole) == Approx(static_cast<double>(frames) * static_cast<double>(step) * 0x1p-32).margin(1001));
+  }
+  ClipPosition looped{1050, 7};
+  looped.fold(900, 1000);
+  CHECK(looped.whole == 950);
+  CHECK(looped.part == 7);
 }

@@ -1,6 +1,7 @@
 #include "author/levels.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include "author/group_settings.hpp"
 
@@ -21,7 +22,8 @@ Decibels trim_for(const ClipFacts& facts, Decibels level) {
   const double wanted = std::clamp(level.value - facts.loudness.value, -most_trim.value, most_trim.value);
   // A clip that is over the highest peak as it is stays as it is, unless it is to be quieter.
   const double room = std::max(0.0, highest_peak.value - facts.true_peak.value);
-  return {facts.marked_placeholder ? std::min(wanted, 0.0) : std::min(wanted, room)};
+  const double trim = facts.marked_placeholder ? std::min(wanted, 0.0) : std::min(wanted, room);
+  return {std::floor(100 * trim) / 100};  // hundredths are enough, and the same wherever it was measured
 }
 
 }  // namespace tidewater

@@ -22,7 +22,9 @@ Decibels level_of(const std::vector<float>& samples) {
   double power = 0;
   for (const float x : samples)
     if (std::isfinite(x)) power += static_cast<double>(x) * static_cast<double>(x);  // what was damaged does not count
-  return samples.empty() ? silence : decibels(std::sqrt(power / static_cast<double>(samples.size())));
+  if (samples.empty() || power <= 0) return silence;
+  // To a hundredth, as it is compared.
+  return {std::round(100 * decibels(std::sqrt(power / static_cast<double>(samples.size()))).value) / 100};
 }
 
 /// One channel is (left + right) / sqrt(2) of all: what brings a clip in it to the mean power of its two channels.

@@ -6,15 +6,21 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/exact.hpp"
+
 namespace tidewater {
 
-double amplitude(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value * (std::numbers::ln10 / std::numbers::ln2 / 20)); }
+double amplitude(Decibels level) {
+  return level == silence ? 0.0 : exact::exp2(level.value * (std::numbers::ln10 / std::numbers::ln2 / 20));
+}
 
-Decibels decibels(double amplitude) { return amplitude > 0 ? Decibels{20.0 * std::log10(amplitude)} : silence; }
+Decibels decibels(double amplitude) {
+  return amplitude > 0 ? Decibels{(20 * std::numbers::ln2 / std::numbers::ln10) * exact::log2(amplitude)} : silence;
+}
 
-double ratio(Semitones interval) { return std::exp2(interval.value / 12.0); }
+double ratio(Semitones interval) { return exact::exp2(interval.value / 12.0); }
 
-Semitones semitones(double ratio) { return {12.0 * std::log2(ratio)}; }
+Semitones semitones(double ratio) { return {12.0 * exact::log2(ratio)}; }
 
 Frames frames(Seconds time, Hertz rate) {
   constexpr double most = 0x1p62;
@@ -24,9 +30,9 @@ Frames frames(Seconds time, Hertz rate) {
 
 Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.value) / rate.value}; }
 
-double loudness_fraction(Decibels level) { return level == silence ? 0.0 : std::exp2(level.value / 10.0); }
+double loudness_fraction(Decibels level) { return level == silence ? 0.0 : exact::exp2(level.value / 10.0); }
 
-Decibels from_loudness_fraction(double fraction) { return fraction > 0 ? Decibels{10.0 * std::log2(fraction)} : silence; }
+Decibels from_loudness_fraction(double fraction) { return fraction > 0 ? Decibels{10.0 * exact::log2(fraction)} : silence; }
 
 namespace {
 

@@ -41,9 +41,12 @@ void ManagerState::load(const Bank& bank) {
   const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
   if (streams && !options.offline) streamer.run_on_its_own();
   LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
-  for (const auto& sound : data.sounds)
-    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], Random(seed_for(options.seed, hash_name(sound.name))),
-                           pickers_of(sound), std::vector<LastStarts>(sound.limit_each_emitter ? emitters_apart : 1)});
+  for (const auto& sound : data.sounds) {
+    const std::uint64_t name = hash_name(sound.name);
+    SoundMemory& memory = memories[name];
+    memory.fit(sound);
+    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], seed_for(options.seed, name), &memory});
+  }
   learn_events();
 }
 

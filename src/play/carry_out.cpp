@@ -2,73 +2,24 @@
 
 #include <algorithm>
 #include <array>
-#include <cmath>
+#include <limits>
 
+#include "choose/shape.hpp"
+#include "choose/traits.hpp"
 #include "dsp/resample.hpp"
-#include "play/choose.hpp"
 #include "play/manager_state.hpp"
 
 namespace tidewater {
 
 using Kind = JournalEntry::Kind;
 
-namespace {
-
-/// The numbers of one start, each from 0 to 1.
-struct Draws {
-  std::array<double, draw_count> at{};
-  double of(Draw draw) const { return at[static_cast<std::size_t>(draw)]; }
-};
-
-/// The numbers of one layer, each from 0 to 1, and the frame on which that lets it start.
-struct LayerDraws {
-  bool there = false;
-  double gain = 0, pitch = 0, delay = 0, start = 0;
-  std::int64_t starts = 0;
-};
-
-double draw_one(const BankSound& design, Random& random) {
-  // The mean of two is more often near the middle: a triangle.
-  return design.towards_middle ? (random.unit() + random.unit()) / 2 : random.unit();
-}
-
-Draws draw_all(const BankSound& design, Random& random) {
-  Draws draws;
-  const double shared = draw_one(design, random);
-  for (std::size_t i = 0; i < draw_count; ++i) draws.at[i] = design.together[i] ? shared : draw_one(design, random);
-  return draws;
-}
-
-template <class T>
-T within(const Range<T>& range, double at) {
-  return T{range.low.value + (range.high.value - range.low.value) * at};
-}
-
-/// Evenly in decibels. Silence has none: a range that begins there is drawn evenly in how loud it sounds.
-Decibels within(const Range<Decibels>& range, double at) {
-  if (range.low == range.high) return range.low;
-  if (range.low == silence) return from_loudness_fraction(loudness_fraction(range.high) * at);
-  return {range.low.value + (range.high.value - range.low.value) * at};
-}
-
-/// Evenly in octaves.
-Hertz within(const Range<Hertz>& range, double at) {
-  if (range.low.value <= 0 || range.low == range.high) return range.low;
-  return {range.low.value * std::exp2(std::log2(range.high.value / range.low.value) * at)};
-}
-
-}  // namespace
-
 std::size_t slot_of(std::uint64_t emitter) { return static_cast<std::size_t>(Random(emitter).bits() % emitters_apart); }
 
-std::vector<std::vector<Picker>> pickers_of(const BankSound& design) {
-  std::vector<std::vector<Picker>> pickers;
-  const std::size_t apart = design.each_emitter ? emitters_apart : 1;
-  for (const auto& layer : design.layers) {
-    auto& of_layer = pickers.emplace_back();
-    for (const auto& choice : layer.choices) of_layer.insert(of_layer.end(), apart, Picker(layer.pick, choice));
-  }
-  return pickers;
+void SoundMemory::fit(const BankSound& design) {
+  std::size_t lists = 0;
+  for (const auto& layer : design.layers) lists += layer.choices.size();
+  picks.resize(lists * (design.each_emitter ? emitters_apart : 1));
+  last_starts.resize(design.limit_each_emitter ? emitters_apart : 1);
 }
 
 Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
@@ -79,22 +30,15 @@ Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, Pl
 
 Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
   const BankSound& design = *sound.design;
-  // All is drawn first, since a delay decides what is too soon; what is held back leaves the numbers as they were. What is
-  // refused later does not: then one refusal does not change every later draw.
-  Random random = sound.random;
-  const Draws draws = draw_all(design, random);
-  const Seconds delay = response.delay + within(design.delay, draws.of(Draw::delay));
-  std::array<LayerDraws, most_layers> drawn;
+  // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
+  const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
+  std::array<std::int64_t, most_layers> starts{};
   std::int64_t heard = std::numeric_limits<std::int64_t>::max();
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
-    const BankLayer& layer = design.layers[l];
-    const bool there = layer.chance >= 1 || random.unit() < layer.chance;
-    drawn[l] = {there, random.unit(), random.unit(), random.unit(), random.unit()};
-    drawn[l].starts = happening.base + frames_of(delay + within(layer.delay, drawn[l].delay));
-    if (there) heard = std::min(heard, drawn[l].starts);
+    starts[l] = happening.base + frames_of(response.delay + shape.layers[l].delay);
+    if (shape.layers[l].there) heard = std::min(heard, starts[l]);
   }
   if (const auto held = hold_back(sound, id, happening.emitter, heard)) return *held;
-  sound.random = random;
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
@@ -102,35 +46,36 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   std::size_t count = 0;
   const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
   const BankLayer* without_clip = nullptr;
-  for (std::size_t l = 0; l < design.layers.size(); ++l) {
+  for (std::size_t l = 0, list = 0; l < design.layers.size(); list += design.layers[l++].choices.size()) {
     const BankLayer& layer = design.layers[l];
-    const LayerDraws& its_draws = drawn[l];
+    const LayerShape& its = shape.layers[l];
+    if (!its.there) continue;
     const BankChoice* choice = choice_for(layer, happening.traits);
     if (choice == nullptr || choice->clips.empty()) {
-      if (its_draws.there && without_clip == nullptr) without_clip = &layer;
+      if (without_clip == nullptr) without_clip = &layer;
       continue;
     }
-    if (its_draws.there && went_otherwise(layer, choice)) note_otherwise(sound, layer, happening);
-    const auto number = static_cast<std::size_t>(choice - layer.choices.data());
-    const BankClipUse& use = choice->clips[sound.pickers[l][number * apart + emitter].next(sound.random)];
-    if (!its_draws.there) continue;
-    const BankClip& clip = sound.bank->clips[use.clip];
-    const Frames start_at = frames(within(layer.start_at, its_draws.start), sound.bank->rate);
+    if (went_otherwise(layer, choice)) note_otherwise(sound, layer, happening);
+    Candidate& candidate = candidates[count];
+    candidate.list = (list + static_cast<std::size_t>(choice - layer.choices.data())) * apart + emitter;
+    candidate.picked = pick(layer.pick, *choice, sound.memory->picks[candidate.list], Draws::hash_of(~sound.key, candidate.list));
+    candidate.use = &choice->clips[candidate.picked.clip];
+    const BankClip& clip = sound.bank->clips[candidate.use->clip];
+    const Frames start_at = frames(its.start_at, sound.bank->rate);
     if (!layer.loop && start_at.value >= clip.frames) {
       past_end = &clip;
       continue;
     }
-    Candidate& candidate = candidates[count++];
+    ++count;
     candidate.layer = &layer;
-    candidate.use = &use;
     candidate.clip = &clip;
-    candidate.gain = within(design.gain, draws.of(Draw::gain)) + within(layer.gain, its_draws.gain) + use.trim;
-    candidate.pitch = within(design.pitch, draws.of(Draw::pitch)) + within(layer.pitch, its_draws.pitch);
+    candidate.gain = its.gain + candidate.use->trim;
+    candidate.pitch = its.pitch;
     candidate.step = step_of(sound, candidate.pitch);
-    candidate.position = layer.start_anywhere ? std::floor(its_draws.start * static_cast<double>(clip.frames - 1))
-                         : clip.streamed      ? static_cast<double>(start_at.value)
-                                              : static_cast<double>(clip.view().folded(start_at.value));
-    candidate.starts = its_draws.starts;
+    candidate.position.whole =
+        layer.start_anywhere ? static_cast<std::int64_t>(its.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
+    if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
+    candidate.starts = starts[l];
     candidate.level = Level(clip.level + candidate.gain) + groups[sound.group].heard;
   }
   const std::span<Candidate> wanted(candidates.data(), count);
@@ -152,9 +97,10 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   Outcome outcome = Outcome::pool_full;
   for (Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
+    sound.memory->picks[candidate.list] = candidate.picked.after;
     LivePlayback& playback = begin(sound, candidate, id, first);
-    playback.pan = within(design.pan, draws.of(Draw::pan));
-    playback.low_pass = within(design.low_pass, draws.of(Draw::low_pass));
+    playback.pan = shape.pan;
+    playback.low_pass = shape.low_pass;
     playback.high_pass = design.high_pass;
     if (first == nullptr) {
       first = &playback;
@@ -169,8 +115,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   }
   if (options.journal) note_starts(sound, wanted, *first, happening.event);
   ++stats.started;
-  sound.last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(design.limit_each_emitter ? happening.emitter : 0,
-                                                                                    heard);
+  sound.memory->last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(
+      design.limit_each_emitter ? happening.emitter : 0, heard);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
   return outcome;
 }
@@ -254,7 +200,7 @@ void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate
     entry.pitch = candidate.pitch;
     entry.pan = first.pan;
     entry.voice = candidate.voice;
-    entry.clip_start = {candidate.position / sound.bank->rate.value};
+    entry.clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value};
     entry.frequency = first.low_pass;
     entry.starts = {candidate.starts};
     entry.fade_in = sound.design->fade_in;

@@ -21,12 +21,12 @@
 
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
+#include "choose/pick.hpp"
 #include "mix/mixer.hpp"
 #include "play/claim.hpp"
 #include "play/door.hpp"
 #include "play/entry_list.hpp"
 #include "play/groups.hpp"
-#include "play/picker.hpp"
 #include "play/update_log.hpp"
 #include "play/verdict.hpp"
 #include "tidewater/manager.hpp"
@@ -59,23 +59,29 @@ struct LastStarts {
   }
 };
 
-/// A sound of a loaded bank, with its own stream of random numbers.
+/// What is remembered of a sound by its name, also while its bank is not loaded.
+struct SoundMemory {
+  std::uint64_t asked = 0;   ///< times that it was to start
+  std::vector<Picks> picks;  ///< of each layer, for each choice of clips: one, or as many as emitters are told apart
+  /// Of all emitters together, or of as many as are told apart.
+  std::vector<LastStarts> last_starts;
+
+  /// Room for all that a design may need.
+  void fit(const BankSound& design);
+};
+
+/// A sound of a loaded bank.
 struct LiveSound {
   LiveBank* home = nullptr;
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
-  Random random;
-  /// Of each layer, for each choice of clips: one picker, or as many as emitters are told apart.
-  std::vector<std::vector<Picker>> pickers;
-  /// Of all emitters together, or of as many as are told apart.
-  std::vector<LastStarts> last_starts;
+  std::uint64_t key = 0;  ///< of its draws
+  SoundMemory* memory = nullptr;
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;
   std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
 };
-
-std::vector<std::vector<Picker>> pickers_of(const BankSound& design);
 
 /// Emitters that are told apart; beyond that two may share one's picks, or forget each other's last start.
 constexpr std::size_t emitters_apart = 64;
@@ -124,8 +130,8 @@ struct LivePlayback {
   Pan pan;
   Hertz low_pass, high_pass;
   Level level;  ///< of the clip at its own gain, before the groups
-  // Its place in the clip: `position` source frames at frame `since`, going on by `step` each frame.
-  double position = 0;
+  // Its place in the clip: `position` at frame `since`, going on by `step` each frame.
+  ClipPosition position;
   std::int64_t since = 0;
   std::uint64_t step = 0;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
@@ -190,14 +196,14 @@ struct ManagerState {
   LivePlayback* weakest_sounding();
   Level level_of(const LivePlayback& playback) const { return playback.level + groups[playback.sound->group].heard; }
   Claim claim_of(const LivePlayback& playback) const { return {playback.sound->design->rank, level_of(playback), playback.id}; }
-  bool worth_waiting(const BankLayer& layer, const BankClip& clip, double position, std::uint64_t step) const;
+  bool worth_waiting(const BankLayer& layer, const BankClip& clip, ClipPosition position, std::uint64_t step) const;
   void give_way(LivePlayback& playback, const LiveSound& to);
-  double position_at(const LivePlayback& playback, std::int64_t frame) const;
+  ClipPosition position_at(const LivePlayback& playback, std::int64_t frame) const;
   void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame, std::int64_t fade_in);
   void put_to_sleep(LivePlayback& playback, std::string_view why);
   void lie_down(LivePlayback& playback);
   void get_up(LivePlayback& playback);
-  void fall_asleep(LivePlayback& playback, double position, std::int64_t since);
+  void fall_asleep(LivePlayback& playback, ClipPosition position, std::int64_t since);
   void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
   void end(LivePlayback& playback, std::int64_t frame, const char* how);
   void tend_pool();
@@ -242,8 +248,9 @@ struct ManagerState {
   Groups groups;
   std::list<LiveBank> banks;
   std::unordered_map<std::uint64_t, LiveEvent> events;
-  std::unordered_map<std::string, std::string> forgotten;  ///< event to the unloaded bank that had it
-  std::unordered_map<std::string, std::string> unknown;    ///< names that were asked for in vain, and what to say of them
+  std::unordered_map<std::uint64_t, SoundMemory> memories;  ///< by the hash of a sound's name
+  std::unordered_map<std::string, std::string> forgotten;   ///< event to the unloaded bank that had it
+  std::unordered_map<std::string, std::string> unknown;     ///< names that were asked for in vain, and what to say of them
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
   std::vector<LivePlayback*> owners;                    ///< of each voice; null where it is free

@@ -88,7 +88,7 @@ void ManagerState::settle() {
     free_voices.push(report.voice);
     const bool over = !playback.layer->loop && report.position >= playback.clip->frames;
     if (playback.stage == Stage::settling && !over) {
-      fall_asleep(playback, static_cast<double>(report.position), report.frame);
+      fall_asleep(playback, {report.position}, report.frame);
       continue;
     }
     if (playback.stage == Stage::sounding) --stats.playing;

@@ -1,7 +1,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cmath>
 
 #include "dsp/resample.hpp"
 #include "play/manager_state.hpp"
@@ -56,19 +55,17 @@ std::uint32_t ManagerState::take_voice() {
   return voice;
 }
 
-double ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
-  const auto elapsed = static_cast<double>(std::max<std::int64_t>(0, frame - playback.since));
-  const double position = playback.position + elapsed * static_cast<double>(playback.step) / static_cast<double>(unity_step);
-  if (!playback.layer->loop || playback.clip->streamed) return position;
-  const auto end = static_cast<double>(playback.clip->frames);
-  const auto from = static_cast<double>(playback.clip->loop_from);
-  return position < end ? position : from + std::fmod(position - from, end - from);
+ClipPosition ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
+  ClipPosition position = playback.position;
+  position.advance(playback.step, std::max<std::int64_t>(0, frame - playback.since));
+  if (playback.layer->loop && !playback.clip->streamed) position.fold(playback.clip->loop_from, playback.clip->frames);
+  return position;
 }
 
-bool ManagerState::worth_waiting(const BankLayer& layer, const BankClip& clip, double position, std::uint64_t step) const {
+bool ManagerState::worth_waiting(const BankLayer& layer, const BankClip& clip, ClipPosition position, std::uint64_t step) const {
   if (layer.loop) return true;
-  const double left = static_cast<double>(clip.frames) - position;
-  return left * static_cast<double>(unity_step) / static_cast<double>(step) > static_cast<double>(frames_of(worth_keeping));
+  position.advance(step, frames_of(worth_keeping));
+  return position.whole < clip.frames;
 }
 
 void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame,
@@ -84,14 +81,14 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   command.group = playback.sound->group;
   command.clip = playback.clip->view();
   if (playback.clip->streamed) {
-    playback.stream = streamer.open(playback.clip->streamed, std::llround(playback.position), playback.layer->loop);
+    playback.stream = streamer.open(playback.clip->streamed, playback.position.whole, playback.layer->loop);
     playback.told_late = playback.told_back = StreamRing::never;
     streaming.push_back(&playback);
     command.clip.stream = &playback.stream->ring;
   }
   command.start_frame = start_frame;
   command.base = base;
-  command.position = std::llround(playback.position);
+  command.position = playback.position.whole;
   command.step = playback.step;
   command.fade_in = fade_in;
   command.gain = static_cast<float>(amplitude(playback.drawn_gain + playback.own_gain));
@@ -136,7 +133,7 @@ void ManagerState::get_up(LivePlayback& playback) {
 }
 
 /// From now on it only keeps its place.
-void ManagerState::fall_asleep(LivePlayback& playback, double position, std::int64_t since) {
+void ManagerState::fall_asleep(LivePlayback& playback, ClipPosition position, std::int64_t since) {
   if (playback.stage != Stage::settling) ++stats.dormant;
   playback.stage = Stage::dormant;
   playback.position = position;
@@ -215,7 +212,7 @@ void ManagerState::wake(LivePlayback& playback) {
 void ManagerState::end_slept_out() {
   for (std::size_t i = sleepers.size(); i-- > 0;) {
     LivePlayback& playback = *sleepers[i];
-    if (playback.layer->loop || position_at(playback, now.lands) < static_cast<double>(playback.clip->frames)) continue;
+    if (playback.layer->loop || position_at(playback, now.lands).whole < playback.clip->frames) continue;
     get_up(playback);
     --stats.dormant;
     end(playback, now.lands, "finished");

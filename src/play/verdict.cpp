@@ -54,7 +54,7 @@ bool ManagerState::heard_near(const LiveSound& sound, std::uint64_t emitter, std
   const std::int64_t spacing = frames_of(design.spacing);
   if (spacing <= 0) return false;
   const auto near = [&](std::int64_t other) { return std::abs(frame - other) < spacing; };
-  const LastStarts& last = sound.last_starts[design.limit_each_emitter ? slot_of(emitter) : 0];
+  const LastStarts& last = sound.memory->last_starts[design.limit_each_emitter ? slot_of(emitter) : 0];
   const bool same = !design.limit_each_emitter || last.emitter == emitter;
   if (same && std::any_of(last.heard.begin(), last.heard.end(), near)) return true;
   return std::any_of(sound.starts.begin(), sound.starts.end(), [&](const LivePlayback* first) {

@@ -7,7 +7,9 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/clip_position.hpp"
 #include "base/level.hpp"
+#include "choose/pick.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater {
@@ -19,10 +21,12 @@ struct Candidate {
   const BankLayer* layer = nullptr;
   const BankClipUse* use = nullptr;
   const BankClip* clip = nullptr;
+  std::size_t list = 0;  ///< of the sound's lists of clips
+  Picked picked;
   Decibels gain;  ///< drawn, with the clip's trim
   Semitones pitch;
   std::uint64_t step = 0;
-  double position = 0;  ///< in the clip
+  ClipPosition position;  ///< where it begins
   std::int64_t starts = 0;
   Level level;  ///< as it is heard
 

@@ -1,4 +1,4 @@
-#include "play/choose.hpp"
+#include "choose/traits.hpp"
 
 #include <fmt/format.h>
 

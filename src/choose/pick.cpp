@@ -1,0 +1,83 @@
+#include "choose/pick.hpp"
+
+#include <utility>
+
+#include "choose/draws.hpp"
+
+namespace tidewater {
+namespace {
+
+/// Even in 0 .. count-1.
+std::uint32_t below(std::uint64_t bits, std::uint32_t count) { return static_cast<std::uint32_t>(((bits >> 32) * count) >> 32); }
+
+/// Even among all of `count` but the last.
+std::uint32_t any_but(std::uint32_t last, std::uint64_t bits, std::uint32_t count) {
+  if (last >= count) return below(bits, count);
+  const std::uint32_t drawn = below(bits, count - 1);
+  return drawn + (drawn >= last ? 1 : 0);
+}
+
+/// What lies at a place of a deck of `count` that Fisher and Yates have shuffled, up to that place, by a key. Each step swaps its
+/// own place with one behind it, so that going back over the steps finds where the card came from.
+std::uint32_t dealt(std::uint64_t key, std::uint32_t count, std::uint32_t place) {
+  const auto swaps_with = [&](std::uint32_t step) { return step + below(Draws::hash_of(key, step + 1), count - step); };
+  std::uint32_t at = swaps_with(place);
+  for (std::uint32_t step = place; step-- > 0;)
+    if (at == swaps_with(step)) at = step;
+  return at;
+}
+
+/// The first of a round is any but the last of the round before; the others follow in an order of their own.
+std::uint32_t deal(const Picks& picks, std::uint64_t key, std::uint32_t count) {
+  const std::uint64_t round = Draws::hash_of(key, picks.count / count);
+  const std::uint32_t place = picks.count % count;
+  if (place == 0 || picks.first >= count) return any_but(picks.last, round, count);
+  const std::uint32_t other = dealt(round, count - 1, place - 1);
+  return other + (other >= picks.first ? 1 : 0);
+}
+
+std::uint32_t draw_weighted(const BankChoice& choice, std::uint32_t last, std::uint64_t bits) {
+  const double unit = static_cast<double>(bits >> 11) * 0x1.0p-53;
+  const auto count = static_cast<std::uint32_t>(choice.clips.size());
+  if (choice.heavy >= 0) {
+    const auto heavy = static_cast<std::uint32_t>(choice.heavy);
+    if (last < count && last != heavy) return heavy;
+    // After itself it comes again with a probability; what is left of the number then chooses among the others.
+    if (last == heavy && unit < choice.again) return heavy;
+  }
+  const double from = choice.heavy >= 0 && last < count ? choice.again : 0;
+  const double rest = (unit - from) / (1 - from);
+  double total = 0;
+  for (std::uint32_t i = 0; i < count; ++i) total += i == last ? 0 : choice.clips[i].weight;
+  if (total <= 0) return last < count ? last : 0;  // only one weighs anything
+  double at = rest * total;
+  std::uint32_t chosen = last;
+  for (std::uint32_t i = 0; i < count; ++i) {
+    if (i == last || choice.clips[i].weight <= 0) continue;
+    chosen = i;
+    if (at < choice.clips[i].weight) break;
+    at -= choice.clips[i].weight;
+  }
+  return chosen;
+}
+
+}  // namespace
+
+Picked pick(Pick how, const BankChoice& choice, const Picks& picks, std::uint64_t key) {
+  const auto count = static_cast<std::uint32_t>(choice.clips.size());
+  Picked picked{0, picks};
+  if (count > 1) {
+    const std::uint64_t bits = Draws::hash_of(key, picks.count + 1);
+    switch (how) {
+      case Pick::in_order: picked.clip = picks.count % count; break;
+      case Pick::random: picked.clip = choice.weighted ? draw_weighted(choice, picks.last, bits) : any_but(picks.last, bits, count); break;
+      case Pick::shuffle: picked.clip = deal(picks, key, count); break;
+    }
+  }
+  if (picks.count % std::max(count, 1U) == 0) picked.after.first = picked.clip;
+  ++picked.after.count;
+  picked.after.last = picked.clip;
+  return picked;
+}
+
+}  // namespace tidewater

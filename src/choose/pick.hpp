@@ -1,0 +1,24 @@
+#pragma once
+#include <cstdint>
+
+#include "bank/bank_data.hpp"
+
+namespace tidewater {
+
+/// What is remembered of the picks from one list of clips.
+struct Picks {
+  static constexpr std::uint32_t none = ~0U;
+  std::uint32_t count = 0;
+  std::uint32_t last = none;
+  std::uint32_t first = none;  ///< of the round that is being dealt
+};
+
+/// The next clip of a choice: an index below their number; never the one before, where there are two or more and none weighs
+/// half of all. `key` is of the list. What is remembered goes on where the pick is kept; asking again gives the same.
+struct Picked {
+  std::uint32_t clip = 0;
+  Picks after;
+};
+Picked pick(Pick how, const BankChoice& choice, const Picks& picks, std::uint64_t key);
+
+}  // namespace tidewater
