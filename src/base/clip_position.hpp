@@ -21,6 +21,13 @@ struct ClipPosition {
     part = static_cast<std::uint32_t>(low & low_bits);
   }
 
+  /// The frames that it takes to come to `end`, at `step` each; `step` must not be zero.
+  std::int64_t frames_to(std::int64_t end, std::uint64_t step) const {
+    if (whole >= end) return 0;
+    const std::uint64_t left = (static_cast<std::uint64_t>(end - whole) << 32) - part;
+    return static_cast<std::int64_t>((left + step - 1) / step);
+  }
+
   /// In a loop that goes on at `from` when it comes to `end`.
   void fold(std::int64_t from, std::int64_t end) {
     if (whole >= end) whole = from + (whole - from) % (end - from);

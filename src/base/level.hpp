@@ -16,7 +16,9 @@ class Level {
   explicit Level(Decibels level)
       : hundredths_(level.value > least ? static_cast<int>(std::lround(std::min(level.value, most) * 100)) : none) {}
 
+  static constexpr int faintest = -12000;  ///< hundredths of a decibel
   bool audible() const { return hundredths_ > faintest; }
+  int hundredths() const { return hundredths_; }
 
   friend constexpr auto operator<=>(Level, Level) = default;
   friend constexpr Level operator+(Level a, Level b) {
@@ -27,7 +29,6 @@ class Level {
 
  private:
   static constexpr int none = std::numeric_limits<int>::min();
-  static constexpr int faintest = -12000;
   static constexpr double least = -10000, most = 10000;  // dB: sums of a dozen fit
 
   int hundredths_ = none;

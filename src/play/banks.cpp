@@ -9,16 +9,43 @@ namespace tidewater {
 
 using Kind = JournalEntry::Kind;
 
-void ManagerState::load(const Bank& bank) {
+/// All that can be made before anybody else has to wait. `loading` is held, so that no other bank comes or goes.
+std::list<LiveBank> ManagerState::prepare(const Bank& bank) {
   const BankData& data = bank.data();
-  for (const auto& loaded : banks)
-    if (!loaded.unloaded && loaded.data->name == data.name)
-      throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", data.name));
+  for (const LiveBank* loaded : catalogue->banks())
+    if (loaded->data->name == data.name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", data.name));
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
 
+  std::list<LiveBank> prepared(1);
+  LiveBank& live = prepared.front();
+  live.data = bank.share();
+  live.sounds.reserve(data.sounds.size());
+  for (const auto& sound : data.sounds) {
+    LiveSound& its = live.sounds.emplace_back();
+    its.home = &live;
+    its.bank = &data;
+    its.design = &sound;
+    its.key = seed_for(options.seed, hash_name(sound.name));
+  }
+  const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
+  if (streams && !options.offline) streamer.run_on_its_own();
+  return prepared;
+}
+
+/// What was remembered of its sounds goes on. Only who holds `loading` adds to it.
+void ManagerState::remember(LiveBank& bank) {
+  for (auto& sound : bank.sounds) {
+    sound.memory = &memories[hash_name(sound.design->name)];
+    if (sound.memory->users++ == 0) sound.memory->fit(*sound.design);
+  }
+}
+
+void ManagerState::load(std::list<LiveBank>&& prepared, std::shared_ptr<const Catalogue>& its) {
+  LiveBank& live = prepared.front();
+  const BankData& data = *live.data;
   note(Kind::load).bank = data.name;
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
@@ -38,47 +65,45 @@ void ManagerState::load(const Bank& bank) {
     }
   }
   master_is_set = true;
-  const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
-  if (streams && !options.offline) streamer.run_on_its_own();
-  LiveBank& live = banks.emplace_back(LiveBank{bank.share(), {}, false});
-  for (const auto& sound : data.sounds) {
-    const std::uint64_t name = hash_name(sound.name);
-    SoundMemory& memory = memories[name];
-    memory.fit(sound);
-    live.sounds.push_back({&live, &data, &sound, numbers[sound.group], seed_for(options.seed, name), &memory});
+  for (auto& sound : live.sounds) {
+    sound.group = numbers[sound.design->group];
+    if (sound.memory->users > 1) sound.memory->fit(*sound.design);
   }
-  learn_events();
+  banks.splice(banks.end(), prepared);
+  catalogue.swap(its);
+  unknown.clear();
 }
 
-bool ManagerState::unload(std::string_view name) {
+bool ManagerState::unload(LiveBank* bank, std::string_view name, std::shared_ptr<const Catalogue>& without) {
   note(Kind::unload).bank = name;
-  const auto bank = std::find_if(banks.begin(), banks.end(), [&](const LiveBank& b) { return !b.unloaded && b.data->name == name; });
-  if (bank == banks.end()) {
+  if (bank == nullptr) {
     decide(Outcome::bank_not_loaded, {}, fmt::format("no bank named '{}' is loaded", name));
     return false;
   }
+  catalogue.swap(without);
+  unknown.clear();
+  for (LivePlayback* playback : owners)
+    if (playback != nullptr && playback->sound->home == bank) leave(*playback, {}, "unloaded");
+  for (auto& sound : bank->sounds) forget_sleepers(sound);
   bank->unloaded = true;
-  for (auto& playback : playbacks)
-    if (playback.sound != nullptr && playback.sound->bank == bank->data.get()) leave(playback, {}, "unloaded");
-  for (const auto& event : bank->data->events) forgotten[event.name] = bank->data->name;
-  learn_events();
+  sweeping = !sleepers.empty();
   return true;
 }
 
-void ManagerState::learn_events() {
-  events.clear();
-  unknown.clear();
-  for (auto& bank : banks) {
-    if (bank.unloaded) continue;
-    for (const auto& event : bank.data->events) {
-      events[hash_name(event.name)] = {&event, &bank};
-      forgotten.erase(event.name);
-    }
-  }
+/// Nobody asks for its sounds any more.
+void ManagerState::leave_behind(LiveBank& bank) {
+  for (auto& sound : bank.sounds) --sound.memory->users;
 }
 
-void ManagerState::forget_silent_banks() {
-  banks.remove_if([](const LiveBank& bank) { return bank.unloaded && bank.playing == 0; });
+/// Nothing plays from them any more. They are destroyed by whoever takes them, outside the lock.
+std::list<LiveBank> ManagerState::take_silent_banks() {
+  std::list<LiveBank> silent;
+  for (auto bank = banks.begin(); bank != banks.end();) {
+    const auto next = std::next(bank);
+    if (bank->unloaded && bank->playing == 0) silent.splice(silent.end(), banks, bank);
+    bank = next;
+  }
+  return silent;
 }
 
 }  // namespace tidewater

@@ -212,10 +212,20 @@ void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate
 }
 
 Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
-  list_starts(sound, std::nullopt);
-  for (LivePlayback* first : in_order) leave_start(*first, fade, "stopped");
+  bool any = false;
+  for (LivePlayback* playback : owners)
+    if (playback != nullptr && playback->sound == &sound && playback->stage != Stage::leaving) {
+      leave(*playback, fade, "stopped");
+      any = true;
+    }
+  // What sleeps is over at once, however many they are.
+  if (asleep(sound) > 0) {
+    sound.stopped = id;
+    forget_sleepers(sound);
+    sweeping = any = true;
+  }
   const std::string& name = sound.design->name;
-  if (in_order.empty()) return decide(Outcome::nothing_to_stop, id, fmt::format("'{}' was not playing", name));
+  if (!any) return decide(Outcome::nothing_to_stop, id, fmt::format("'{}' was not playing", name));
   JournalEntry& entry = note(Kind::decision);
   entry.raise = id.raise;
   entry.event = event.text();

@@ -1,30 +1,43 @@
 #pragma once
+#include <algorithm>
 #include <compare>
+#include <cstdint>
 
 #include "base/level.hpp"
-#include "tidewater/journal.hpp"
 
 namespace tidewater {
 
-/// Who outranks whom, in one comparison: what is heard before what is not, then the rank, then how loud it is, then the younger.
-struct Claim {
-  bool audible = false;  ///< what cannot be heard claims nothing, whatever its rank
-  int rank = 0;
-  Level level;
-  PlaybackId id;
-
+/// Who outranks whom, in one comparison of one number: what is heard before what is not, then the rank, then how loud it is, then the
+/// younger.
+class Claim {
+ public:
   Claim() = default;
-  Claim(int its_rank, Level its_level, PlaybackId its_id)
-      : audible(its_level.audible()), rank(audible ? its_rank : 0), level(audible ? its_level : Level()), id(its_id) {}
+  /// `raise` is the number of the raise that began it. What cannot be heard claims nothing, whatever its rank.
+  Claim(int rank, Level level, std::uint64_t raise) : key_(raise & ages) {
+    if (level.audible()) key_ |= audible_bit | static_cast<std::uint64_t>(rank) << rank_shift | loudness(level) << level_shift;
+  }
 
-  friend constexpr auto operator<=>(const Claim&, const Claim&) = default;
+  bool audible() const { return (key_ & audible_bit) != 0; }
+  friend auto operator<=>(Claim, Claim) = default;
 
   /// Whether it is worth a change of what is heard already: 3 dB more, so that voices do not flutter.
-  bool clearly_over(const Claim& other) const {
-    if (audible != other.audible || rank != other.rank) return std::pair(audible, rank) > std::pair(other.audible, other.rank);
-    static const Level clearly(Decibels{3});
-    return audible && level > other.level + clearly;
+  bool clearly_over(Claim other) const {
+    constexpr std::uint64_t clearly = 300;  // hundredths
+    const std::uint64_t above = key_ >> level_shift, below = other.key_ >> level_shift;
+    if (above >> level_bits != below >> level_bits) return above > below;  // heard, or of a higher rank
+    return audible() && above > below + clearly;
   }
+
+ private:
+  static constexpr int level_bits = 16, level_shift = 43, rank_shift = level_shift + level_bits;
+  static constexpr std::uint64_t audible_bit = std::uint64_t{1} << 63, ages = (std::uint64_t{1} << level_shift) - 1;
+
+  /// Hundredths of a decibel above -120 dB.
+  static std::uint64_t loudness(Level level) {
+    return static_cast<std::uint64_t>(std::min(level.hundredths() - Level::faintest, (1 << level_bits) - 1));
+  }
+
+  std::uint64_t key_ = 0;
 };
 
 }  // namespace tidewater

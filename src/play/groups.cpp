@@ -53,6 +53,7 @@ void Groups::settle(std::int64_t now) {
 }
 
 void Groups::measure() {
+  ++changes_;
   for (auto& group : groups_) {
     group.heard = std::max(group.before, group.own_level());
     if (&group != groups_.data()) group.heard = group.heard + groups_[group.parent].heard;

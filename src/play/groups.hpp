@@ -46,6 +46,8 @@ class Groups {
   /// Why nothing of the group is heard, in words; empty where it can be heard.
   std::string why_silent(std::uint32_t index) const;
   std::vector<std::string_view> names() const;
+  /// Counts the changes of what is heard.
+  std::uint64_t changes() const { return changes_; }
 
  private:
   void begin_change(Group& group, std::int64_t until);
@@ -53,6 +55,7 @@ class Groups {
 
   std::vector<Group> groups_;
   std::int64_t next_end_ = never;
+  std::uint64_t changes_ = 0;
 };
 
 }  // namespace tidewater

@@ -1,5 +1,7 @@
 #include "tidewater/manager.hpp"
 
+#include <algorithm>
+
 #include "play/manager_state.hpp"
 
 namespace tidewater {
@@ -47,13 +49,32 @@ SoundManager::~SoundManager() {
 }
 
 void SoundManager::load(const Bank& bank) {
+  // What takes long is done, and undone, while others may ask.
+  const Lock loading(state_->loading);
+  std::list<LiveBank> prepared = state_->prepare(bank);
+  auto loaded = state_->catalogue->banks();
+  loaded.push_back(&prepared.front());
+  std::shared_ptr<const Catalogue> catalogue = std::make_shared<const Catalogue>(std::move(loaded), state_->catalogue->unloaded());
+  state_->remember(prepared.front());
   const Asking asking(*state_);
-  state_->load(bank);
+  state_->load(std::move(prepared), catalogue);
 }
 
-bool SoundManager::unload(std::string_view bank) {
+bool SoundManager::unload(std::string_view name) {
+  const Lock loading(state_->loading);
+  auto loaded = state_->catalogue->banks();
+  const auto found = std::find_if(loaded.begin(), loaded.end(), [&](const LiveBank* bank) { return bank->data->name == name; });
+  LiveBank* bank = found == loaded.end() ? nullptr : *found;
+  std::shared_ptr<const Catalogue> without;
+  if (bank != nullptr) {
+    loaded.erase(found);
+    state_->leave_behind(*bank);
+    auto unloaded = state_->catalogue->unloaded();
+    for (const auto& event : bank->data->events) unloaded[event.name] = bank->data->name;
+    without = std::make_shared<const Catalogue>(std::move(loaded), std::move(unloaded));
+  }
   const Asking asking(*state_);
-  return state_->unload(bank);
+  return state_->unload(bank, name, without);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {
@@ -62,9 +83,11 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint6
 }
 
 void SoundManager::update(Seconds elapsed) {
+  std::list<LiveBank> silent;
   {
     const Asking asking(*state_);
     state_->update(elapsed);
+    silent = state_->take_silent_banks();
   }
   hand_on_journal(*state_);
 }

@@ -23,10 +23,12 @@
 #include "base/random.hpp"
 #include "choose/pick.hpp"
 #include "mix/mixer.hpp"
+#include "play/catalogue.hpp"
 #include "play/claim.hpp"
 #include "play/door.hpp"
 #include "play/entry_list.hpp"
 #include "play/groups.hpp"
+#include "play/sleepers.hpp"
 #include "play/update_log.hpp"
 #include "play/verdict.hpp"
 #include "tidewater/manager.hpp"
@@ -66,6 +68,8 @@ struct SoundMemory {
   /// Of all emitters together, or of as many as are told apart.
   std::vector<LastStarts> last_starts;
 
+  std::size_t users = 0;  ///< loaded banks that have such a sound; changed while `loading` is held
+
   /// Room for all that a design may need.
   void fit(const BankSound& design);
 };
@@ -80,6 +84,9 @@ struct LiveSound {
   SoundMemory* memory = nullptr;
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;
+  PlaybackId stopped = {};                 ///< what began before and sleeps is gone
+  std::size_t asleep = 0;                  ///< of its layers, but for those that are gone
+  std::uint64_t stops = 0;                 ///< as of so many calls of stop_all
   std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
 };
 
@@ -93,11 +100,6 @@ struct LiveBank {
   std::vector<LiveSound> sounds;
   bool unloaded = false;    ///< kept until nothing plays from it
   std::size_t playing = 0;  ///< starts from it that are not over
-};
-
-struct LiveEvent {
-  const BankEvent* design = nullptr;
-  LiveBank* bank = nullptr;
 };
 
 /// Where a playback stands with its voice.
@@ -122,7 +124,7 @@ struct LivePlayback {
   std::int64_t heard = 0;  ///< of the first: on which frame the sound begins
   PlaybackId id;
   std::uint32_t index = 0;
-  std::size_t bed = 0;      ///< of a dormant one: its place among the sleepers
+  std::size_t bed = 0;      ///< of a dormant one
   std::uint32_t voice = 0;  ///< but for dormant ones
   Stage stage = Stage::none;
   Decibels drawn_gain, own_gain;
@@ -168,6 +170,7 @@ struct ManagerState {
   Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
   std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard);
   bool heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const;
+  bool leaving(const LivePlayback& first) const;
   void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
   std::string why_limited(const LiveSound& sound) const;
   void share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates);
@@ -195,7 +198,13 @@ struct ManagerState {
   std::uint32_t take_voice();
   LivePlayback* weakest_sounding();
   Level level_of(const LivePlayback& playback) const { return playback.level + groups[playback.sound->group].heard; }
-  Claim claim_of(const LivePlayback& playback) const { return {playback.sound->design->rank, level_of(playback), playback.id}; }
+  Claim claim_of(const LivePlayback& playback) const { return {playback.sound->design->rank, level_of(playback), playback.id.raise}; }
+  /// Told to go while it slept: it is over, and an update will say so.
+  bool gone(const LivePlayback& playback) const;
+  bool gone(const LivePlayback* first) const;
+  std::size_t asleep(const LiveSound& sound) const;
+  void forget_sleepers(LiveSound& sound);
+  std::int64_t end_of(const LivePlayback& playback) const;
   bool worth_waiting(const BankLayer& layer, const BankClip& clip, ClipPosition position, std::uint64_t step) const;
   void give_way(LivePlayback& playback, const LiveSound& to);
   ClipPosition position_at(const LivePlayback& playback, std::int64_t frame) const;
@@ -209,12 +218,16 @@ struct ManagerState {
   void tend_pool();
   void wake(LivePlayback& playback);
   void end_slept_out();
+  void sweep();
+  void turned(LivePlayback& playback);
 
   // Banks.
-  void load(const Bank& bank);
-  bool unload(std::string_view name);
-  void learn_events();
-  void forget_silent_banks();
+  std::list<LiveBank> prepare(const Bank& bank);
+  void remember(LiveBank& bank);
+  void leave_behind(LiveBank& bank);
+  void load(std::list<LiveBank>&& prepared, std::shared_ptr<const Catalogue>& its);
+  bool unload(LiveBank* bank, std::string_view name, std::shared_ptr<const Catalogue>& without);
+  std::list<LiveBank> take_silent_banks();
 
   // The audio thread and the journal.
   void send(const Command& command);
@@ -246,10 +259,10 @@ struct ManagerState {
   Streamer streamer;
   std::vector<LivePlayback*> streaming;  ///< those that have a stream
   Groups groups;
+  std::mutex loading;  ///< held while a bank is loaded or unloaded, outside `mutex`
   std::list<LiveBank> banks;
-  std::unordered_map<std::uint64_t, LiveEvent> events;
+  std::shared_ptr<const Catalogue> catalogue = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories;  ///< by the hash of a sound's name
-  std::unordered_map<std::string, std::string> forgotten;   ///< event to the unloaded bank that had it
   std::unordered_map<std::string, std::string> unknown;     ///< names that were asked for in vain, and what to say of them
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
@@ -257,9 +270,13 @@ struct ManagerState {
   std::vector<LivePlayback*> in_order;                  ///< starts of one sound, the oldest first: what was last asked for
   Verdict verdict;                                      ///< on the start that is asked for
   std::vector<std::pair<Claim, LivePlayback*>> rivals;  ///< of a start: who sounds
-  std::vector<LivePlayback*> sleepers;                  ///< the dormant ones, in no order that matters
-  std::int64_t pool_clock = 0;                          ///< when the pool was last tended
-  bool master_is_set = false;                           ///< by a book: a further one leaves it alone
+  Sleepers sleepers;
+  std::uint64_t groups_heard = 0;  ///< the change of groups that the sleepers' claims go by
+  PlaybackId stopped;              ///< by `stop_all`: what began before and sleeps is gone
+  std::uint64_t stops = 0;         ///< calls of it
+  bool sweeping = false;           ///< some of the sleepers are gone
+  std::int64_t pool_clock = 0;     ///< when the pool was last tended
+  bool master_is_set = false;      ///< by a book: a further one leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   Mixer::Moment now;                          ///< of the request, or the update, that is being carried out

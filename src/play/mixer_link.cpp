@@ -214,7 +214,6 @@ void ManagerState::update(Seconds elapsed) {
   watch_for_broken_samples();
   watch_streams();
   watch_clock(elapsed);
-  forget_silent_banks();
 }
 
 }  // namespace tidewater

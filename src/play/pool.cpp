@@ -121,15 +121,48 @@ void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
   entry.voice = playback.voice;
 }
 
+/// The first frame at which it would be over.
+std::int64_t ManagerState::end_of(const LivePlayback& playback) const {
+  return playback.layer->loop ? Sleepers::never : playback.since + playback.position.frames_to(playback.clip->frames, playback.step);
+}
+
+std::size_t ManagerState::asleep(const LiveSound& sound) const { return sound.stops == stops ? sound.asleep : 0; }
+
+/// They are gone, and only have to be swept up.
+void ManagerState::forget_sleepers(LiveSound& sound) {
+  stats.dormant -= static_cast<std::uint32_t>(asleep(sound));
+  sound.asleep = 0;
+}
+
 void ManagerState::lie_down(LivePlayback& playback) {
-  playback.bed = sleepers.size();
-  sleepers.push_back(&playback);
+  playback.bed = sleepers.add(playback, claim_of(playback), end_of(playback));
+  playback.sound->asleep = asleep(*playback.sound) + 1;
+  playback.sound->stops = stops;
 }
 
 void ManagerState::get_up(LivePlayback& playback) {
-  sleepers[playback.bed] = sleepers.back();
-  sleepers[playback.bed]->bed = playback.bed;
-  sleepers.pop_back();
+  if (!gone(playback)) {
+    --playback.sound->asleep;
+    --stats.dormant;
+  }
+  if (LivePlayback* moved = sleepers.remove(playback.bed)) moved->bed = playback.bed;
+}
+
+/// Its level or its pitch has changed.
+void ManagerState::turned(LivePlayback& playback) {
+  if (playback.stage == Stage::dormant) sleepers.change(playback.bed, claim_of(playback), end_of(playback));
+}
+
+bool ManagerState::gone(const LivePlayback& playback) const {
+  return playback.stage == Stage::dormant &&
+         (playback.id <= stopped || playback.id <= playback.sound->stopped || playback.sound->home->unloaded);
+}
+
+/// All of its layers that are not over.
+bool ManagerState::gone(const LivePlayback* first) const {
+  for (const LivePlayback* layer = first; layer != nullptr; layer = layer->next)
+    if (layer->sound != nullptr && !gone(*layer)) return false;
+  return true;
 }
 
 /// From now on it only keeps its place.
@@ -144,7 +177,6 @@ void ManagerState::fall_asleep(LivePlayback& playback, ClipPosition position, st
 void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why) {
   if (playback.stage == Stage::dormant) {
     get_up(playback);
-    --stats.dormant;
     end(playback, now.at, how);
     return;
   }
@@ -196,7 +228,6 @@ void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
 void ManagerState::wake(LivePlayback& playback) {
   const std::uint32_t voice = take_voice();
   get_up(playback);
-  --stats.dormant;
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
   const std::int64_t soonest = now.lands + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
   const std::int64_t first = std::max(soonest, playback.since);
@@ -210,13 +241,27 @@ void ManagerState::wake(LivePlayback& playback) {
 
 /// Sleepers that have come to their end without being heard again.
 void ManagerState::end_slept_out() {
+  if (now.lands < sleepers.next_end()) return;
   for (std::size_t i = sleepers.size(); i-- > 0;) {
-    LivePlayback& playback = *sleepers[i];
-    if (playback.layer->loop || position_at(playback, now.lands).whole < playback.clip->frames) continue;
+    if (!sleepers.ended(i, now.lands)) continue;
+    LivePlayback& playback = sleepers[i];
     get_up(playback);
-    --stats.dormant;
     end(playback, now.lands, "finished");
   }
+}
+
+/// Sleepers that were told to go, a portion at a time: there may be any number, and a game waits meanwhile.
+void ManagerState::sweep() {
+  constexpr std::size_t most = 256;
+  std::size_t ended = 0;
+  for (std::size_t i = sleepers.size(); i-- > 0 && ended < most;) {
+    LivePlayback& playback = sleepers[i];
+    if (!gone(playback)) continue;
+    ++ended;
+    get_up(playback);
+    end(playback, now.at, playback.sound->home->unloaded ? "unloaded" : "stopped");
+  }
+  sweeping = ended == most;
 }
 
 /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
@@ -224,14 +269,24 @@ void ManagerState::tend_pool() {
   if (now.at == pool_clock) return;
   pool_clock = now.at;
   groups.settle(now.at);
+  if (sweeping) sweep();
   end_slept_out();
+  if (groups_heard != groups.changes()) {
+    groups_heard = groups.changes();
+    for (std::size_t bed = 0; bed < sleepers.size(); ++bed) turned(sleepers[bed]);
+  }
   for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
-    LivePlayback& best =
-        **std::max_element(sleepers.begin(), sleepers.end(), [&](auto* a, auto* b) { return claim_of(*a) < claim_of(*b); });
-    if (!level_of(best).audible() || free_voices.empty()) return;
+    const std::size_t bed = sleepers.strongest();
+    LivePlayback& best = sleepers[bed];
+    if (!sleepers.claim(bed).audible() || free_voices.empty()) return;
+    if (gone(best)) {  // not swept yet
+      sleepers.change(bed, {}, Sleepers::never);
+      --swaps;
+      continue;
+    }
     if (stats.playing >= options.voices) {
       LivePlayback* weakest = weakest_sounding();
-      if (weakest == nullptr || !claim_of(best).clearly_over(claim_of(*weakest))) return;
+      if (weakest == nullptr || !sleepers.claim(bed).clearly_over(claim_of(*weakest))) return;
       give_way(*weakest, *best.sound);
     }
     wake(best);

@@ -24,22 +24,22 @@ Raised ManagerState::raise(const Happening& happening) {
   }
 
   Raised raised;
-  const auto known = events.find(event.hash());
-  if (known == events.end() || known->second.design->name != event.text()) {
-    const auto lost = forgotten.find(std::string(event.text()));
-    raised.outcome = lost == forgotten.end() ? Outcome::unknown_event : Outcome::bank_not_loaded;
+  const Catalogue::Event* known = catalogue->find(event);
+  if (known == nullptr) {
+    const std::string_view lost = catalogue->lost_with(event.text());
+    raised.outcome = lost.empty() ? Outcome::unknown_event : Outcome::bank_not_loaded;
     decide(raised.outcome, id,
-           lost == forgotten.end() ? told_of(event, [&] { return why_unknown(event); })
-                                   : fmt::format("the bank '{}' with this event was unloaded", lost->second));
+           lost.empty() ? told_of(event, [&] { return why_unknown(event); })
+                        : fmt::format("the bank '{}' with this event was unloaded", lost));
     return raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
   Happening based = happening;
   based.base = now.lands + mixer.lead() + happening.into;
   bool first = true;
-  for (const auto& response : known->second.design->responses) {
+  for (const auto& response : known->design->responses) {
     ++id.response;
-    const Outcome outcome = carry_out(response, *known->second.bank, id, based, raised);
+    const Outcome outcome = carry_out(response, *known->bank, id, based, raised);
     if (first || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
     first = false;
   }
@@ -59,11 +59,8 @@ std::string ManagerState::told_of(Name name, Find find) {
 }
 
 std::string ManagerState::why_unknown(Name event) {
-  if (banks.empty()) return "no bank is loaded";
-  std::vector<std::string_view> names;
-  for (const auto& [hash, known] : events) names.emplace_back(known.design->name);
-  std::sort(names.begin(), names.end());
-  return fmt::format("no loaded bank has this event{}", did_you_mean(event.text(), names));
+  if (catalogue->banks().empty()) return "no bank is loaded";
+  return fmt::format("no loaded bank has this event{}", did_you_mean(event.text(), catalogue->names()));
 }
 
 std::string ManagerState::why_unknown_group(Name group) {
@@ -73,7 +70,7 @@ std::string ManagerState::why_unknown_group(Name group) {
 LivePlayback* ManagerState::find(const Playback& handle) {
   if (handle.index_ >= playbacks.size() || handle.id_ == PlaybackId{}) return nullptr;
   LivePlayback& playback = playbacks[handle.index_];
-  return playback.alive > 0 && playback.id == handle.id_ ? &playback : nullptr;
+  return playback.alive > 0 && playback.id == handle.id_ && !gone(&playback) ? &playback : nullptr;
 }
 
 Playback ManagerState::find(PlaybackId id) {
@@ -137,6 +134,7 @@ void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time)
       [&](LivePlayback& playback) {
         playback.own_gain = gain;
         playback.level = Level(playback.clip->level + playback.drawn_gain + gain);
+        turned(playback);
         to_voice(playback, SetVoiceGain{playback.voice, static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
       });
 }
@@ -150,6 +148,7 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
         playback.position = position_at(playback, from);
         playback.since = from;
         playback.step = step_of(*playback.sound, playback.drawn_pitch + shift);
+        turned(playback);
         to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
       });
 }
@@ -183,8 +182,12 @@ void ManagerState::to_voice(const LivePlayback& playback, const Command& command
 void ManagerState::stop_all(Seconds fade) {
   if (!admit({}, fade)) return;
   note(Kind::stop_all).fade = fade;
-  for (auto& playback : playbacks)
-    if (playback.sound != nullptr) leave(playback, fade, "stopped");
+  for (LivePlayback* playback : owners)
+    if (playback != nullptr) leave(*playback, fade, "stopped");
+  stopped = {stats.raised, ~0U};
+  ++stops;
+  stats.dormant = 0;
+  sweeping = !sleepers.empty();
 }
 
 Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {

@@ -22,14 +22,14 @@ class Words {
   fmt::memory_buffer text_;
 };
 
+}  // namespace
+
 /// Told to go, in every layer that is left.
-bool leaving(const LivePlayback& first) {
+bool ManagerState::leaving(const LivePlayback& first) const {
   for (const LivePlayback* layer = &first; layer != nullptr; layer = layer->next)
-    if (layer->sound != nullptr && layer->stage != Stage::leaving) return false;
+    if (layer->sound != nullptr && layer->stage != Stage::leaving && !gone(*layer)) return false;
   return true;
 }
-
-}  // namespace
 
 /// Puts the starts of a sound that go on into `in_order`: of one emitter, or of all.
 void ManagerState::list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter) {
@@ -107,20 +107,22 @@ std::string ManagerState::why_limited(const LiveSound& sound) const {
 
 /// Who of the candidates gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
 void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates) {
-  constexpr auto gone = [](const LivePlayback* playback, const std::vector<LivePlayback*>& going) {
+  constexpr auto goes = [](const LivePlayback* playback, const std::vector<LivePlayback*>& going) {
     return std::find(going.begin(), going.end(), playback->first) != going.end();
   };
   const auto weaker = [](const auto& a, const auto& b) { return a.first < b.first; };
   rivals.clear();
-  for (LivePlayback* playback : owners)
-    if (playback != nullptr && playback->stage == Stage::sounding && !gone(playback, verdict.going))
-      rivals.emplace_back(claim_of(*playback), playback);
+  if (stats.playing + candidates.size() > options.voices || !verdict.going.empty())
+    for (LivePlayback* playback : owners)
+      if (playback != nullptr && playback->stage == Stage::sounding && !goes(playback, verdict.going))
+        rivals.emplace_back(claim_of(*playback), playback);
   std::array<Candidate*, most_layers> loudest_first{};
   for (std::size_t i = 0; i < candidates.size(); ++i) loudest_first[i] = &candidates[i];
   std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(candidates.size()),
             [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
 
-  std::size_t free = options.voices - std::min<std::size_t>(options.voices, rivals.size());
+  const std::size_t sounding = rivals.empty() && verdict.going.empty() ? stats.playing : rivals.size();
+  std::size_t free = options.voices - std::min<std::size_t>(options.voices, sounding);
   std::size_t silent_voices = free_voices.size();  // what yields still fades on its own
   for (std::size_t i = 0; i < candidates.size(); ++i) {
     Candidate& candidate = *loudest_first[i];
@@ -128,9 +130,9 @@ void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span
       candidate.fate = Candidate::Fate::unheard;
       continue;
     }
-    const Claim claim(sound.design->rank, candidate.level, id);
+    const Claim claim(sound.design->rank, candidate.level, id.raise);
     const auto weakest = free > 0 ? rivals.end() : std::min_element(rivals.begin(), rivals.end(), weaker);
-    const bool may = free > 0 || (weakest != rivals.end() && weakest->first < claim);
+    const bool may = free > 0 || (weakest != rivals.end() && weakest->first <= claim);
     if (may && silent_voices > 0) {
       candidate.fate = Candidate::Fate::voice;
       --silent_voices;

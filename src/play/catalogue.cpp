@@ -1,0 +1,44 @@
+#include "play/catalogue.hpp"
+
+#include <algorithm>
+#include <bit>
+
+#include "play/manager_state.hpp"
+
+namespace tidewater {
+
+Catalogue::Catalogue(std::vector<LiveBank*> banks, std::unordered_map<std::string, std::string> unloaded)
+    : banks_(std::move(banks)), unloaded_(std::move(unloaded)) {
+  std::size_t events = 0;
+  for (const LiveBank* bank : banks_) events += bank->data->events.size();
+  places_.resize(std::bit_ceil(2 * events + 1));
+  for (LiveBank* bank : banks_)
+    for (const BankEvent& event : bank->data->events) {
+      const Name name(event.name);
+      std::size_t at = name.hash() & (places_.size() - 1);
+      while (places_[at].design != nullptr && places_[at].design->name != event.name) at = (at + 1) & (places_.size() - 1);
+      places_[at] = {name.hash(), &event, bank};
+      unloaded_.erase(event.name);
+    }
+}
+
+const Catalogue::Event* Catalogue::find(Name event) const {
+  for (std::size_t at = event.hash() & (places_.size() - 1); places_[at].design != nullptr; at = (at + 1) & (places_.size() - 1))
+    if (places_[at].hash == event.hash() && places_[at].design->name == event.text()) return &places_[at];
+  return nullptr;
+}
+
+std::string_view Catalogue::lost_with(std::string_view event) const {
+  const auto found = unloaded_.find(std::string(event));
+  return found == unloaded_.end() ? std::string_view() : found->second;
+}
+
+std::vector<std::string_view> Catalogue::names() const {
+  std::vector<std::string_view> names;
+  for (const Event& event : places_)
+    if (event.design != nullptr) names.emplace_back(event.design->name);
+  std::sort(names.begin(), names.end());
+  return names;
+}
+
+}  // namespace tidewater

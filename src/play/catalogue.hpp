@@ -1,0 +1,44 @@
+#pragma once
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "tidewater/name.hpp"
+
+namespace tidewater {
+
+struct LiveBank;
+
+/// What is loaded, by name. Never changed once it is made: a new one is made outside the control lock and takes its place by pointer.
+class Catalogue {
+ public:
+  struct Event {
+    std::uint64_t hash = 0;
+    const BankEvent* design = nullptr;  ///< null: a free place
+    LiveBank* bank = nullptr;
+  };
+
+  Catalogue() : Catalogue({}, {}) {}
+  /// Of two banks with one event the later counts. `unloaded` are those that were there once, with the names of their events.
+  Catalogue(std::vector<LiveBank*> banks, std::unordered_map<std::string, std::string> unloaded);
+
+  const std::vector<LiveBank*>& banks() const { return banks_; }
+  /// Null where no bank has it.
+  const Event* find(Name event) const;
+  /// The bank that had an event, and was unloaded; empty where there was none.
+  std::string_view lost_with(std::string_view event) const;
+  const std::unordered_map<std::string, std::string>& unloaded() const { return unloaded_; }
+  /// Of all events, sorted; made anew.
+  std::vector<std::string_view> names() const;
+
+ private:
+  std::vector<LiveBank*> banks_;
+  std::vector<Event> places_;                              ///< a power of two, half of them free; from the hash's place on
+  std::unordered_map<std::string, std::string> unloaded_;  ///< event to bank
+};
+
+}  // namespace tidewater

@@ -1,0 +1,55 @@
+#pragma once
+#include <algorithm>
+#include <cstdint>
+#include <limits>
+#include <vector>
+
+#include "play/claim.hpp"
+
+namespace tidewater {
+
+struct LivePlayback;
+
+/// Those that keep their place without a voice, in no order that matters. What every update asks of all of them lies side by side, so
+/// that ten thousand cost little.
+class Sleepers {
+ public:
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+
+  std::size_t size() const { return who_.size(); }
+  bool empty() const { return who_.empty(); }
+  LivePlayback& operator[](std::size_t bed) const { return *who_[bed]; }
+
+  /// Returns its bed. At frame `ends` it will have slept past its end.
+  std::size_t add(LivePlayback& playback, Claim claim, std::int64_t ends) {
+    who_.push_back(&playback);
+    claims_.push_back(claim);
+    ends_.push_back(ends);
+    return who_.size() - 1;
+  }
+  /// Gives a bed to the last of them; returns that one, or null where it was the last itself.
+  LivePlayback* remove(std::size_t bed) {
+    const bool last = bed + 1 == size();
+    who_[bed] = who_.back();
+    claims_[bed] = claims_.back();
+    ends_[bed] = ends_.back();
+    who_.pop_back();
+    claims_.pop_back();
+    ends_.pop_back();
+    return last ? nullptr : who_[bed];
+  }
+  void change(std::size_t bed, Claim claim, std::int64_t ends) { claims_[bed] = claim, ends_[bed] = ends; }
+
+  /// The bed of the strongest claim; there must be one.
+  std::size_t strongest() const { return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.end()) - claims_.begin()); }
+  Claim claim(std::size_t bed) const { return claims_[bed]; }
+  bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
+  std::int64_t next_end() const { return ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end()); }
+
+ private:
+  std::vector<LivePlayback*> who_;
+  std::vector<Claim> claims_;
+  std::vector<std::int64_t> ends_;
+};
+
+}  // namespace tidewater
