@@ -168,8 +168,9 @@ TEST_CASE("powers and logarithms of our own agree with the C library's, and go b
     const double y = std::exp2(random.between(-60, 60));
     REQUIRE(exact::log2(y) == Approx(std::log2(y)).epsilon(1e-14).margin(2e-15));
   }
-  for (int i = -1000; i <= 1000; ++i) REQUIRE(exact::exp2(i) == std::exp2(i));
+  for (int i = -999; i < 1000; ++i) REQUIRE(exact::exp2(i) == std::exp2(i));
   CHECK(exact::exp2(-2000) == 0);
+  CHECK(exact::exp2(-HUGE_VAL) == 0);
   CHECK(std::isinf(exact::exp2(2000)));
   CHECK(std::isnan(exact::exp2(std::nan(""))));
   CHECK(exact::log2(1) == 0);

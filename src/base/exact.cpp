@@ -1,20 +1,41 @@
 #include "base/exact.hpp"
 
+#include <array>
+#include <bit>
 #include <cmath>
+#include <cstdint>
 #include <numbers>
 
 namespace tidewater::exact {
+namespace {
+
+/// e to the t by its power series, for t between 0 and ln 2: the last of the terms is below 1e-19.
+constexpr double series(double t) {
+  double sum = 1;
+  for (int term = 20; term > 0; --term) sum = 1 + sum * t / term;
+  return sum;
+}
+
+constexpr int parts = 64;  // of an octave
+constexpr std::array<double, parts> part_powers = [] {
+  std::array<double, parts> powers{};
+  for (int i = 0; i < parts; ++i) powers[static_cast<std::size_t>(i)] = series(std::numbers::ln2 * i / parts);
+  return powers;
+}();
+
+}  // namespace
 
 double exp2(double x) {
-  constexpr double most = 1100;  // beyond, ldexp gives infinity or zero
-  if (!(x > -most)) return x < 0 ? 0.0 : x;
-  if (x > most) return HUGE_VAL;
-  const double whole = std::floor(x + 0.5);
-  // The power series of e to the t, for t within half of ln 2: the fifteenth term is below 1e-17.
-  const double t = (x - whole) * std::numbers::ln2;
-  double sum = 1;
-  for (int term = 15; term > 0; --term) sum = 1 + sum * t / term;
-  return std::ldexp(sum, static_cast<int>(whole));
+  constexpr double most = 1000;  // beyond, the exponent of a double may not hold it
+  if (!(std::abs(x) < most)) return std::isnan(x) ? x : std::ldexp(exp2(x < 0 ? -500 : 500), x < 0 ? -2000 : 2000);
+  const double nearest = std::floor(x * parts + 0.5);
+  const auto number = static_cast<int>(nearest);
+  // What is left is within half a part: of its power series the seventh term is below 1e-18.
+  const double t = (x - nearest / parts) * std::numbers::ln2;
+  const double rest = 1 + t * (1 + t * (1.0 / 2 + t * (1.0 / 6 + t * (1.0 / 24 + t * (1.0 / 120 + t * (1.0 / 720))))));
+  constexpr int bias = 1023, fraction_bits = 52;
+  const auto octave = std::bit_cast<double>(static_cast<std::uint64_t>((number >> 6) + bias) << fraction_bits);
+  return part_powers[static_cast<std::size_t>(number & (parts - 1))] * rest * octave;
 }
 
 double log2(double x) {

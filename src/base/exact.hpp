@@ -4,7 +4,7 @@
 
 namespace tidewater::exact {
 
-/// 2 to the x. Relative error below 1e-15; beyond what a double holds, zero or infinity; what is not a number stays so.
+/// 2 to the x. Relative error below 1e-15; zero below -1000, infinity above 1000; what is not a number stays so.
 double exp2(double x);
 
 /// The logarithm of x to base 2, for x above zero; finite. Absolute error below 1e-15 of the larger of 1 and itself.

@@ -42,8 +42,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
-  std::array<Candidate, most_layers> candidates;
-  std::size_t count = 0;
+  candidates.clear();
   const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
   const BankLayer* without_clip = nullptr;
   for (std::size_t l = 0, list = 0; l < design.layers.size(); list += design.layers[l++].choices.size()) {
@@ -56,7 +55,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
       continue;
     }
     if (went_otherwise(layer, choice)) note_otherwise(sound, layer, happening);
-    Candidate& candidate = candidates[count];
+    Candidate& candidate = candidates.emplace_back();
     candidate.list = (list + static_cast<std::size_t>(choice - layer.choices.data())) * apart + emitter;
     candidate.picked = pick(layer.pick, *choice, sound.memory->picks[candidate.list], Draws::hash_of(~sound.key, candidate.list));
     candidate.use = &choice->clips[candidate.picked.clip];
@@ -64,9 +63,9 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     const Frames start_at = frames(its.start_at, sound.bank->rate);
     if (!layer.loop && start_at.value >= clip.frames) {
       past_end = &clip;
+      candidates.pop_back();
       continue;
     }
-    ++count;
     candidate.layer = &layer;
     candidate.clip = &clip;
     candidate.gain = its.gain + candidate.use->trim;
@@ -78,8 +77,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     candidate.starts = starts[l];
     candidate.level = Level(clip.level + candidate.gain) + groups[sound.group].heard;
   }
-  const std::span<Candidate> wanted(candidates.data(), count);
-  if (count == 0) {
+  const std::span<Candidate> wanted(candidates);
+  if (wanted.empty()) {
     if (past_end != nullptr)
       return decide(Outcome::past_end, id,
                     fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name,

@@ -17,6 +17,13 @@ class Claim {
     if (level.audible()) key_ |= audible_bit | static_cast<std::uint64_t>(rank) << rank_shift | loudness(level) << level_shift;
   }
 
+  /// Of a voice that nobody can take: it is over all.
+  static Claim none() {
+    Claim claim;
+    claim.key_ = ~std::uint64_t{0};
+    return claim;
+  }
+
   bool audible() const { return (key_ & audible_bit) != 0; }
   friend auto operator<=>(Claim, Claim) = default;
 
@@ -34,7 +41,7 @@ class Claim {
 
   /// Hundredths of a decibel above -120 dB.
   static std::uint64_t loudness(Level level) {
-    return static_cast<std::uint64_t>(std::min(level.hundredths() - Level::faintest, (1 << level_bits) - 1));
+    return static_cast<std::uint64_t>(std::min(level.hundredths() - Level::faintest, (1 << level_bits) - 2));
   }
 
   std::uint64_t key_ = 0;

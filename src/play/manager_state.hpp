@@ -196,7 +196,8 @@ struct ManagerState {
   static constexpr std::uint32_t no_voice = ~0U;
   LivePlayback& take_slot();
   std::uint32_t take_voice();
-  LivePlayback* weakest_sounding();
+  std::uint32_t weakest_voice() const;
+  void freshen_claims();
   Level level_of(const LivePlayback& playback) const { return playback.level + groups[playback.sound->group].heard; }
   Claim claim_of(const LivePlayback& playback) const { return {playback.sound->design->rank, level_of(playback), playback.id.raise}; }
   /// Told to go while it slept: it is over, and an update will say so.
@@ -266,12 +267,14 @@ struct ManagerState {
   std::unordered_map<std::string, std::string> unknown;     ///< names that were asked for in vain, and what to say of them
   std::deque<LivePlayback> playbacks;
   std::vector<std::uint32_t> free_slots;
-  std::vector<LivePlayback*> owners;                    ///< of each voice; null where it is free
-  std::vector<LivePlayback*> in_order;                  ///< starts of one sound, the oldest first: what was last asked for
-  Verdict verdict;                                      ///< on the start that is asked for
-  std::vector<std::pair<Claim, LivePlayback*>> rivals;  ///< of a start: who sounds
+  std::vector<LivePlayback*> owners;                       ///< of each voice; null where it is free
+  std::vector<Claim> claims;                               ///< of each voice; none where nothing sounds on it
+  std::vector<LivePlayback*> in_order;                     ///< starts of one sound, the oldest first: what was last asked for
+  Verdict verdict;                                         ///< on the start that is asked for
+  std::vector<Candidate> candidates;                       ///< layers of the start that is asked for
+  std::vector<std::pair<std::uint32_t, Claim>> set_aside;  ///< voices that count as free while a verdict is made
   Sleepers sleepers;
-  std::uint64_t groups_heard = 0;  ///< the change of groups that the sleepers' claims go by
+  std::uint64_t groups_heard = 0;  ///< the change of groups that all claims go by
   PlaybackId stopped;              ///< by `stop_all`: what began before and sleeps is gone
   std::uint64_t stops = 0;         ///< calls of it
   bool sweeping = false;           ///< some of the sleepers are gone

@@ -39,9 +39,11 @@ ManagerState::ManagerState(ManagerOptions given)
     : options((check_rate(given.rate, "the manager"), std::move(given))),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
-      owners(2 * static_cast<std::size_t>(options.voices)) {
+      owners(2 * static_cast<std::size_t>(options.voices)),
+      claims(owners.size(), Claim::none()) {
   for (std::uint32_t voice = 0; voice < owners.size(); ++voice) free_voices.push(voice);
-  rivals.reserve(owners.size());
+  set_aside.reserve(owners.size());
+  candidates.reserve(most_layers);
   reports.reserve(owners.size());
   verdict.yielding.reserve(most_layers);
   JournalEntry& head = note(Kind::head);
@@ -85,6 +87,7 @@ void ManagerState::settle() {
     }
 
     owners[report.voice] = nullptr;
+    claims[report.voice] = Claim::none();
     free_voices.push(report.voice);
     const bool over = !playback.layer->loop && report.position >= playback.clip->frames;
     if (playback.stage == Stage::settling && !over) {

@@ -32,13 +32,18 @@ LivePlayback& ManagerState::take_slot() {
   return slot;
 }
 
-LivePlayback* ManagerState::weakest_sounding() {
-  LivePlayback* weakest = nullptr;
-  for (LivePlayback* playback : owners) {
-    if (playback == nullptr || playback->stage != Stage::sounding) continue;
-    if (weakest == nullptr || claim_of(*playback) < claim_of(*weakest)) weakest = playback;
-  }
-  return weakest;
+/// Where the weakest of those that sound sounds; any other voice where nothing does.
+std::uint32_t ManagerState::weakest_voice() const {
+  return static_cast<std::uint32_t>(std::min_element(claims.begin(), claims.end()) - claims.begin());
+}
+
+/// Groups that were turned change what everybody claims.
+void ManagerState::freshen_claims() {
+  if (groups_heard == groups.changes()) return;
+  groups_heard = groups.changes();
+  for (LivePlayback* playback : owners)
+    if (playback != nullptr) turned(*playback);
+  for (std::size_t bed = 0; bed < sleepers.size(); ++bed) turned(sleepers[bed]);
 }
 
 void ManagerState::give_way(LivePlayback& playback, const LiveSound& to) {
@@ -76,6 +81,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
   playback.voice = voice;
   playback.stage = Stage::sounding;
   owners[voice] = &playback;
+  claims[voice] = claim_of(playback);
   StartVoice command;
   command.voice = voice;
   command.group = playback.sound->group;
@@ -109,6 +115,7 @@ void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
     leave(playback, {}, "outranked", why);
     return;
   }
+  claims[playback.voice] = Claim::none();
   playback.stage = Stage::settling;
   --stats.playing;
   ++stats.dormant;
@@ -151,6 +158,7 @@ void ManagerState::get_up(LivePlayback& playback) {
 /// Its level or its pitch has changed.
 void ManagerState::turned(LivePlayback& playback) {
   if (playback.stage == Stage::dormant) sleepers.change(playback.bed, claim_of(playback), end_of(playback));
+  if (playback.stage == Stage::sounding) claims[playback.voice] = claim_of(playback);
 }
 
 bool ManagerState::gone(const LivePlayback& playback) const {
@@ -184,6 +192,7 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
   if (playback.stage == Stage::settling) --stats.dormant;
   if (playback.stage != Stage::leaving) {
     ++stats.fading;
+    claims[playback.voice] = Claim::none();
     playback.stage = Stage::leaving;
     playback.how = how;
   }
@@ -271,10 +280,7 @@ void ManagerState::tend_pool() {
   groups.settle(now.at);
   if (sweeping) sweep();
   end_slept_out();
-  if (groups_heard != groups.changes()) {
-    groups_heard = groups.changes();
-    for (std::size_t bed = 0; bed < sleepers.size(); ++bed) turned(sleepers[bed]);
-  }
+  freshen_claims();
   for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
     const std::size_t bed = sleepers.strongest();
     LivePlayback& best = sleepers[bed];
@@ -285,9 +291,9 @@ void ManagerState::tend_pool() {
       continue;
     }
     if (stats.playing >= options.voices) {
-      LivePlayback* weakest = weakest_sounding();
-      if (weakest == nullptr || !sleepers.claim(bed).clearly_over(claim_of(*weakest))) return;
-      give_way(*weakest, *best.sound);
+      const std::uint32_t weakest = weakest_voice();
+      if (!sleepers.claim(bed).clearly_over(claims[weakest])) return;
+      give_way(*owners[weakest], *best.sound);
     }
     wake(best);
   }

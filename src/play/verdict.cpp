@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <utility>
 
 #include "play/manager_state.hpp"
 
@@ -105,42 +106,37 @@ std::string ManagerState::why_limited(const LiveSound& sound) const {
                      sound.design->limit_each_emitter ? " for this emitter" : "");
 }
 
-/// Who of the candidates gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
-void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates) {
-  constexpr auto goes = [](const LivePlayback* playback, const std::vector<LivePlayback*>& going) {
-    return std::find(going.begin(), going.end(), playback->first) != going.end();
-  };
-  const auto weaker = [](const auto& a, const auto& b) { return a.first < b.first; };
-  rivals.clear();
-  if (stats.playing + candidates.size() > options.voices || !verdict.going.empty())
-    for (LivePlayback* playback : owners)
-      if (playback != nullptr && playback->stage == Stage::sounding && !goes(playback, verdict.going))
-        rivals.emplace_back(claim_of(*playback), playback);
-  std::array<Candidate*, most_layers> loudest_first{};
-  for (std::size_t i = 0; i < candidates.size(); ++i) loudest_first[i] = &candidates[i];
-  std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(candidates.size()),
-            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
-
-  const std::size_t sounding = rivals.empty() && verdict.going.empty() ? stats.playing : rivals.size();
-  std::size_t free = options.voices - std::min<std::size_t>(options.voices, sounding);
+/// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
+void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> wanted) {
+  freshen_claims();
+  set_aside.clear();
+  const auto count_out = [this](std::uint32_t voice) { set_aside.emplace_back(voice, std::exchange(claims[voice], Claim::none())); };
+  for (const LivePlayback* first : verdict.going)
+    for (const LivePlayback* layer = first; layer != nullptr; layer = layer->next)
+      if (layer->sound != nullptr && layer->stage == Stage::sounding) count_out(layer->voice);
+  std::size_t free = options.voices - std::min<std::size_t>(options.voices, stats.playing - set_aside.size());
   std::size_t silent_voices = free_voices.size();  // what yields still fades on its own
-  for (std::size_t i = 0; i < candidates.size(); ++i) {
+
+  std::array<Candidate*, most_layers> loudest_first{};
+  for (std::size_t i = 0; i < wanted.size(); ++i) loudest_first[i] = &wanted[i];
+  std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(wanted.size()),
+            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
     Candidate& candidate = *loudest_first[i];
     if (!candidate.level.audible()) {
       candidate.fate = Candidate::Fate::unheard;
       continue;
     }
-    const Claim claim(sound.design->rank, candidate.level, id.raise);
-    const auto weakest = free > 0 ? rivals.end() : std::min_element(rivals.begin(), rivals.end(), weaker);
-    const bool may = free > 0 || (weakest != rivals.end() && weakest->first <= claim);
+    const std::uint32_t weakest = free > 0 ? no_voice : weakest_voice();
+    const bool may = free > 0 || claims[weakest] <= Claim(sound.design->rank, candidate.level, id.raise);
     if (may && silent_voices > 0) {
       candidate.fate = Candidate::Fate::voice;
       --silent_voices;
       if (free > 0) {
         --free;
       } else {
-        verdict.yielding.push_back(weakest->second);
-        rivals.erase(weakest);
+        verdict.yielding.push_back(owners[weakest]);
+        count_out(weakest);
       }
     } else {
       candidate.all_fade = may;
@@ -148,6 +144,7 @@ void ManagerState::share_voices(const LiveSound& sound, PlaybackId id, std::span
                                                                                                             : Candidate::Fate::too_late;
     }
   }
+  for (const auto& [voice, claim] : set_aside) claims[voice] = claim;
 }
 
 /// What makes room for a start, by its verdict.
