@@ -25,6 +25,7 @@
 #include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/quality.hpp"
+#include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -43,13 +44,11 @@ struct ManagerOptions {
   /// and the same calls give the same samples. False for a sound card: then a thread of the manager's own reads ahead, and
   /// what is raised while a block plays keeps its time inside the block.
   bool offline = false;
+  /// Room for what waits for `update`: lines of the journal, and playbacks, those that are dormant included. What finds none is
+  /// refused, `no_room`. The memory is asked for at once, and used as it fills: 300 bytes a line, 300 a playback.
+  std::uint32_t journal_lines = 65536;
+  std::uint32_t playbacks = 65536;
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
-};
-
-/// A category that comes with an event: surface = planks.
-struct Trait {
-  Name name;
-  Name value;
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the

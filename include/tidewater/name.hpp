@@ -25,6 +25,9 @@ class Name {
   constexpr Name(std::string_view text) : text_(text), hash_(hash_name(text)) {}  // NOLINT
   Name(const std::string& text) : Name(std::string_view(text)) {}                 // NOLINT
 
+  /// Of a text whose hash is known.
+  constexpr Name(std::string_view text, std::uint64_t hash) : text_(text), hash_(hash) {}
+
   constexpr std::string_view text() const { return text_; }
   constexpr std::uint64_t hash() const { return hash_; }
 

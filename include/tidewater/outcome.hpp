@@ -18,6 +18,7 @@ enum class Outcome {
   no_clip,           ///< the sound has no clip for these traits
   past_end,          ///< the sound was to begin beyond the end of its clip
   pool_full,         ///< every voice was taken by something louder or of higher rank, or still fades
+  no_room,           ///< more waits for `update`, or keeps its place, than ManagerOptions has room for
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group
   unknown_playback,  ///< a journal speaks of a playback that this rendering never had

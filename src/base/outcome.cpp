@@ -17,6 +17,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::no_clip: return "no-clip";
     case Outcome::past_end: return "past-end";
     case Outcome::pool_full: return "pool-full";
+    case Outcome::no_room: return "no-room";
     case Outcome::unknown_event: return "unknown-event";
     case Outcome::unknown_group: return "unknown-group";
     case Outcome::unknown_playback: return "unknown-playback";

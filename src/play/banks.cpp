@@ -46,7 +46,8 @@ void ManagerState::remember(LiveBank& bank) {
 void ManagerState::load(std::list<LiveBank>&& prepared, std::shared_ptr<const Catalogue>& its) {
   LiveBank& live = prepared.front();
   const BankData& data = *live.data;
-  note(Kind::load).bank = data.name;
+  count_request();
+  if (Note* asked = note(Kind::load)) asked->what = AskedNote{.name = data.name};
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
   for (const auto& group : data.groups) {
@@ -71,17 +72,17 @@ void ManagerState::load(std::list<LiveBank>&& prepared, std::shared_ptr<const Ca
   }
   banks.splice(banks.end(), prepared);
   catalogue.swap(its);
-  unknown.clear();
 }
 
 bool ManagerState::unload(LiveBank* bank, std::string_view name, std::shared_ptr<const Catalogue>& without) {
-  note(Kind::unload).bank = name;
+  count_request();
+  if (Note* asked = note(Kind::unload)) asked->what = AskedNote{.name = notebook.keep(name)};
   if (bank == nullptr) {
-    decide(Outcome::bank_not_loaded, {}, fmt::format("no bank named '{}' is loaded", name));
+    decide(Outcome::bank_not_loaded, {},
+           {.code = Reason::Code::no_such_bank, .name = options.journal ? notebook.keep(name) : std::string_view()});
     return false;
   }
   catalogue.swap(without);
-  unknown.clear();
   for (LivePlayback* playback : owners)
     if (playback != nullptr && playback->sound->home == bank) leave(*playback, {}, "unloaded");
   for (auto& sound : bank->sounds) forget_sleepers(sound);

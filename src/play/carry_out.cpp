@@ -1,5 +1,3 @@
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <array>
 #include <limits>
@@ -38,7 +36,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     starts[l] = happening.base + frames_of(response.delay + shape.layers[l].delay);
     if (shape.layers[l].there) heard = std::min(heard, starts[l]);
   }
-  if (const auto held = hold_back(sound, id, happening.emitter, heard)) return *held;
+  if (const auto held = hold_back(sound, id, happening.emitter, heard, happening.event)) return *held;
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
@@ -79,17 +77,21 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   }
   const std::span<Candidate> wanted(candidates);
   if (wanted.empty()) {
+    using Code = Reason::Code;
     if (past_end != nullptr)
-      return decide(Outcome::past_end, id,
-                    fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", design.name,
-                                past_end->name, seconds({past_end->frames}, sound.bank->rate).value));
+      return decide(
+          Outcome::past_end, id,
+          {.code = Code::past_end, .number = seconds({past_end->frames}, sound.bank->rate).value, .name = past_end->name, .sound = &design},
+          happening.event);
     if (without_clip != nullptr)
-      return decide(Outcome::no_clip, id, why_otherwise(design, *without_clip, happening.traits, ", and none otherwise"));
-    return decide(Outcome::left_out, id, fmt::format("'{}' is there by chance, and was not this time", design.name));
+      return decide(Outcome::no_clip, id,
+                    {.code = Code::no_clip, .sound = &design, .layer = without_clip, .traits = keep(happening.traits)}, happening.event);
+    return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
   share_voices(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
-    return decide(Outcome::pool_full, id, why(sound, wanted.front()));
+    return decide(Outcome::pool_full, id, why(sound, wanted.front()), happening.event);
+  if (!has_slots(wanted.size())) return decide(Outcome::no_room, id, {}, happening.event);
 
   make_room(sound);
   LivePlayback* first = nullptr;
@@ -127,8 +129,11 @@ void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, cons
   const auto end = sound.told.begin() + static_cast<std::ptrdiff_t>(sound.told_count);
   if (std::find(sound.told.begin(), end, key) != end) return;
   sound.told[sound.told_count++] = key;
-  note(Kind::notice).why = fmt::format("{}: {}", happening.event.text(),
-                                       why_otherwise(*sound.design, layer, happening.traits, ", and plays what it has otherwise"));
+  tell({.why = {.code = Reason::Code::otherwise,
+                .name = happening.event.text(),
+                .sound = sound.design,
+                .layer = &layer,
+                .traits = keep(happening.traits)}});
 }
 
 /// A layer of a start, the first of which leads the others.
@@ -158,52 +163,42 @@ LivePlayback& ManagerState::begin(LiveSound& sound, const Candidate& candidate, 
   return playback;
 }
 
-/// In words, why a layer is not heard; nothing where it is.
-std::string ManagerState::why(const LiveSound& sound, const Candidate& candidate) const {
+/// Why a layer is not heard; nothing where it is.
+Reason ManagerState::why(const LiveSound& sound, const Candidate& candidate) const {
   using Fate = Candidate::Fate;
+  using Code = Reason::Code;
   switch (candidate.fate) {
     case Fate::voice: return {};
-    case Fate::waits: return why_no_voice(candidate) + "; it keeps its place";
-    case Fate::too_late: return why_no_voice(candidate) + ", and it is too short to wait";
+    case Fate::waits:
+      return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
+    case Fate::too_late:
+      return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
-  const Groups::Group& group = groups[sound.group];
-  if (!group.heard.audible()) {
-    std::string why = groups.why_silent(sound.group);
-    return why.empty() ? fmt::format("group '{}' and those above it come to less than -120 dB", group.name) : why;
-  }
-  if (candidate.gain == silence) return "its level was drawn at silence";
-  return candidate.clip->level == silence ? "its clip is silent" : "it would be quieter than -120 dB";
-}
-
-std::string ManagerState::why_no_voice(const Candidate& candidate) const {
-  if (candidate.all_fade) return "there is room for it, but every voice still fades what was told to go";
-  return fmt::format("all {} voices are taken by sounds that are louder or outrank it", options.voices);
+  if (!groups[sound.group].heard.audible()) return groups.why_silent(sound.group);
+  return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 
 /// One line is the decision, as the whole came out; every further layer has one of its own, also where it found no voice.
 void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, Kind kind) {
-    JournalEntry& entry = note(kind);
-    entry.outcome = outcome_of(candidate.fate);
-    entry.why = why(sound, candidate);
-    entry.raise = first.id.raise;
-    entry.playback = first.id;
-    entry.event = event.text();
-    entry.sound = sound.design->name;
-    entry.layer = candidate.layer->name;
-    entry.clip = candidate.clip->name;
-    entry.group = groups[sound.group].name;
-    entry.gain = candidate.gain - candidate.use->trim;
-    entry.pitch = candidate.pitch;
-    entry.pan = first.pan;
-    entry.voice = candidate.voice;
-    entry.clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value};
-    entry.frequency = first.low_pass;
-    entry.starts = {candidate.starts};
-    entry.fade_in = sound.design->fade_in;
-    entry.loop = candidate.layer->loop;
+    if (Note* begun = note(kind))
+      begun->what = BegunNote{.outcome = outcome_of(candidate.fate),
+                              .playback = first.id,
+                              .event = event.text(),
+                              .group = groups[sound.group].name,
+                              .sound = sound.design,
+                              .layer = candidate.layer,
+                              .clip = candidate.clip,
+                              .gain = candidate.gain - candidate.use->trim,
+                              .pitch = candidate.pitch,
+                              .pan = first.pan,
+                              .low_pass = first.low_pass,
+                              .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
+                              .starts = candidate.starts,
+                              .voice = candidate.voice,
+                              .why = why(sound, candidate)};
   };
   note_one(*leads, Kind::decision);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)
@@ -223,24 +218,25 @@ Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, 
     forget_sleepers(sound);
     sweeping = any = true;
   }
-  const std::string& name = sound.design->name;
-  if (!any) return decide(Outcome::nothing_to_stop, id, fmt::format("'{}' was not playing", name));
-  JournalEntry& entry = note(Kind::decision);
-  entry.raise = id.raise;
-  entry.event = event.text();
-  entry.sound = name;
-  entry.fade = fade;
+  if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
+  if (Note* done = note(Kind::decision))
+    done->what = DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design, .fade = fade};
   return Outcome::done;
 }
 
-Outcome ManagerState::decide(Outcome outcome, PlaybackId id, std::string_view why) {
+Outcome ManagerState::decide(Outcome outcome, PlaybackId id, const Reason& why, Name event) {
   if (refused(outcome)) ++stats.refused;
-  JournalEntry& entry = note(Kind::decision);
-  entry.outcome = outcome;
-  entry.raise = id.raise;
-  entry.playback = id;
-  entry.why = why;
+  if (Note* decided = note(Kind::decision))
+    decided->what = DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = why};
   return outcome;
+}
+
+void ManagerState::tell(const ChangedNote& notice) {
+  if (Note* told = note(Kind::notice)) told->what = notice;
+}
+
+std::span<const Trait> ManagerState::keep(std::span<const Trait> traits) {
+  return options.journal ? notebook.keep(traits) : std::span<const Trait>();
 }
 
 std::uint64_t ManagerState::step_of(const LiveSound& sound, Semitones pitch) const {

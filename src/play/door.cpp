@@ -34,13 +34,14 @@ void check_rate(Hertz rate, std::string_view what) {
 void Door::admit(double& value, double low, double high, Kind kind) {
   const Said& words = said[kind];
   if (std::isnan(value)) {
-    refusal_ = fmt::format("{} that is not a number is refused; it may be {}", words.what, words.range);
+    refusal_ = Reason{.code = Reason::Code::not_a_number, .name = words.what, .more = words.range};
     return;
   }
   const double safe = std::clamp(value, low, high);
   if (safe == value) return;
   if (!told_[kind])
-    notice_ = fmt::format("{} of {} {} was brought to {} {}; it may be {}", words.what, value, words.unit, safe, words.unit, words.range);
+    notice_ =
+        Reason{.code = Reason::Code::brought, .number = value, .other = safe, .name = words.what, .unit = words.unit, .more = words.range};
   told_[kind] = true;
   value = safe;
 }

@@ -5,8 +5,8 @@
 
 #include <bitset>
 #include <optional>
-#include <string>
 
+#include "notebook/reason.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -31,16 +31,16 @@ class Door {
   /// Begins a request.
   void open() { refusal_.reset(), notice_.reset(); }
   /// Why the request is refused, if it is.
-  const std::optional<std::string>& refusal() const { return refusal_; }
+  const std::optional<Reason>& refusal() const { return refusal_; }
   /// What was brought into its range, in words, the first time for each kind of quantity.
-  const std::optional<std::string>& notice() const { return notice_; }
+  const std::optional<Reason>& notice() const { return notice_; }
 
  private:
   enum Kind { gain, bend, pan, time, frequency, kinds };
   void admit(double& value, double low, double high, Kind kind);
 
   std::bitset<kinds> told_;
-  std::optional<std::string> refusal_, notice_;
+  std::optional<Reason> refusal_, notice_;
 };
 
 }  // namespace tidewater

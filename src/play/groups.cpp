@@ -1,10 +1,11 @@
 #include "play/groups.hpp"
 
-#include <fmt/format.h>
+#include "mix/mixer.hpp"
 
 namespace tidewater {
 
 Groups::Groups() {
+  groups_.reserve(most_groups);  // their names are looked at by others while more come
   groups_.push_back({"master", hash_name("master"), 0, {}, false});
   measure();
 }
@@ -60,12 +61,12 @@ void Groups::measure() {
   }
 }
 
-std::string Groups::why_silent(std::uint32_t index) const {
-  for (;; index = groups_[index].parent) {
-    const Group& group = groups_[index];
-    if (group.muted) return fmt::format("group '{}' is muted", group.name);
-    if (group.gain == silence) return fmt::format("the level of group '{}' is silent", group.name);
-    if (index == 0) return {};
+Reason Groups::why_silent(std::uint32_t index) const {
+  for (std::uint32_t at = index;; at = groups_[at].parent) {
+    const Group& group = groups_[at];
+    if (group.muted) return {.code = Reason::Code::muted, .name = group.name};
+    if (group.gain == silence) return {.code = Reason::Code::silent_group, .name = group.name};
+    if (at == 0) return {.code = Reason::Code::faint_group, .name = groups_[index].name};
   }
 }
 

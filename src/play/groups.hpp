@@ -6,6 +6,7 @@
 
 #include "bank/bank_data.hpp"
 #include "base/level.hpp"
+#include "notebook/reason.hpp"
 #include "tidewater/name.hpp"
 
 namespace tidewater {
@@ -43,8 +44,8 @@ class Groups {
   void settle(std::int64_t now);
   const Group& operator[](std::uint32_t index) const { return groups_[index]; }
 
-  /// Why nothing of the group is heard, in words; empty where it can be heard.
-  std::string why_silent(std::uint32_t index) const;
+  /// Why nothing of the group is heard.
+  Reason why_silent(std::uint32_t index) const;
   std::vector<std::string_view> names() const;
   /// Counts the changes of what is heard.
   std::uint64_t changes() const { return changes_; }

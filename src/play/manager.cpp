@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "play/hand_on.hpp"
 #include "play/manager_state.hpp"
 
 namespace tidewater {
@@ -22,18 +23,6 @@ class Asking {
   ManagerState& state_;
 };
 
-void hand_on_journal(ManagerState& state) {
-  if (!state.options.journal) return;
-  const std::lock_guard in_order(state.sink_mutex);
-  {
-    const Lock lock(state.mutex);
-    std::swap(state.entries, state.handed_on);
-    state.entries.clear();
-  }
-  for (const JournalEntry& entry : state.handed_on) state.options.journal(entry);
-  state.handed_on.clear();
-}
-
 }  // namespace
 
 SoundManager::SoundManager(ManagerOptions options) : state_(std::make_unique<ManagerState>(std::move(options))) {}
@@ -43,9 +32,12 @@ SoundManager::~SoundManager() {
     state_->mixer.end();
     const Asking asking(*state_);
     state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
-    state_->note(JournalEntry::Kind::end);
+    if (Note* end = state_->note(JournalEntry::Kind::end)) end->what = HeadNote{};
   }
-  hand_on_journal(*state_);
+  try {
+    hand_on(*state_, {});
+  } catch (...) {  // a sink that throws at the very end has nobody to tell
+  }
 }
 
 void SoundManager::load(const Bank& bank) {
@@ -89,7 +81,7 @@ void SoundManager::update(Seconds elapsed) {
     state_->update(elapsed);
     silent = state_->take_silent_banks();
   }
-  hand_on_journal(*state_);
+  hand_on(*state_, std::move(silent));
 }
 
 Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) {
@@ -114,7 +106,8 @@ Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
 
 void SoundManager::note(std::string_view text) {
   const Lock lock(state_->mutex);
-  state_->note(JournalEntry::Kind::notice).why = text;
+  if (!state_->has_room(text.size())) return;
+  if (state_->options.journal) state_->tell({.why = {.code = Reason::Code::text, .name = state_->notebook.keep(text)}});
 }
 
 void SoundManager::stop_all(Seconds fade) {

@@ -16,6 +16,7 @@
 #include <queue>
 #include <span>
 #include <string>
+#include <thread>
 #include <unordered_map>
 #include <vector>
 
@@ -23,10 +24,10 @@
 #include "base/random.hpp"
 #include "choose/pick.hpp"
 #include "mix/mixer.hpp"
+#include "notebook/notebook.hpp"
 #include "play/catalogue.hpp"
 #include "play/claim.hpp"
 #include "play/door.hpp"
-#include "play/entry_list.hpp"
 #include "play/groups.hpp"
 #include "play/sleepers.hpp"
 #include "play/update_log.hpp"
@@ -155,42 +156,39 @@ struct ManagerState {
   Outcome set_gain(Name group, Decibels gain, Seconds time);
   Outcome set_mute(Name group, bool mute);
   Outcome set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time);
-  /// Notes the request, filled in, and acts on what it names, or decides why not.
   /// Makes what the request carries safe; what is refused has been decided then.
   template <class... Quantities>
   bool admit(PlaybackId id, Quantities&... quantities);
-  template <class Fill, class Act>
-  void change(JournalEntry::Kind kind, const Playback& handle, Seconds time, Fill fill, Act act);
-  template <class Fill, class Act>
-  Outcome change(JournalEntry::Kind kind, Name group, Seconds time, Fill fill, Act act);
+  template <class Act>
+  void change(JournalEntry::Kind kind, const Playback& handle, double value, Seconds time, Act act);
+  template <class Act>
+  Outcome change(JournalEntry::Kind kind, Name group, double value, bool on, Seconds time, Act act);
   LivePlayback* find(const Playback& handle);
   Playback find(PlaybackId id);
 
   // What becomes of it.
   Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
-  std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard);
+  std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard, Name event);
   bool heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const;
   bool leaving(const LivePlayback& first) const;
   void list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter);
-  std::string why_limited(const LiveSound& sound) const;
+  Reason why_limited(const LiveSound& sound) const;
   void share_voices(const LiveSound& sound, PlaybackId id, std::span<Candidate> candidates);
   void make_room(const LiveSound& sound);
-  void leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why = {});
+  void leave_start(LivePlayback& first, Seconds fade, const char* how, const Reason& why = {});
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
   LivePlayback& begin(LiveSound& sound, const Candidate& candidate, PlaybackId id, LivePlayback* first);
-  std::string why(const LiveSound& sound, const Candidate& candidate) const;
-  std::string why_no_voice(const Candidate& candidate) const;
+  Reason why(const LiveSound& sound, const Candidate& candidate) const;
   void note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event);
   void forget(LivePlayback& first, LiveSound& sound);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
-  Outcome decide(Outcome outcome, PlaybackId id, std::string_view why);
+  Outcome decide(Outcome outcome, PlaybackId id, const Reason& why, Name event = {"", 0});
+  void tell(const ChangedNote& notice);
+  std::span<const Trait> keep(std::span<const Trait> traits);
+  bool has_room(std::size_t text);
+  bool has_slots(std::size_t layers) const;
   void send_group(std::uint32_t group, Seconds time);
-  std::string why_unknown(Name event);
-  std::string why_unknown_group(Name group);
-  /// What was found out about a name that nobody knows, the first time; nothing where nobody listens.
-  template <class Find>
-  std::string told_of(Name name, Find find);
 
   // Who gets a voice.
   static constexpr std::uint32_t no_voice = ~0U;
@@ -210,11 +208,11 @@ struct ManagerState {
   void give_way(LivePlayback& playback, const LiveSound& to);
   ClipPosition position_at(const LivePlayback& playback, std::int64_t frame) const;
   void give_voice(LivePlayback& playback, std::uint32_t voice, std::int64_t base, std::int64_t start_frame, std::int64_t fade_in);
-  void put_to_sleep(LivePlayback& playback, std::string_view why);
+  void put_to_sleep(LivePlayback& playback, const Reason& why);
   void lie_down(LivePlayback& playback);
   void get_up(LivePlayback& playback);
   void fall_asleep(LivePlayback& playback, ClipPosition position, std::int64_t since);
-  void leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why = {});
+  void leave(LivePlayback& playback, Seconds fade, const char* how, const Reason& why = {});
   void end(LivePlayback& playback, std::int64_t frame, const char* how);
   void tend_pool();
   void wake(LivePlayback& playback);
@@ -244,7 +242,7 @@ struct ManagerState {
   void watch_for_broken_samples();
   Hertz rate_of(const LivePlayback& playback) const;
   void render(std::span<float> out) noexcept;
-  JournalEntry& note(JournalEntry::Kind kind);
+  Note* note(JournalEntry::Kind kind);
   void count_request();
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
@@ -264,8 +262,7 @@ struct ManagerState {
   std::list<LiveBank> banks;
   std::shared_ptr<const Catalogue> catalogue = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories;  ///< by the hash of a sound's name
-  std::unordered_map<std::string, std::string> unknown;     ///< names that were asked for in vain, and what to say of them
-  std::deque<LivePlayback> playbacks;
+  std::vector<LivePlayback> playbacks;                      ///< never more than their capacity, so that they stay where they are
   std::vector<std::uint32_t> free_slots;
   std::vector<LivePlayback*> owners;                       ///< of each voice; null where it is free
   std::vector<Claim> claims;                               ///< of each voice; none where nothing sounds on it
@@ -297,8 +294,14 @@ struct ManagerState {
   std::vector<VoiceFinished> reports;
   std::atomic<std::int64_t> call_began{0};   ///< nanoseconds on the steady clock
   std::atomic<std::int64_t> call_frames{0};  ///< of the last call of render
-  EntryList entries;
-  EntryList handed_on;
+  Notebook notebook;
+  Notebook handed_on;                                      ///< guarded by `sink_mutex`, like the next three
+  std::size_t handed = 0;                                  ///< of its notes
+  std::unordered_map<std::string, std::string> suggested;  ///< names that were asked for in vain, and what to say of them
+  std::shared_ptr<const Catalogue> suggested_by;
+  std::list<LiveBank> silent_banks;  ///< to be destroyed when what was noted of them is handed on
+  std::atomic<std::thread::id> handing_on{};
+  double refused_for_room = 0, lines_lost = 0;
   Stats stats;
   UpdateLog updates;
   std::int64_t last_clock = 0;

@@ -1,5 +1,3 @@
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -14,24 +12,8 @@ namespace {
 
 constexpr Seconds patience{1};  // game time without a rendered frame before the journal says so
 constexpr std::uint32_t most_voices = 4096;
-
-bool is_request(Kind kind) {
-  switch (kind) {
-    case Kind::load:
-    case Kind::unload:
-    case Kind::raise:
-    case Kind::stop:
-    case Kind::gain:
-    case Kind::bend:
-    case Kind::pan:
-    case Kind::low_pass:
-    case Kind::high_pass:
-    case Kind::mute:
-    case Kind::stop_all:
-    case Kind::unreadable: return true;
-    default: return false;
-  }
-}
+constexpr std::uint32_t most_playbacks = 1 << 22;
+constexpr std::uint32_t least_lines = 256, most_lines = 1 << 22;
 
 }  // namespace
 
@@ -40,16 +22,19 @@ ManagerState::ManagerState(ManagerOptions given)
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       owners(2 * static_cast<std::size_t>(options.voices)),
-      claims(owners.size(), Claim::none()) {
+      claims(owners.size(), Claim::none()),
+      notebook(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0),
+      handed_on(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0) {
   for (std::uint32_t voice = 0; voice < owners.size(); ++voice) free_voices.push(voice);
   set_aside.reserve(owners.size());
   candidates.reserve(most_layers);
   reports.reserve(owners.size());
   verdict.yielding.reserve(most_layers);
-  JournalEntry& head = note(Kind::head);
-  head.rate = options.rate;
-  head.seed = options.seed;
-  head.voices = options.voices;
+  options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
+  playbacks.reserve(options.playbacks);
+  free_slots.reserve(options.playbacks);
+  sleepers.reserve(options.playbacks);
+  if (Note* head = note(Kind::head)) head->what = HeadNote{options.rate, options.seed, options.voices};
 }
 
 void ManagerState::send(const Command& command) {
@@ -68,9 +53,7 @@ void ManagerState::settle() {
   while (!backlog.empty() && mixer.post(backlog.front().command, backlog.front().request, backlog.front().lands)) backlog.pop_front();
   CameLate late;
   while (mixer.poll(late)) {
-    JournalEntry& entry = note(Kind::late);
-    entry.raise = late.request;
-    entry.starts = {late.landed};
+    if (Note* noted = note(Kind::late)) noted->what = LateNote{late.request, late.landed};
   }
   // In an order that does not depend on the blocks in which they were found.
   reports.clear();
@@ -108,12 +91,11 @@ void ManagerState::watch_streams() {
   for (std::size_t i = streaming.size(); i-- > 0;) {
     LivePlayback& playback = *streaming[i];
     const StreamRing& ring = playback.stream->ring;
-    const auto tell = [&](std::string why, const char* how) {
-      JournalEntry& entry = note(Kind::notice);
-      entry.playback = playback.id;
-      entry.sound = playback.sound->design->name;
-      entry.why = std::move(why);
-      entry.how = how;
+    const auto tell_of_it = [&](Reason::Code code, double number, const char* how) {
+      tell({.playback = playback.id,
+            .sound = playback.sound->design,
+            .how = how,
+            .why = {.code = code, .number = number, .name = playback.clip->name}});
     };
     if (playback.stream->failed && playback.how == nullptr) {
       if (!replaying) give_up_unreadable(playback.id, playback.stream->trouble);
@@ -122,27 +104,23 @@ void ManagerState::watch_streams() {
     if (const std::int64_t since = ring.late_since(); since != playback.told_late) {
       playback.told_late = since;
       ++stats.late;
-      tell(fmt::format("the stream of '{}' was late at {:.3f} s and faded out; the disk, or the thread that reads, did not keep up",
-                       playback.clip->name, seconds({since}, options.rate).value),
-           "late");
+      tell_of_it(Reason::Code::stream_late, seconds({since}, options.rate).value, "late");
     }
     if (const std::int64_t back = ring.back_at(); back != playback.told_back) {
       playback.told_back = back;
-      tell(fmt::format("the stream of '{}' is heard again, {:.3f} s later", playback.clip->name,
-                       seconds({back - playback.told_late}, options.rate).value),
-           "back");
+      tell_of_it(Reason::Code::stream_back, seconds({back - playback.told_late}, options.rate).value, "back");
     }
   }
 }
 
 /// What cannot be read any more is something that happened, like a request: a journal gives it again.
 void ManagerState::give_up_unreadable(PlaybackId id, std::string_view why) {
-  JournalEntry& entry = note(Kind::unreadable);
-  entry.playback = id;
-  entry.why = why;
+  count_request();
+  const std::string_view text = options.journal ? notebook.keep(why) : std::string_view();
+  if (Note* asked = note(Kind::unreadable)) asked->what = AskedNote{.playback = id, .why = text};
   for (auto& playback : playbacks)
     if (playback.sound != nullptr && playback.id == id && playback.clip->streamed != nullptr && playback.stage != Stage::leaving)
-      leave(playback, {}, "unreadable", why);
+      leave(playback, {}, "unreadable", {.code = Reason::Code::text, .name = text});
 }
 
 std::int64_t ManagerState::into_block() const {
@@ -172,12 +150,26 @@ void ManagerState::count_request() {
   updates.request(now.at);
 }
 
-JournalEntry& ManagerState::note(Kind kind) {
-  if (!options.journal) entries.clear();
-  if (is_request(kind)) count_request();
-  JournalEntry& entry = entries.add(kind, {now.at});
-  entry.lands = {now.lands};
-  return entry;
+/// Null where nobody listens, or there is no room.
+Note* ManagerState::note(Kind kind) {
+  if (!options.journal) return nullptr;
+  Note* noted = notebook.add();
+  if (noted == nullptr) {
+    ++lines_lost;
+    return nullptr;
+  }
+  noted->kind = kind;
+  noted->at = now.at;
+  noted->lands = now.lands;
+  return noted;
+}
+
+/// Whether a request can be noted; where it cannot, it is refused and leaves no other trace, so that a replay has no need of it.
+bool ManagerState::has_room(std::size_t text) {
+  if (!options.journal || notebook.has_room(text)) return true;
+  ++refused_for_room;
+  ++stats.refused;
+  return false;
 }
 
 void ManagerState::watch_clock(Seconds elapsed) {
@@ -187,17 +179,15 @@ void ManagerState::watch_clock(Seconds elapsed) {
   last_clock = now.at;
   if (unrendered < patience || stats.playing == 0 || told_unrendered) return;
   told_unrendered = true;
-  note(Kind::notice).why =
-      "the game's time goes on but nothing calls render, so nothing is heard; open a Device, or render the blocks yourself";
+  tell({.why = {.code = Reason::Code::unrendered}});
 }
 
 void ManagerState::note_update(const UpdateRun& run) {
-  JournalEntry& entry = note(Kind::updates);
-  entry.at = run.first;
-  entry.every = run.every;
-  entry.times = run.times;
-  entry.after = run.after;
-  entry.lands = run.first + run.ahead;
+  if (Note* noted = note(Kind::updates)) {
+    noted->at = run.first.value;
+    noted->lands = (run.first + run.ahead).value;
+    noted->what = UpdatesNote{run.every.value, run.times, run.after};
+  }
 }
 
 /// Once: whatever made them will make more.
@@ -205,10 +195,7 @@ void ManagerState::watch_for_broken_samples() {
   const std::uint32_t group = mixer.take_broken_group();
   if (group == Mixer::no_group || told_broken) return;
   told_broken = true;
-  note(Kind::notice).why = fmt::format(
-      "samples in group '{}' were not numbers, or beyond what a float holds, and were made silent; a clip that was damaged "
-      "after it was checked does that, or memory that something else has written to",
-      groups[group].name);
+  tell({.why = {.code = Reason::Code::broken_samples, .name = groups[group].name}});
 }
 
 void ManagerState::update(Seconds elapsed) {

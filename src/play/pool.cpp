@@ -1,5 +1,3 @@
-#include <fmt/format.h>
-
 #include <algorithm>
 
 #include "dsp/resample.hpp"
@@ -17,6 +15,8 @@ constexpr Seconds time_to_read{0.1};
 constexpr int most_swaps = 8;  // at a time
 
 }  // namespace
+
+bool ManagerState::has_slots(std::size_t layers) const { return free_slots.size() + options.playbacks - playbacks.size() >= layers; }
 
 LivePlayback& ManagerState::take_slot() {
   if (free_slots.empty()) {
@@ -47,11 +47,11 @@ void ManagerState::freshen_claims() {
 }
 
 void ManagerState::give_way(LivePlayback& playback, const LiveSound& to) {
-  const int rank = playback.sound->design->rank;
-  put_to_sleep(playback, fmt::format("its voice went to '{}', which {}", to.design->name,
-                                     !level_of(playback).audible() ? "is heard, unlike this one"
-                                     : to.design->rank > rank      ? "outranks it"
-                                                                   : "is not quieter"));
+  using Code = Reason::Code;
+  put_to_sleep(playback, {.code = !level_of(playback).audible()                    ? Code::gave_way_to_heard
+                                  : to.design->rank > playback.sound->design->rank ? Code::outranked_by
+                                                                                   : Code::not_louder_than,
+                          .name = to.design->name});
 }
 
 std::uint32_t ManagerState::take_voice() {
@@ -109,7 +109,7 @@ void ManagerState::give_voice(LivePlayback& playback, std::uint32_t voice, std::
 }
 
 /// Takes the voice of a sounding playback: it sleeps where it is worth it, and is over where it is not.
-void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
+void ManagerState::put_to_sleep(LivePlayback& playback, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   if (level_of(playback).audible() && !worth_waiting(*playback.layer, *playback.clip, position_at(playback, now.lands), playback.step)) {
     leave(playback, {}, "outranked", why);
@@ -120,12 +120,9 @@ void ManagerState::put_to_sleep(LivePlayback& playback, std::string_view why) {
   --stats.playing;
   ++stats.dormant;
   send(StopVoice{playback.voice, 0});
-  JournalEntry& entry = note(Kind::fading);
-  entry.playback = playback.id;
-  entry.sound = playback.sound->design->name;
-  entry.how = "dormant";
-  entry.why = why;
-  entry.voice = playback.voice;
+  if (Note* slept = note(Kind::fading))
+    slept->what =
+        ChangedNote{.playback = playback.id, .sound = playback.sound->design, .how = "dormant", .voice = playback.voice, .why = why};
 }
 
 /// The first frame at which it would be over.
@@ -182,7 +179,7 @@ void ManagerState::fall_asleep(LivePlayback& playback, ClipPosition position, st
   lie_down(playback);
 }
 
-void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, std::string_view why) {
+void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, const Reason& why) {
   if (playback.stage == Stage::dormant) {
     get_up(playback);
     end(playback, now.at, how);
@@ -197,23 +194,18 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
     playback.how = how;
   }
   send(StopVoice{playback.voice, frames_of(fade)});
-  JournalEntry& entry = note(Kind::fading);
-  entry.playback = playback.id;
-  entry.sound = playback.sound->design->name;
-  entry.fade = fade;
-  entry.how = how;
-  entry.why = why;
-  entry.voice = playback.voice;
+  if (Note* leaves = note(Kind::fading))
+    leaves->what = ChangedNote{
+        .playback = playback.id, .sound = playback.sound->design, .how = how, .voice = playback.voice, .fade = fade, .why = why};
 }
 
 void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* how) {
   LivePlayback& first = *playback.first;
   if (--first.alive == 0) {
-    JournalEntry& entry = note(Kind::ended);
-    entry.at = {frame};
-    entry.playback = playback.id;
-    entry.sound = playback.sound->design->name;
-    entry.how = how;
+    if (Note* ended = note(Kind::ended)) {
+      ended->at = frame;
+      ended->what = ChangedNote{.playback = playback.id, .sound = playback.sound->design, .how = how};
+    }
   }
   LiveSound& sound = *playback.sound;
   playback.sound = nullptr;
@@ -241,11 +233,8 @@ void ManagerState::wake(LivePlayback& playback) {
   const std::int64_t soonest = now.lands + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
   const std::int64_t first = std::max(soonest, playback.since);
   give_voice(playback, voice, first, first, shortest_change(options.rate.value));
-  JournalEntry& entry = note(Kind::woke);
-  entry.playback = playback.id;
-  entry.sound = playback.sound->design->name;
-  entry.voice = voice;
-  entry.starts = {playback.since};
+  if (Note* woke = note(Kind::woke))
+    woke->what = ChangedNote{.playback = playback.id, .sound = playback.sound->design, .voice = voice, .starts = playback.since};
 }
 
 /// Sleepers that have come to their end without being heard again.

@@ -1,9 +1,6 @@
-#include <fmt/format.h>
-
 #include <algorithm>
 
 #include "play/manager_state.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 
@@ -11,30 +8,33 @@ using Kind = JournalEntry::Kind;
 
 Raised ManagerState::raise(const Happening& happening) {
   const Name event = happening.event;
-  PlaybackId id{++stats.raised, 0};
-  if (!options.journal) {
-    count_request();
-  } else {
-    JournalEntry& asked = note(Kind::raise);
-    asked.raise = id.raise;
-    asked.event = event.text();
-    asked.emitter = happening.emitter;
-    asked.into = {happening.into};
-    for (const auto& trait : happening.traits) asked.traits.emplace_back(trait.name.text(), trait.value.text());
-  }
-
   Raised raised;
+  std::size_t text = event.text().size();
+  for (const auto& trait : happening.traits) text += trait.name.text().size() + trait.value.text().size();
+  if (!has_room(text)) {
+    raised.outcome = Outcome::no_room;
+    return raised;
+  }
+  PlaybackId id{++stats.raised, 0};
+  count_request();
+  if (Note* asked = note(Kind::raise))
+    asked->what = AskedNote{.raise = id.raise,
+                            .name = notebook.keep(event.text()),
+                            .traits = notebook.keep(happening.traits),
+                            .emitter = happening.emitter,
+                            .into = happening.into};
+
   const Catalogue::Event* known = catalogue->find(event);
   if (known == nullptr) {
     const std::string_view lost = catalogue->lost_with(event.text());
     raised.outcome = lost.empty() ? Outcome::unknown_event : Outcome::bank_not_loaded;
-    decide(raised.outcome, id,
-           lost.empty() ? told_of(event, [&] { return why_unknown(event); })
-                        : fmt::format("the bank '{}' with this event was unloaded", lost));
-    return raised;
+    Reason why{.code = lost.empty() ? Reason::Code::unknown_event : Reason::Code::event_unloaded};
+    if (options.journal) why.name = notebook.keep(lost.empty() ? event.text() : lost);
+    return decide(raised.outcome, id, why), raised;
   }
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
   Happening based = happening;
+  based.event = Name(known->design->name, event.hash());
   based.base = now.lands + mixer.lead() + happening.into;
   bool first = true;
   for (const auto& response : known->design->responses) {
@@ -44,27 +44,6 @@ Raised ManagerState::raise(const Happening& happening) {
     first = false;
   }
   return raised;
-}
-
-template <class Find>
-std::string ManagerState::told_of(Name name, Find find) {
-  constexpr std::size_t most_told = 1024;  // a game that makes names up must not fill the memory, nor look for each
-  constexpr std::size_t longest_name = 256;
-  if (!options.journal) return {};
-  if (name.text().size() > longest_name) return fmt::format("nothing has a name of {} letters", name.text().size());
-  std::string text(name.text());
-  if (const auto known = unknown.find(text); known != unknown.end()) return known->second;
-  if (unknown.size() == most_told) return "nothing has this name, like many that were asked for before it";
-  return unknown.emplace(std::move(text), find()).first->second;
-}
-
-std::string ManagerState::why_unknown(Name event) {
-  if (catalogue->banks().empty()) return "no bank is loaded";
-  return fmt::format("no loaded bank has this event{}", did_you_mean(event.text(), catalogue->names()));
-}
-
-std::string ManagerState::why_unknown_group(Name group) {
-  return fmt::format("there is no group '{}'{}", group.text(), did_you_mean(group.text(), groups.names()));
 }
 
 LivePlayback* ManagerState::find(const Playback& handle) {
@@ -88,17 +67,16 @@ bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
     decide(Outcome::not_a_number, id, *door.refusal());
     return false;
   }
-  if (door.notice()) note(Kind::notice).why = *door.notice();
+  if (door.notice()) tell({.why = *door.notice()});
   return true;
 }
 
-template <class Fill, class Act>
-void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill fill, Act act) {
-  if (handle.id_ == PlaybackId{}) return;  // the handle of nothing
-  JournalEntry& asked = note(kind);
-  asked.playback = handle.id_;
-  asked.fade = time;
-  fill(asked);
+/// Notes a request, and acts on what it names.
+template <class Act>
+void ManagerState::change(Kind kind, const Playback& handle, double value, Seconds time, Act act) {
+  if (handle.id_ == PlaybackId{} || !has_room(0)) return;  // the handle of nothing
+  count_request();
+  if (Note* asked = note(kind)) asked->what = AskedNote{.playback = handle.id_, .value = value, .fade = time};
   if (LivePlayback* first = find(handle)) {
     // The next is looked up before: an act may end its layer, and with the last of them all slots are free.
     for (LivePlayback *layer = first, *next = nullptr; layer != nullptr; layer = next) {
@@ -109,69 +87,61 @@ void ManagerState::change(Kind kind, const Playback& handle, Seconds time, Fill 
     decide(Outcome::already_ended, handle.id_, {});
 }
 
-template <class Fill, class Act>
-Outcome ManagerState::change(Kind kind, Name group, Seconds time, Fill fill, Act act) {
-  JournalEntry& asked = note(kind);
-  asked.group = group.text();
-  asked.fade = time;
-  fill(asked);
+template <class Act>
+Outcome ManagerState::change(Kind kind, Name group, double value, bool on, Seconds time, Act act) {
+  if (!has_room(2 * group.text().size())) return Outcome::no_room;
+  count_request();
+  if (Note* asked = note(kind)) asked->what = AskedNote{.name = notebook.keep(group.text()), .value = value, .fade = time, .on = on};
   const auto index = groups.find(group);
-  if (index == Groups::none) return decide(Outcome::unknown_group, {}, told_of(group, [&] { return why_unknown_group(group); }));
+  if (index == Groups::none)
+    return decide(Outcome::unknown_group, {},
+                  {.code = Reason::Code::unknown_group, .name = options.journal ? notebook.keep(group.text()) : std::string_view()});
   act(index);
   return Outcome::done;
 }
 
 void ManagerState::stop(const Playback& handle, Seconds fade) {
   if (!admit(handle.id_, fade)) return;
-  change(
-      Kind::stop, handle, fade, [](JournalEntry&) {}, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
+  change(Kind::stop, handle, 0, fade, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
 }
 
 void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
   if (!admit(handle.id_, gain, time)) return;
-  change(
-      Kind::gain, handle, time, [&](JournalEntry& asked) { asked.gain = gain; },
-      [&](LivePlayback& playback) {
-        playback.own_gain = gain;
-        playback.level = Level(playback.clip->level + playback.drawn_gain + gain);
-        turned(playback);
-        to_voice(playback, SetVoiceGain{playback.voice, static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
-      });
+  change(Kind::gain, handle, gain.value, time, [&](LivePlayback& playback) {
+    playback.own_gain = gain;
+    playback.level = Level(playback.clip->level + playback.drawn_gain + gain);
+    turned(playback);
+    to_voice(playback, SetVoiceGain{playback.voice, static_cast<float>(amplitude(playback.drawn_gain + gain)), frames_of(time)});
+  });
 }
 
 void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
   if (!admit(handle.id_, shift, time)) return;
-  change(
-      Kind::bend, handle, time, [&](JournalEntry& asked) { asked.pitch = shift; },
-      [&](LivePlayback& playback) {
-        const std::int64_t from = std::max(playback.since, mixer.changes_from(now.lands));
-        playback.position = position_at(playback, from);
-        playback.since = from;
-        playback.step = step_of(*playback.sound, playback.drawn_pitch + shift);
-        turned(playback);
-        to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
-      });
+  change(Kind::bend, handle, shift.value, time, [&](LivePlayback& playback) {
+    const std::int64_t from = std::max(playback.since, mixer.changes_from(now.lands));
+    playback.position = position_at(playback, from);
+    playback.since = from;
+    playback.step = step_of(*playback.sound, playback.drawn_pitch + shift);
+    turned(playback);
+    to_voice(playback, SetVoiceStep{playback.voice, playback.step, frames_of(time)});
+  });
 }
 
 void ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
   if (!admit(handle.id_, pan, time)) return;
-  change(
-      Kind::pan, handle, time, [&](JournalEntry& asked) { asked.pan = pan; },
-      [&](LivePlayback& playback) {
-        playback.pan = pan;
-        to_voice(playback, SetVoiceSide{playback.voice, static_cast<float>(playback.pan.value), frames_of(time)});
-      });
+  change(Kind::pan, handle, pan.value, time, [&](LivePlayback& playback) {
+    playback.pan = pan;
+    to_voice(playback, SetVoiceSide{playback.voice, static_cast<float>(playback.pan.value), frames_of(time)});
+  });
 }
 
 void ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
   if (!admit(handle.id_, frequency, time)) return;
   const bool low = kind == StateFilter::Kind::low_pass;
-  change(
-      low ? Kind::low_pass : Kind::high_pass, handle, time, [&](JournalEntry& asked) { asked.frequency = frequency; },
-      [&](LivePlayback& playback) {
-        (low ? playback.low_pass : playback.high_pass) = frequency;
-        to_voice(playback, SetFilter{playback.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
-      });
+  change(low ? Kind::low_pass : Kind::high_pass, handle, frequency.value, time, [&](LivePlayback& playback) {
+    (low ? playback.low_pass : playback.high_pass) = frequency;
+    to_voice(playback, SetFilter{playback.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
+  });
 }
 
 /// A sleeper takes the change along when it wakes.
@@ -181,7 +151,8 @@ void ManagerState::to_voice(const LivePlayback& playback, const Command& command
 
 void ManagerState::stop_all(Seconds fade) {
   if (!admit({}, fade)) return;
-  note(Kind::stop_all).fade = fade;
+  count_request();
+  if (Note* asked = note(Kind::stop_all)) asked->what = AskedNote{.fade = fade};
   for (LivePlayback* playback : owners)
     if (playback != nullptr) leave(*playback, fade, "stopped");
   stopped = {stats.raised, ~0U};
@@ -192,32 +163,26 @@ void ManagerState::stop_all(Seconds fade) {
 
 Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
   if (!admit({}, gain, time)) return Outcome::not_a_number;
-  return change(
-      Kind::gain, group, time, [&](JournalEntry& asked) { asked.gain = gain; },
-      [&](std::uint32_t index) {
-        groups.set_gain(index, gain, now.lands + mixer.lead() + frames_of(time));
-        send_group(index, time);
-      });
+  return change(Kind::gain, group, gain.value, false, time, [&](std::uint32_t index) {
+    groups.set_gain(index, gain, now.lands + mixer.lead() + frames_of(time));
+    send_group(index, time);
+  });
 }
 
 Outcome ManagerState::set_mute(Name group, bool mute) {
-  return change(
-      Kind::mute, group, {}, [&](JournalEntry& asked) { asked.on = mute; },
-      [&](std::uint32_t index) {
-        constexpr Seconds smooth{0.02};
-        groups.set_mute(index, mute, now.lands + mixer.lead() + frames_of(smooth));
-        send_group(index, smooth);
-      });
+  return change(Kind::mute, group, 0, mute, {}, [&](std::uint32_t index) {
+    constexpr Seconds smooth{0.02};
+    groups.set_mute(index, mute, now.lands + mixer.lead() + frames_of(smooth));
+    send_group(index, smooth);
+  });
 }
 
 Outcome ManagerState::set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time) {
   if (!admit({}, frequency, time)) return Outcome::not_a_number;
-  return change(
-      kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, group, time,
-      [&](JournalEntry& asked) { asked.frequency = frequency; },
-      [&](std::uint32_t index) {
-        send(SetFilter{index, true, kind, static_cast<float>(frequency.value), frames_of(time)});
-      });
+  return change(kind == StateFilter::Kind::low_pass ? Kind::low_pass : Kind::high_pass, group, frequency.value, false, time,
+                [&](std::uint32_t index) {
+                  send(SetFilter{index, true, kind, static_cast<float>(frequency.value), frames_of(time)});
+                });
 }
 
 void ManagerState::send_group(std::uint32_t group, Seconds time) {

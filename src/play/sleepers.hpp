@@ -20,6 +20,7 @@ class Sleepers {
   bool empty() const { return who_.empty(); }
   LivePlayback& operator[](std::size_t bed) const { return *who_[bed]; }
 
+  void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
   /// Returns its bed. At frame `ends` it will have slept past its end.
   std::size_t add(LivePlayback& playback, Claim claim, std::int64_t ends) {
     who_.push_back(&playback);

@@ -1,5 +1,3 @@
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <array>
 #include <utility>
@@ -7,23 +5,6 @@
 #include "play/manager_state.hpp"
 
 namespace tidewater {
-
-namespace {
-
-/// Words on the stack: what is held back often must not allocate.
-class Words {
- public:
-  template <class... Args>
-  explicit Words(fmt::format_string<Args...> format, const Args&... args) {
-    fmt::vformat_to(std::back_inserter(text_), fmt::string_view(format), fmt::make_format_args(args...));
-  }
-  operator std::string_view() const { return {text_.data(), text_.size()}; }
-
- private:
-  fmt::memory_buffer text_;
-};
-
-}  // namespace
 
 /// Told to go, in every layer that is left.
 bool ManagerState::leaving(const LivePlayback& first) const {
@@ -41,7 +22,7 @@ void ManagerState::list_starts(const LiveSound& sound, std::optional<std::uint64
 }
 
 /// Tells every layer of a start to go.
-void ManagerState::leave_start(LivePlayback& first, Seconds fade, const char* how, std::string_view why) {
+void ManagerState::leave_start(LivePlayback& first, Seconds fade, const char* how, const Reason& why) {
   // The next is looked up before: with the last layer that ends all slots are free.
   for (LivePlayback *layer = &first, *next = nullptr; layer != nullptr; layer = next) {
     next = layer->next;
@@ -65,21 +46,17 @@ bool ManagerState::heard_near(const LiveSound& sound, std::uint64_t emitter, std
 
 /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start; what has to make
 /// room for it then stands in the verdict. What is held back draws and picks nothing.
-std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard) {
+std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard, Name event) {
   const BankSound& design = *sound.design;
   verdict.clear();
   if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
-  const std::string_view whose = design.limit_each_emitter ? " for this emitter" : "";
+  const auto held = [&](Outcome outcome, Reason::Code code) {
+    return decide(outcome, id, {.code = code, .each = design.limit_each_emitter, .sound = &design}, event);
+  };
   list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
 
-  if (design.retrigger == Retrigger::ignore && !in_order.empty())
-    return decide(Outcome::already_playing, id, Words("'{}' plays already{}, and its retrigger is \"ignore\"", design.name, whose));
-
-  if (heard_near(sound, emitter, heard))
-    return decide(Outcome::too_soon, id,
-                  design.spacing < Seconds{1}
-                      ? Words("'{}' started less than {:g} ms ago{}: its spacing", design.name, 1000 * design.spacing.value, whose)
-                      : Words("'{}' started less than {:g} s ago{}: its spacing", design.name, design.spacing.value, whose));
+  if (design.retrigger == Retrigger::ignore && !in_order.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
+  if (heard_near(sound, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
 
   if (design.retrigger == Retrigger::restart) {
     verdict.going = in_order;
@@ -87,7 +64,7 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   }
   if (design.limit == 0 || in_order.size() < design.limit) return std::nullopt;
   verdict.playing = in_order.size();
-  if (design.when_full == WhenFull::newest) return decide(Outcome::limit_reached, id, why_limited(sound));
+  if (design.when_full == WhenFull::newest) return decide(Outcome::limit_reached, id, why_limited(sound), event);
   const auto level = [this](const LivePlayback* first) {
     Level loudest;
     for (const LivePlayback* layer = first; layer != nullptr; layer = layer->next)
@@ -101,9 +78,11 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   return std::nullopt;
 }
 
-std::string ManagerState::why_limited(const LiveSound& sound) const {
-  return fmt::format("{} of '{}' play already{}: its limit", verdict.playing, sound.design->name,
-                     sound.design->limit_each_emitter ? " for this emitter" : "");
+Reason ManagerState::why_limited(const LiveSound& sound) const {
+  return {.code = Reason::Code::limited,
+          .each = sound.design->limit_each_emitter,
+          .number = static_cast<double>(verdict.playing),
+          .sound = sound.design};
 }
 
 /// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
@@ -152,7 +131,7 @@ void ManagerState::make_room(const LiveSound& sound) {
   const bool restarts = sound.design->retrigger == Retrigger::restart;
   for (LivePlayback* first : verdict.going)
     leave_start(*first, sound.design->fade_out, restarts ? "restarted" : "yielded",
-                restarts ? "it was asked for again" : why_limited(sound));
+                restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound));
   for (LivePlayback* playback : verdict.yielding) give_way(*playback, sound);
 }
 

@@ -1,0 +1,100 @@
+#include "notebook/reason.hpp"
+
+#include <fmt/format.h>
+
+#include "choose/traits.hpp"
+#include "tidewater/nearest.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr std::size_t longest_name = 256;
+
+std::string too_long(std::string_view name) { return fmt::format("nothing has a name of {} letters", name.size()); }
+
+std::string unknown_event(std::string_view name, const KnownNames& known) {
+  if (!known.any_bank) return "no bank is loaded";
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("no loaded bank has this event{}", did_you_mean(name, known.events()));
+}
+
+std::string unknown_group(std::string_view name, const KnownNames& known) {
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("there is no group '{}'{}", name, did_you_mean(name, known.groups()));
+}
+
+std::string all_taken(const Reason& r) {
+  return fmt::format("all {:.0f} voices are taken by sounds that are louder or outrank it", r.number);
+}
+
+constexpr std::string_view all_fade = "there is room for it, but every voice still fades what was told to go";
+constexpr std::string_view keeps = "; it keeps its place";
+constexpr std::string_view cannot_wait = ", and it is too short to wait";
+
+}  // namespace
+
+std::string words(const Reason& r, const KnownNames& known) {
+  using Code = Reason::Code;
+  const std::string_view sound = r.sound == nullptr ? std::string_view() : std::string_view(r.sound->name);
+  const std::string_view whose = r.each ? " for this emitter" : "";
+  switch (r.code) {
+    case Code::none: return {};
+    case Code::text: return std::string(r.name);
+    case Code::unknown_event: return unknown_event(r.name, known);
+    case Code::event_unloaded: return fmt::format("the bank '{}' with this event was unloaded", r.name);
+    case Code::unknown_group: return unknown_group(r.name, known);
+    case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
+    case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
+    case Code::brought:
+      return fmt::format("{} of {} {} was brought to {} {}; it may be {}", r.name, r.number, r.unit, r.other, r.unit, r.more);
+    case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
+    case Code::too_soon: {
+      const double spacing = r.sound->spacing.value;
+      return spacing < 1 ? fmt::format("'{}' started less than {:g} ms ago{}: its spacing", sound, 1000 * spacing, whose)
+                         : fmt::format("'{}' started less than {:g} s ago{}: its spacing", sound, spacing, whose);
+    }
+    case Code::limited: return fmt::format("{:.0f} of '{}' play already{}: its limit", r.number, sound, whose);
+    case Code::asked_again: return "it was asked for again";
+    case Code::past_end:
+      return fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", sound, r.name, r.number);
+    case Code::no_clip: return why_otherwise(*r.sound, *r.layer, r.traits, ", and none otherwise");
+    case Code::otherwise:
+      return fmt::format("{}: {}", r.name, why_otherwise(*r.sound, *r.layer, r.traits, ", and plays what it has otherwise"));
+    case Code::left_out: return fmt::format("'{}' is there by chance, and was not this time", sound);
+    case Code::not_playing: return fmt::format("'{}' was not playing", sound);
+    case Code::waits: return fmt::format("{}{}", all_taken(r), keeps);
+    case Code::waits_for_fades: return fmt::format("{}{}", all_fade, keeps);
+    case Code::too_short: return fmt::format("{}{}", all_taken(r), cannot_wait);
+    case Code::too_short_for_fades: return fmt::format("{}{}", all_fade, cannot_wait);
+    case Code::muted: return fmt::format("group '{}' is muted", r.name);
+    case Code::silent_group: return fmt::format("the level of group '{}' is silent", r.name);
+    case Code::faint_group: return fmt::format("group '{}' and those above it come to less than -120 dB", r.name);
+    case Code::drawn_silent: return "its level was drawn at silence";
+    case Code::silent_clip: return "its clip is silent";
+    case Code::faint: return "it would be quieter than -120 dB";
+    case Code::gave_way_to_heard: return fmt::format("its voice went to '{}', which is heard, unlike this one", r.name);
+    case Code::outranked_by: return fmt::format("its voice went to '{}', which outranks it", r.name);
+    case Code::not_louder_than: return fmt::format("its voice went to '{}', which is not quieter", r.name);
+    case Code::stream_late:
+      return fmt::format("the stream of '{}' was late at {:.3f} s and faded out; the disk, or the thread that reads, did not keep up",
+                         r.name, r.number);
+    case Code::stream_back: return fmt::format("the stream of '{}' is heard again, {:.3f} s later", r.name, r.number);
+    case Code::unrendered:
+      return "the game's time goes on but nothing calls render, so nothing is heard; open a Device, or render the blocks yourself";
+    case Code::broken_samples:
+      return fmt::format(
+          "samples in group '{}' were not numbers, or beyond what a float holds, and were made silent; a clip that was damaged "
+          "after it was checked does that, or memory that something else has written to",
+          r.name);
+    case Code::no_room:
+      return fmt::format(
+          "{:.0f} requests found no room in the journal and were refused: call update once a game frame, or give "
+          "ManagerOptions::journal_lines more room",
+          r.number);
+    case Code::lines_lost:
+      return fmt::format("{:.0f} lines found no room in the journal and are lost: call update once a game frame", r.number);
+  }
+  return {};
+}
+
+}  // namespace tidewater

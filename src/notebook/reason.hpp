@@ -1,0 +1,72 @@
+#pragma once
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "tidewater/trait.hpp"
+
+namespace tidewater {
+
+/// Why something was decided, as a code with what its words need. Nothing is put into words while deciding.
+struct Reason {
+  enum class Code : std::uint8_t {
+    none,
+    text,            ///< `name`, as it is
+    unknown_event,   ///< `name`
+    event_unloaded,  ///< with the bank `name`
+    unknown_group,   ///< `name`
+    no_such_bank,    ///< `name`
+    not_a_number,    ///< `name` is what, `more` its range
+    brought,         ///< `name` of `number` `unit` was brought to `other`; `more` is its range
+    plays_already,   ///< `sound`; `each`: for its emitter
+    too_soon,        ///< `sound`; `each`
+    limited,         ///< `number` of `sound`; `each`
+    asked_again,
+    past_end,     ///< `sound`, whose clip `name` has `number` seconds
+    no_clip,      ///< `sound`, `layer`, `traits`
+    otherwise,    ///< the same, of event `name`
+    left_out,     ///< `sound`
+    not_playing,  ///< `sound`
+    waits,        ///< all `number` voices are taken
+    waits_for_fades,
+    too_short,  ///< the same, and it cannot wait
+    too_short_for_fades,
+    muted,         ///< group `name`
+    silent_group,  ///< group `name`
+    faint_group,   ///< group `name`
+    drawn_silent,
+    silent_clip,
+    faint,
+    gave_way_to_heard,  ///< `name`
+    outranked_by,       ///< `name`
+    not_louder_than,    ///< `name`
+    stream_late,        ///< of the clip `name`, at `number` seconds
+    stream_back,        ///< `number` seconds later
+    unrendered,
+    broken_samples,  ///< group `name`
+    no_room,         ///< `number` requests
+    lines_lost,      ///< `number`
+  };
+
+  Code code = Code::none;
+  bool each = false;
+  double number = 0, other = 0;
+  std::string_view name = {}, unit = {}, more = {};
+  const BankSound* sound = nullptr;
+  const BankLayer* layer = nullptr;
+  std::span<const Trait> traits = {};
+};
+
+/// What is known by name, for those who ask for something else.
+struct KnownNames {
+  bool any_bank = false;
+  std::function<std::vector<std::string_view>()> events, groups;
+};
+
+std::string words(const Reason& reason, const KnownNames& known);
+
+}  // namespace tidewater
