@@ -1,11 +1,17 @@
 #include <sys/syscall.h>
 #include <unistd.h>
 
+#include <malloc.h>
+
+#include <array>
 #include <atomic>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <cstdio>
 #include <mutex>
+#include <optional>
+#include <set>
+#include <stdexcept>
 #include <thread>
 
 #include "audio_thread.hpp"
@@ -101,21 +107,237 @@ TEST_CASE(
   CHECK(stage.manager->stats().fading == 0);
 }
 
-TEST_CASE("raising does not allocate once it has warmed up") {
-  Stage stage(book, {.voices = 32});
-  const auto round = [&] {
-    for (int i = 0; i < 20; ++i) stage.raise("step");
-    stage.render(Seconds{0.5});
-    stage.journal.clear();
+TEST_CASE("asking allocates nothing once it has warmed up, whatever comes of it") {
+  Stage stage(R"([groups.off]
+mute = true
+[groups.on]
+[sounds.shot]
+clips = ["n-*.wav"]
+pitch = "-3 st .. 3 st"
+[sounds.muted]
+group = "off"
+clips = ["n-*.wav"]
+[sounds.loop]
+clips = ["hum.wav"]
+loop = true
+gain = "-40 dB"
+[sounds.high]
+clips = ["hum.wav"]
+rank = 9
+loop = true
+[sounds.again]
+clips = ["low.wav"]
+rank = 9
+retrigger = "restart"
+[sounds.once]
+clips = ["hum.wav"]
+rank = 9
+loop = true
+retrigger = "ignore"
+[sounds.few]
+clips = ["low.wav"]
+rank = 8
+limit = 2
+spacing = "1 ms"
+[sounds.newest]
+clips = ["hum.wav"]
+loop = true
+limit = 1
+when-full = "newest"
+[sounds.seldom]
+clips = ["low.wav"]
+chance = "1 %"
+[sounds.by]
+clips = { by = "a-trait-with-a-name-that-is-not-short", planks-and-more-than-that-to-be-long = ["n-1.wav"], otherwise = [] }
+[sounds.late]
+clips = ["n-1.wav"]
+start-at = "3 s"
+[sounds.tune]
+clips = ["longer.wav"]
+stream = true
+[sounds.layers]
+layers = [ { clips = ["hum.wav"], loop = true }, { clips = ["n-1.wav"], chance = "50 %" }, { clips = ["longer.wav"] } ]
+[events.shot]
+start = "shot"
+[events.muted]
+start = "muted"
+[events.loop]
+start = "loop"
+[events.high]
+start = "high"
+[events.again]
+start = "again"
+[events.once]
+start = "once"
+[events.few]
+start = "few"
+[events.newest]
+start = "newest"
+[events.seldom]
+start = "seldom"
+[events.by]
+start = "by"
+[events.late]
+start = "late"
+[events.tune]
+start = "tune"
+[events.layers]
+start = "layers"
+[events.hush]
+responses = [ { stop = "high" }, { stop = "loop" }, { stop = "newest" }, { stop = "once" }, { stop = "tune" }, { stop = "layers" } ]
+)",
+              {.voices = 12}, {}, true);
+  stage.folder.write(
+      "other.toml",
+      "[book]\nname=\"other\"\n[sounds.gone]\nclips=[\"low.wav\"]\n[events.\"a.name.that.is.not.short.at.all\"]\nstart=\"gone\"\n");
+  stage.manager->load(compile_book(stage.folder.path("other.toml")));
+  stage.manager->unload("other");
+  SoundManager& manager = *stage.manager;
+  std::set<Outcome> outcomes;
+  std::array<Playback, 16> held;
+  Random random(4);
+  const auto ask = [&] {
+    static constexpr std::array events = {"shot",
+                                          "muted",
+                                          "loop",
+                                          "high",
+                                          "again",
+                                          "once",
+                                          "few",
+                                          "newest",
+                                          "seldom",
+                                          "by",
+                                          "late",
+                                          "tune",
+                                          "layers",
+                                          "hush",
+                                          "a.name.that.is.not.short.at.all",
+                                          "a.name.that.nobody.ever.had.and.is.long"};
+    const std::array traits = {Trait{"a-trait-with-a-name-that-is-not-short", random.below(2) == 0
+                                                                                  ? "planks-and-more-than-that-to-be-long"
+                                                                                  : "a value that no clip has, and is long"}};
+    const Raised raised = manager.raise(events[random.below(events.size())], std::span<const Trait>(traits), random.below(9));
+    if (outcomes.size() < 64) held[random.below(16)] = raised.playback();
+    Playback& one = held[random.below(16)];
+    switch (random.below(12)) {
+      case 0: one.stop(Seconds{0.01}); break;
+      case 1: one.set_gain(Decibels{random.between(-20, 0)}); break;
+      case 2: one.bend(Semitones{random.between(-2, 2)}); break;
+      case 3: one.set_pan(Pan{std::nan("")}); break;
+      case 4: one.set_low_pass(Hertz{2000}); break;
+      case 5: manager.set_gain("on", Decibels{random.between(-20, 100)}); break;
+      case 6: manager.set_mute("off", random.below(4) != 0); break;
+      case 7: manager.set_gain("a group that nobody ever had", Decibels{-3}); break;
+      case 8:
+        if (random.below(20) == 0) manager.stop_all();
+        break;
+      default: break;
+    }
+    return raised.outcome;
   };
-  for (int i = 0; i < 20; ++i) round();
-  const Trespasses before = trespasses();
-  {
-    const OnAudioThread watched;
-    for (int i = 0; i < 20; ++i) stage.manager->raise("step");
+  const auto frame = [&](bool watch) {
+    const Trespasses before = trespasses();
+    std::array<Outcome, 24> found{};
+    {
+      std::optional<OnAudioThread> watched;
+      if (watch) watched.emplace();
+      for (auto& outcome : found) outcome = ask();
+    }
+    const auto allocations = trespasses().allocations - before.allocations;
+    forgive(before);  // asking may take its lock
+    outcomes.insert(found.begin(), found.end());
+    stage.render(Seconds{0.03});
+    stage.journal.clear();
+    return allocations;
+  };
+  for (int i = 0; i < 60; ++i) frame(false);
+  outcomes.clear();
+  for (int i = 0; i < 200; ++i) REQUIRE(frame(true) == 0);
+  for (const Outcome outcome : {Outcome::started, Outcome::silent, Outcome::dormant, Outcome::done, Outcome::nothing_to_stop,
+                                Outcome::already_playing, Outcome::too_soon, Outcome::limit_reached, Outcome::left_out, Outcome::no_clip,
+                                Outcome::past_end, Outcome::pool_full, Outcome::unknown_event, Outcome::bank_not_loaded}) {
+    INFO(to_text(outcome));
+    CHECK(outcomes.contains(outcome));
   }
-  CHECK(trespasses().allocations == before.allocations);
-  forgive(before);  // a raise may take its lock
+}
+
+#ifndef TIDEWATER_SANITIZED
+TEST_CASE("memory stays flat: ten minutes of a game that nothing renders, and a million raises in one frame") {
+  std::size_t lines = 0;
+  const Stage books(book);  // its bank
+  SoundManager manager({.voices = 32, .journal = [&](const JournalEntry&) { ++lines; }, .offline = true});
+  manager.load(*books.bank);
+  Random random(6);
+  std::array<Playback, 32> held;
+  const auto play = [&](int frames, bool update) {
+    for (int i = 0; i < frames; ++i) {
+      held[random.below(32)] = manager.raise(i % 3 == 0 ? "hum" : "step").playback();
+      Playback& one = held[random.below(32)];
+      one.set_gain(Decibels{random.between(-20, 0)});
+      one.bend(Semitones{random.between(-3, 3)});
+      manager.set_gain("effects", Decibels{random.between(-20, 0)});
+      if (random.below(10) == 0) one.stop();
+      if (update) manager.update(Seconds{1.0 / 60});
+    }
+  };
+  const auto used = [] { return mallinfo2().uordblks + mallinfo2().hblkhd; };
+  play(3000, true);
+  const auto before = used();
+  play(36000, true);
+  CHECK(used() < before + (std::size_t{1} << 20));
+  lines = 0;
+  for (int i = 0; i < 1'000'000; ++i) manager.raise("step");
+  CHECK(manager.raise("step").outcome == Outcome::no_room);
+  manager.update({});
+  CHECK(lines > 1000);
+  manager.update({});
+  CHECK(used() < before + (std::size_t{1} << 20));
+  std::vector<float> block(4800);
+  manager.stop_all();
+  for (int i = 0; i < 20; ++i) manager.render(block), manager.update({});
+  CHECK(manager.raise("step").outcome == Outcome::started);  // all is as it was
+}
+#endif
+
+TEST_CASE("a sink may call the manager, and throw: nothing is lost or told twice") {
+  const Stage books(book);
+  std::vector<std::string> lines;
+  SoundManager* its = nullptr;
+  int troubles = 0;
+  std::vector<float> block(1600);
+  {
+    SoundManager manager({.voices = 4,
+                          .journal =
+                              [&](const JournalEntry& entry) {
+                                lines.push_back(to_json(entry));
+                                if (entry.kind != JournalEntry::Kind::raise || lines.size() > 60) return;
+                                its->raise("hush");
+                                its->update({});
+                                its->stats();
+                                if (++troubles % 3 == 0) throw std::runtime_error("the disk is full");
+                              },
+                          .offline = true});
+    its = &manager;
+    manager.load(*books.bank);
+    int thrown = 0;
+    for (int i = 0; i < 20; ++i) {
+      manager.raise("step");
+      try {
+        manager.update({});
+      } catch (const std::runtime_error&) {
+        ++thrown;
+      }
+      manager.render(block);
+    }
+    CHECK(thrown > 2);
+  }
+  // Every raise has its line, once, in order.
+  std::uint64_t raises = 0;
+  for (const auto& line : lines)
+    if (line.find("\"request\":\"raise\"") != std::string::npos)
+      CHECK(line.find("\"id\":" + std::to_string(++raises) + ",") != std::string::npos);
+  CHECK(raises > 25);
+  CHECK(lines.back().find("\"end\":true") != std::string::npos);
 }
 
 TEST_CASE("the watch notices an allocation, a lock and a file on the audio thread") {

@@ -31,6 +31,11 @@ void Streamer::run_on_its_own() {
   if (!thread_.joinable()) thread_ = std::thread([this] { work(); });
 }
 
+void Streamer::prepare(std::size_t streams) {
+  const std::lock_guard lock(mutex_);
+  while (streams_.size() < streams) streams_.push_back(std::make_unique<Stream>());
+}
+
 Stream* Streamer::open(std::shared_ptr<const StreamedFile> file, std::int64_t position, bool loop) {
   Stream* stream = nullptr;
   {
@@ -139,10 +144,12 @@ void Streamer::fill() {
   std::unique_lock lock(mutex_);
   while (Stream* stream = most_urgent()) {
     if (stream->state == Stream::State::closing) {
-      stream->state = Stream::State::free;
-      const auto reader = std::move(stream->reader);
-      const auto converter = std::move(stream->converter);
+      // Closing a file may take long, and nobody waits for it.
+      lock.unlock();
       stream->reader.reset();
+      stream->converter.reset();
+      lock.lock();
+      stream->state = Stream::State::free;
       continue;
     }
     lock.unlock();

@@ -51,6 +51,8 @@ class Streamer {
 
   /// From here on a thread reads.
   void run_on_its_own();
+  /// Room for so many streams at once, so that opening one allocates nothing. May take long.
+  void prepare(std::size_t streams);
   /// Reads until every ring is full, on the calling thread.
   void fill();
 

@@ -17,9 +17,8 @@ class StreamRing {
   /// Frames that it holds: two thirds of a second at 48 kHz.
   static constexpr std::int64_t capacity = 32768;
 
-  /// Empties it; the first frame to come is `frame`.
+  /// Empties it; the first frame to come is `frame`. Allocates nothing.
   void begin(std::int64_t frame) {
-    if (!samples_) samples_ = std::make_unique<float[]>(2 * capacity);
     first_.store(frame, std::memory_order_relaxed);
     passed_.store(frame, std::memory_order_relaxed);
     late_since_.store(never, std::memory_order_relaxed);
@@ -46,6 +45,7 @@ class StreamRing {
   std::int64_t ahead() const { return written_.load(std::memory_order_relaxed) - passed_.load(std::memory_order_relaxed); }
   /// Interleaved, at most as many as there is room for.
   void write(const float* interleaved, int channels, std::int64_t frames) {
+    if (!samples_) samples_ = std::make_unique<float[]>(2 * capacity);  // seen by the voice with what was written
     const std::int64_t written = written_.load(std::memory_order_relaxed);
     for (int channel = 0; channel < channels; ++channel)
       for (std::int64_t i = 0; i < frames; ++i)

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <array>
 #include <limits>
+#include <utility>
 
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
@@ -118,6 +119,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   ++stats.started;
   sound.memory->last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(
       design.limit_each_emitter ? happening.emitter : 0, heard);
+  sound.memory->latest_heard = std::max(sound.memory->latest_heard, heard);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
   return outcome;
 }
@@ -151,8 +153,8 @@ LivePlayback& ManagerState::begin(LiveSound& sound, const Candidate& candidate, 
   playback.since = candidate.starts;
   if (first == nullptr) {
     first = &playback;
-    playback.among = sound.starts.size();
-    sound.starts.push_back(first);
+    playback.earlier = std::exchange(sound.latest, first);
+    if (playback.earlier != nullptr) playback.earlier->later = first;
     ++sound.home->playing;
   } else {
     playback.next = first->next;

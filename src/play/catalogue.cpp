@@ -7,8 +7,7 @@
 
 namespace tidewater {
 
-Catalogue::Catalogue(std::vector<LiveBank*> banks, std::unordered_map<std::string, std::string> unloaded)
-    : banks_(std::move(banks)), unloaded_(std::move(unloaded)) {
+Catalogue::Catalogue(std::vector<LiveBank*> banks, Texts unloaded) : banks_(std::move(banks)), unloaded_(std::move(unloaded)) {
   std::size_t events = 0;
   for (const LiveBank* bank : banks_) events += bank->data->events.size();
   places_.resize(std::bit_ceil(2 * events + 1));
@@ -29,7 +28,7 @@ const Catalogue::Event* Catalogue::find(Name event) const {
 }
 
 std::string_view Catalogue::lost_with(std::string_view event) const {
-  const auto found = unloaded_.find(std::string(event));
+  const auto found = unloaded_.find(event);
   return found == unloaded_.end() ? std::string_view() : found->second;
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -16,6 +17,13 @@ struct LiveBank;
 /// What is loaded, by name. Never changed once it is made: a new one is made outside the control lock and takes its place by pointer.
 class Catalogue {
  public:
+  /// Looked up by a view, without a text of its own.
+  struct TextHash {
+    using is_transparent = void;
+    std::size_t operator()(std::string_view text) const { return std::hash<std::string_view>()(text); }
+  };
+  using Texts = std::unordered_map<std::string, std::string, TextHash, std::equal_to<>>;
+
   struct Event {
     std::uint64_t hash = 0;
     const BankEvent* design = nullptr;  ///< null: a free place
@@ -24,21 +32,21 @@ class Catalogue {
 
   Catalogue() : Catalogue({}, {}) {}
   /// Of two banks with one event the later counts. `unloaded` are those that were there once, with the names of their events.
-  Catalogue(std::vector<LiveBank*> banks, std::unordered_map<std::string, std::string> unloaded);
+  Catalogue(std::vector<LiveBank*> banks, Texts unloaded);
 
   const std::vector<LiveBank*>& banks() const { return banks_; }
   /// Null where no bank has it.
   const Event* find(Name event) const;
   /// The bank that had an event, and was unloaded; empty where there was none.
   std::string_view lost_with(std::string_view event) const;
-  const std::unordered_map<std::string, std::string>& unloaded() const { return unloaded_; }
+  const Texts& unloaded() const { return unloaded_; }
   /// Of all events, sorted; made anew.
   std::vector<std::string_view> names() const;
 
  private:
   std::vector<LiveBank*> banks_;
-  std::vector<Event> places_;                              ///< a power of two, half of them free; from the hash's place on
-  std::unordered_map<std::string, std::string> unloaded_;  ///< event to bank
+  std::vector<Event> places_;  ///< a power of two, half of them free; from the hash's place on
+  Texts unloaded_;             ///< event to bank
 };
 
 }  // namespace tidewater

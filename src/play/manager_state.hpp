@@ -6,7 +6,6 @@
 #include <algorithm>
 #include <array>
 #include <atomic>
-#include <deque>
 #include <functional>
 #include <limits>
 #include <list>
@@ -69,6 +68,7 @@ struct SoundMemory {
   /// Of all emitters together, or of as many as are told apart.
   std::vector<LastStarts> last_starts;
 
+  std::int64_t latest_heard = LastStarts::never;
   std::size_t users = 0;  ///< loaded banks that have such a sound; changed while `loading` is held
 
   /// Room for all that a design may need.
@@ -85,10 +85,10 @@ struct LiveSound {
   SoundMemory* memory = nullptr;
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;
-  PlaybackId stopped = {};                 ///< what began before and sleeps is gone
-  std::size_t asleep = 0;                  ///< of its layers, but for those that are gone
-  std::uint64_t stops = 0;                 ///< as of so many calls of stop_all
-  std::vector<LivePlayback*> starts = {};  ///< the first layer of each start that is not over, in no order that matters
+  PlaybackId stopped = {};         ///< what began before and sleeps is gone
+  std::size_t asleep = 0;          ///< of its layers, but for those that are gone
+  std::uint64_t stops = 0;         ///< as of so many calls of stop_all
+  LivePlayback* latest = nullptr;  ///< the first layers of its starts that are not over hang together, the latest first
 };
 
 /// Emitters that are told apart; beyond that two may share one's picks, or forget each other's last start.
@@ -118,9 +118,9 @@ struct LivePlayback {
   const BankLayer* layer = nullptr;
   const BankClip* clip = nullptr;
   LivePlayback* first = nullptr;
-  LivePlayback* next = nullptr;  ///< of the same start
-  std::uint32_t alive = 0;       ///< of the first: layers that are not over
-  std::size_t among = 0;         ///< of the first: its place in the sound's starts
+  LivePlayback* next = nullptr;                       ///< of the same start
+  std::uint32_t alive = 0;                            ///< of the first: layers that are not over
+  LivePlayback *earlier = nullptr, *later = nullptr;  ///< of the first: other starts of the sound
   std::uint64_t emitter = 0;
   std::int64_t heard = 0;  ///< of the first: on which frame the sound begins
   PlaybackId id;
@@ -229,7 +229,13 @@ struct ManagerState {
   std::list<LiveBank> take_silent_banks();
 
   // The audio thread and the journal.
+  struct Waiting {
+    Command command;
+    std::uint64_t request = 0;
+    std::int64_t lands = 0;
+  };
   void send(const Command& command);
+  void put_off(const Waiting& waiting);
   void to_voice(const LivePlayback& playback, const Command& command);
   /// Before each request: where time stands from here on, and what is known by then.
   void settle();
@@ -283,14 +289,9 @@ struct ManagerState {
   std::optional<Mixer::Moment> replayed;      ///< where time stood for the next one, when a journal is played again
   std::optional<std::int64_t> into_replayed;  ///< the same of a raise
   std::vector<LateRequest> late_replayed;
-  bool replaying = false;     ///< a recorded journal: what cannot be read is told by it
-  std::uint64_t request = 0;  ///< how many requests and updates there were
-  struct Waiting {
-    Command command;
-    std::uint64_t request = 0;
-    std::int64_t lands = 0;
-  };
-  std::deque<Waiting> backlog;
+  bool replaying = false;        ///< a recorded journal: what cannot be read is told by it
+  std::uint64_t request = 0;     ///< how many requests and updates there were
+  std::vector<Waiting> backlog;  ///< what found no room in the mixer's queue, the latest of each kind for each voice and group
   std::vector<VoiceFinished> reports;
   std::atomic<std::int64_t> call_began{0};   ///< nanoseconds on the steady clock
   std::atomic<std::int64_t> call_frames{0};  ///< of the last call of render

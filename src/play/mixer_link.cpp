@@ -1,6 +1,8 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <type_traits>
+#include <utility>
 
 #include "play/manager_state.hpp"
 
@@ -25,12 +27,17 @@ ManagerState::ManagerState(ManagerOptions given)
       claims(owners.size(), Claim::none()),
       notebook(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0),
       handed_on(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0) {
+  options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
   for (std::uint32_t voice = 0; voice < owners.size(); ++voice) free_voices.push(voice);
   set_aside.reserve(owners.size());
+  streaming.reserve(owners.size());
+  in_order.reserve(options.playbacks);
+  verdict.going.reserve(options.playbacks);
+  constexpr std::size_t commands_a_voice = 7, commands_a_group = 4;
+  backlog.reserve(owners.size() * commands_a_voice + most_groups * commands_a_group);
   candidates.reserve(most_layers);
   reports.reserve(owners.size());
   verdict.yielding.reserve(most_layers);
-  options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
   playbacks.reserve(options.playbacks);
   free_slots.reserve(options.playbacks);
   sleepers.reserve(options.playbacks);
@@ -43,14 +50,56 @@ void ManagerState::send(const Command& command) {
     const auto late = std::find_if(late_replayed.begin(), late_replayed.end(), [&](const LateRequest& l) { return l.request == request; });
     if (late != late_replayed.end()) lands = late->landed.value;
   }
-  if (!backlog.empty() || !mixer.post(command, request, lands)) backlog.push_back({command, request, lands});
+  if (!backlog.empty() || !mixer.post(command, request, lands)) put_off({command, request, lands});
+}
+
+namespace {
+
+/// Which voice or group a command is for.
+std::pair<bool, std::uint32_t> target_of(const Command& command) {
+  return std::visit(
+      [](const auto& its) -> std::pair<bool, std::uint32_t> {
+        using Its = std::decay_t<decltype(its)>;
+        if constexpr (std::is_same_v<Its, SetFilter>)
+          return {its.group, its.index};
+        else if constexpr (std::is_same_v<Its, DefineGroup> || std::is_same_v<Its, SetGroupGain>)
+          return {true, its.group};
+        else
+          return {false, its.voice};
+      },
+      command);
+}
+
+/// Whether the later of two commands leaves nothing of the earlier.
+bool replaces(const Command& later, const Command& earlier) {
+  if (later.index() != earlier.index() || target_of(later) != target_of(earlier)) return false;
+  const auto* filter = std::get_if<SetFilter>(&later);
+  return filter == nullptr || filter->kind == std::get<SetFilter>(earlier).kind;
+}
+
+}  // namespace
+
+/// Where nothing renders, or a flood came between two blocks, only what counts in the end is kept: so this never grows beyond a
+/// few commands for each voice and group.
+void ManagerState::put_off(const Waiting& waiting) {
+  Waiting put = waiting;
+  const auto known = std::find_if(backlog.begin(), backlog.end(), [&](const Waiting& w) { return replaces(waiting.command, w.command); });
+  if (known != backlog.end()) {
+    if (auto* stop = std::get_if<StopVoice>(&put.command)) stop->fade = std::min(stop->fade, std::get<StopVoice>(known->command).fade);
+    backlog.erase(known);
+  }
+  backlog.push_back(put);
 }
 
 void ManagerState::settle() {
   now = mixer.moment();
   if (replayed && replayed->at == now.at) now.lands = replayed->lands;
   replayed.reset();
-  while (!backlog.empty() && mixer.post(backlog.front().command, backlog.front().request, backlog.front().lands)) backlog.pop_front();
+  if (!backlog.empty()) {
+    const auto left =
+        std::find_if(backlog.begin(), backlog.end(), [&](const Waiting& w) { return !mixer.post(w.command, w.request, w.lands); });
+    backlog.erase(backlog.begin(), left);
+  }
   CameLate late;
   while (mixer.poll(late)) {
     if (Note* noted = note(Kind::late)) noted->what = LateNote{late.request, late.landed};

@@ -215,9 +215,8 @@ void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* h
 
 /// All layers are over: their slots are free.
 void ManagerState::forget(LivePlayback& first, LiveSound& sound) {
-  sound.starts[first.among] = sound.starts.back();
-  sound.starts[first.among]->among = first.among;
-  sound.starts.pop_back();
+  (first.later != nullptr ? first.later->earlier : sound.latest) = first.earlier;
+  if (first.earlier != nullptr) first.earlier->later = first.later;
   --sound.home->playing;
   for (LivePlayback *layer = &first, *next = nullptr; layer != nullptr; layer = next) {
     next = layer->next;

@@ -16,7 +16,7 @@ bool ManagerState::leaving(const LivePlayback& first) const {
 /// Puts the starts of a sound that go on into `in_order`: of one emitter, or of all.
 void ManagerState::list_starts(const LiveSound& sound, std::optional<std::uint64_t> emitter) {
   in_order.clear();
-  for (LivePlayback* first : sound.starts)
+  for (LivePlayback* first = sound.latest; first != nullptr; first = first->earlier)
     if ((!emitter || first->emitter == *emitter) && !leaving(*first)) in_order.push_back(first);
   std::sort(in_order.begin(), in_order.end(), [](const LivePlayback* a, const LivePlayback* b) { return a->id < b->id; });
 }
@@ -35,13 +35,14 @@ bool ManagerState::heard_near(const LiveSound& sound, std::uint64_t emitter, std
   const BankSound& design = *sound.design;
   const std::int64_t spacing = frames_of(design.spacing);
   if (spacing <= 0) return false;
+  if (sound.memory->latest_heard <= frame - spacing) return false;
   const auto near = [&](std::int64_t other) { return std::abs(frame - other) < spacing; };
   const LastStarts& last = sound.memory->last_starts[design.limit_each_emitter ? slot_of(emitter) : 0];
   const bool same = !design.limit_each_emitter || last.emitter == emitter;
   if (same && std::any_of(last.heard.begin(), last.heard.end(), near)) return true;
-  return std::any_of(sound.starts.begin(), sound.starts.end(), [&](const LivePlayback* first) {
-    return (!design.limit_each_emitter || first->emitter == emitter) && near(first->heard);
-  });
+  for (const LivePlayback* first = sound.latest; first != nullptr; first = first->earlier)
+    if ((!design.limit_each_emitter || first->emitter == emitter) && near(first->heard)) return true;
+  return false;
 }
 
 /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start; what has to make
@@ -53,7 +54,9 @@ std::optional<Outcome> ManagerState::hold_back(LiveSound& sound, PlaybackId id, 
   const auto held = [&](Outcome outcome, Reason::Code code) {
     return decide(outcome, id, {.code = code, .each = design.limit_each_emitter, .sound = &design}, event);
   };
-  list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
+  in_order.clear();
+  if (design.retrigger != Retrigger::overlap || design.limit > 0)
+    list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
 
   if (design.retrigger == Retrigger::ignore && !in_order.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
   if (heard_near(sound, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
