@@ -351,3 +351,22 @@ TEST_CASE("however much plays, the output keeps below -1 dBTP, and below it is l
   CHECK(take.part(0.1, 0.2).peak() > amplitude(Decibels{-2}));
   CHECK(take.part(0.1, 0.3).pitch() == Approx(1000).epsilon(1e-3));
 }
+
+TEST_CASE("a level that the game gave the master before its first bank is kept; a handle says what became of what it was asked") {
+  const Stage books(tones);
+  SoundManager manager({.offline = true});
+  CHECK(manager.set_gain("master", Decibels{-20}, {}) == Outcome::done);
+  manager.load(*books.bank);
+  Playback hum = manager.raise("hum").playback();
+  Take take;
+  take.samples.resize(2 * 9600);
+  manager.render(take.samples);
+  CHECK(take.part(0.1, 0.1).peak() == Approx(0.05 * centre).epsilon(0.01));
+  CHECK(hum.bend(Semitones{1}) == Outcome::done);
+  CHECK(hum.set_gain(Decibels{std::nan("")}) == Outcome::not_a_number);
+  CHECK(hum.stop() == Outcome::done);
+  manager.render(take.samples);
+  manager.update({});
+  CHECK(hum.set_pan(Pan{0.5}) == Outcome::already_ended);
+  CHECK(Playback().stop() == Outcome::already_ended);
+}

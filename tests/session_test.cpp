@@ -189,6 +189,8 @@ struct Session {
     ManagerOptions options{.voices = 1 + random.below(6), .seed = random.bits()};
     options.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; };
     options.offline = offline;
+    options.quality = random.below(2) == 0 ? Quality::fine : Quality::standard;
+    options.limiter = random.below(4) != 0;
     auto manager = std::make_unique<SoundManager>(std::move(options));
     if (random.below(8) != 0) manager->load(banks[0]);
     return manager;

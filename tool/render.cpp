@@ -19,6 +19,7 @@ int render(const RenderCall& call) {
   const auto began = std::chrono::steady_clock::now();
   {
     ManagerOptions options = options_of(script);
+    options.layout = Layout::stereo;  // of a wider one the front pair
     options.journal = rendering.sink();
     SoundManager manager(std::move(options));
     replay(script, bank, manager, [&](std::span<const float> block) { rendering.take(block); });

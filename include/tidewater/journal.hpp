@@ -12,7 +12,9 @@
 #include <utility>
 #include <vector>
 
+#include "tidewater/layout.hpp"
 #include "tidewater/outcome.hpp"
+#include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -83,12 +85,15 @@ struct JournalEntry {
   Hertz rate;          ///< of the head
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
+  Quality quality = Quality::standard;  ///< of the head, as are the next two
+  Layout layout = Layout::stereo;       ///< `on` says whether there was a limiter
 };
 
 /// One JSON object, without the line's end.
 std::string to_json(const JournalEntry& entry);
 
-/// Where the manager sends entries, in order: from `update`, `unload` and the manager's end, on that thread, outside all locks.
+/// Where the manager sends entries, in order: from `update` and the manager's end, on that thread, outside the lock that others
+/// wait for. It may call the manager. What it throws comes out of `update`; what it was not given yet comes with the next.
 using JournalSink = std::function<void(const JournalEntry&)>;
 
 /// Writes a journal as JSON Lines. The file takes its name when the object ends or is closed; an older one of that name stays

@@ -51,8 +51,9 @@ struct ManagerOptions {
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
 };
 
-/// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()` and the
-/// rest is noted and otherwise ignored. It must not be used after its manager is gone.
+/// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()`, and the rest is
+/// noted, changes nothing and says `already_ended`. Else it says `done`, or why not: `not_a_number`, `no_room`. It must not be
+/// used after its manager is gone.
 class Playback {
  public:
   Playback() = default;
@@ -61,16 +62,16 @@ class Playback {
   bool ended() const;
   PlaybackId id() const { return id_; }
   /// Fades to silence over `fade`, then ends. A fade of zero still takes 5 ms, so that it does not click.
-  void stop(Seconds fade = {});
+  Outcome stop(Seconds fade = {});
   /// On top of the level drawn at the start; reached over `time`.
-  void set_gain(Decibels gain, Seconds time = Seconds{0.02});
+  Outcome set_gain(Decibels gain, Seconds time = Seconds{0.02});
   /// From left to right at equal power; of a stereo clip the balance.
-  void set_pan(Pan pan, Seconds time = Seconds{0.02});
+  Outcome set_pan(Pan pan, Seconds time = Seconds{0.02});
   /// Second-order filters, in place of those of its book; 0 Hz takes one out.
-  void set_low_pass(Hertz frequency, Seconds time = Seconds{0.02});
-  void set_high_pass(Hertz frequency, Seconds time = Seconds{0.02});
+  Outcome set_low_pass(Hertz frequency, Seconds time = Seconds{0.02});
+  Outcome set_high_pass(Hertz frequency, Seconds time = Seconds{0.02});
   /// Bends the pitch by `shift` relative to the one drawn at the start; reached over `time`.
-  void bend(Semitones shift, Seconds time = Seconds{0.02});
+  Outcome bend(Semitones shift, Seconds time = Seconds{0.02});
 
  private:
   friend struct ManagerState;

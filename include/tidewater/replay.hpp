@@ -38,6 +38,9 @@ struct JournalScript {
   Hertz rate{48000};
   std::uint64_t seed = 1;
   std::uint32_t voices = 64;
+  Quality quality = Quality::standard;
+  Layout layout = Layout::stereo;
+  bool limiter = true;
   bool recorded = false;  ///< it has the first line that a manager writes
   std::string file;       ///< as it was called when it was read
   std::vector<JournalEntry> requests;

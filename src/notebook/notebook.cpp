@@ -134,6 +134,9 @@ JournalEntry entry_of(const Note& note, const std::function<std::string(const Re
                     e.rate = head.rate;
                     e.seed = head.seed;
                     e.voices = head.voices;
+                    e.quality = head.quality;
+                    e.layout = head.layout;
+                    e.on = head.limiter;
                   }},
              note.what);
   return e;

@@ -87,6 +87,9 @@ struct HeadNote {
   Hertz rate = {};
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
+  Quality quality = Quality::standard;
+  Layout layout = Layout::stereo;
+  bool limiter = true;
 };
 
 struct Note {

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.hpp"
+#include "play/head_words.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/replay.hpp"
@@ -59,7 +60,14 @@ Json decision(const JournalEntry& e) {
 
 Json json_of(const JournalEntry& e) {
   switch (e.kind) {
-    case Kind::head: return {{"journal", 1}, {"rate", e.rate.value}, {"seed", e.seed}, {"voices", e.voices}};
+    case Kind::head:
+      return {{"journal", 1},
+              {"rate", e.rate.value},
+              {"seed", e.seed},
+              {"voices", e.voices},
+              {"quality", quality_words[static_cast<std::size_t>(e.quality)]},
+              {"layout", layout_words[static_cast<std::size_t>(e.layout)]},
+              {"limiter", e.on}};
     case Kind::load:
     case Kind::unload: {
       Json json = request(e, e.kind == Kind::load ? "load" : "unload");

@@ -147,40 +147,40 @@ bool Playback::ended() const {
   return manager_->find(*this) == nullptr;
 }
 
-void Playback::stop(Seconds fade) {
-  if (manager_ == nullptr) return;
+Outcome Playback::stop(Seconds fade) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->stop(*this, fade);
+  return manager_->stop(*this, fade);
 }
 
-void Playback::set_gain(Decibels gain, Seconds time) {
-  if (manager_ == nullptr) return;
+Outcome Playback::set_gain(Decibels gain, Seconds time) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->set_gain(*this, gain, time);
+  return manager_->set_gain(*this, gain, time);
 }
 
-void Playback::set_pan(Pan pan, Seconds time) {
-  if (manager_ == nullptr) return;
+Outcome Playback::set_pan(Pan pan, Seconds time) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->set_pan(*this, pan, time);
+  return manager_->set_pan(*this, pan, time);
 }
 
-void Playback::set_low_pass(Hertz frequency, Seconds time) {
-  if (manager_ == nullptr) return;
+Outcome Playback::set_low_pass(Hertz frequency, Seconds time) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->set_filter(*this, StateFilter::Kind::low_pass, frequency, time);
+  return manager_->set_filter(*this, StateFilter::Kind::low_pass, frequency, time);
 }
 
-void Playback::set_high_pass(Hertz frequency, Seconds time) {
-  if (manager_ == nullptr) return;
+Outcome Playback::set_high_pass(Hertz frequency, Seconds time) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->set_filter(*this, StateFilter::Kind::high_pass, frequency, time);
+  return manager_->set_filter(*this, StateFilter::Kind::high_pass, frequency, time);
 }
 
-void Playback::bend(Semitones shift, Seconds time) {
-  if (manager_ == nullptr) return;
+Outcome Playback::bend(Semitones shift, Seconds time) {
+  if (manager_ == nullptr) return Outcome::already_ended;
   const Asking asking(*manager_);
-  manager_->bend(*this, shift, time);
+  return manager_->bend(*this, shift, time);
 }
 
 }  // namespace tidewater

@@ -147,11 +147,11 @@ struct ManagerState {
 
   // What a game asks for.
   Raised raise(const Happening& happening);
-  void stop(const Playback& handle, Seconds fade);
-  void set_gain(const Playback& handle, Decibels gain, Seconds time);
-  void bend(const Playback& handle, Semitones shift, Seconds time);
-  void set_pan(const Playback& handle, Pan pan, Seconds time);
-  void set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time);
+  Outcome stop(const Playback& handle, Seconds fade);
+  Outcome set_gain(const Playback& handle, Decibels gain, Seconds time);
+  Outcome bend(const Playback& handle, Semitones shift, Seconds time);
+  Outcome set_pan(const Playback& handle, Pan pan, Seconds time);
+  Outcome set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time);
   void stop_all(Seconds fade);
   Outcome set_gain(Name group, Decibels gain, Seconds time);
   Outcome set_mute(Name group, bool mute);
@@ -160,7 +160,7 @@ struct ManagerState {
   template <class... Quantities>
   bool admit(PlaybackId id, Quantities&... quantities);
   template <class Act>
-  void change(JournalEntry::Kind kind, const Playback& handle, double value, Seconds time, Act act);
+  Outcome change(JournalEntry::Kind kind, const Playback& handle, double value, Seconds time, Act act);
   template <class Act>
   Outcome change(JournalEntry::Kind kind, Name group, double value, bool on, Seconds time, Act act);
   LivePlayback* find(const Playback& handle);
@@ -282,7 +282,7 @@ struct ManagerState {
   std::uint64_t stops = 0;         ///< calls of it
   bool sweeping = false;           ///< some of the sleepers are gone
   std::int64_t pool_clock = 0;     ///< when the pool was last tended
-  bool master_is_set = false;      ///< by a book: a further one leaves it alone
+  bool master_is_set = false;      ///< by a book, or by the game: a further book leaves it alone
   /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
   std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
   Mixer::Moment now;                          ///< of the request, or the update, that is being carried out

@@ -41,7 +41,7 @@ ManagerState::ManagerState(ManagerOptions given)
   playbacks.reserve(options.playbacks);
   free_slots.reserve(options.playbacks);
   sleepers.reserve(options.playbacks);
-  if (Note* head = note(Kind::head)) head->what = HeadNote{options.rate, options.seed, options.voices};
+  if (Note* head = note(Kind::head)) head->what = HeadNote{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter};
 }
 
 void ManagerState::send(const Command& command) {

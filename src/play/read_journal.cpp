@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <array>
 #include <charconv>
 #include <cmath>
 #include <filesystem>
@@ -11,6 +13,7 @@
 
 #include "base/shorten.hpp"
 #include "play/door.hpp"
+#include "play/head_words.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
 #include "tidewater/replay.hpp"
@@ -101,6 +104,16 @@ class Line {
     auto result = read(text(key));
     if (!result.value) throw Error(fmt::format("\"{}\": {}", key, result.problem));
     return *result.value;
+  }
+
+  /// A value of an enumeration, by its words.
+  template <class T, std::size_t count>
+  T one_of(const char* key, const std::array<std::string_view, count>& words, T standard) const {
+    if (!has(key)) return standard;
+    const std::string given = text(key);
+    const auto found = std::find(words.begin(), words.end(), given);
+    if (found == words.end()) throw Error(fmt::format("\"{}\" is one of {}, not '{}'", key, fmt::join(words, ", "), given));
+    return static_cast<T>(found - words.begin());
   }
 
   bool truth(const char* key) const {
@@ -253,6 +266,9 @@ void take_line(const Json& json, std::size_t number, JournalScript& script, Rais
     script.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, script.rate.value)};
     script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
     script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
+    script.quality = line.one_of("quality", quality_words, script.quality);
+    script.layout = line.one_of("layout", layout_words, script.layout);
+    if (line.has("limiter")) script.limiter = line.truth("limiter");
   } else if (line.has("updates")) {
     const Frames first = line.at();
     const Frames every{static_cast<std::int64_t>(line.number("every", 1, 1e9, 1))};

@@ -208,7 +208,13 @@ class Player {
 }  // namespace
 
 ManagerOptions options_of(const JournalScript& script) {
-  return {.rate = script.rate, .voices = script.voices, .seed = script.seed, .offline = true};
+  return {.rate = script.rate,
+          .voices = script.voices,
+          .seed = script.seed,
+          .layout = script.layout,
+          .quality = script.quality,
+          .offline = true,
+          .limiter = script.limiter};
 }
 
 void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take) {

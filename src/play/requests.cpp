@@ -73,18 +73,19 @@ bool ManagerState::admit(PlaybackId id, Quantities&... quantities) {
 
 /// Notes a request, and acts on what it names.
 template <class Act>
-void ManagerState::change(Kind kind, const Playback& handle, double value, Seconds time, Act act) {
-  if (handle.id_ == PlaybackId{} || !has_room(0)) return;  // the handle of nothing
+Outcome ManagerState::change(Kind kind, const Playback& handle, double value, Seconds time, Act act) {
+  if (handle.id_ == PlaybackId{}) return Outcome::already_ended;  // the handle of nothing
+  if (!has_room(0)) return Outcome::no_room;
   count_request();
   if (Note* asked = note(kind)) asked->what = AskedNote{.playback = handle.id_, .value = value, .fade = time};
-  if (LivePlayback* first = find(handle)) {
-    // The next is looked up before: an act may end its layer, and with the last of them all slots are free.
-    for (LivePlayback *layer = first, *next = nullptr; layer != nullptr; layer = next) {
-      next = layer->next;
-      if (layer->sound != nullptr) act(*layer);
-    }
-  } else
-    decide(Outcome::already_ended, handle.id_, {});
+  LivePlayback* first = find(handle);
+  if (first == nullptr) return decide(Outcome::already_ended, handle.id_, {});
+  // The next is looked up before: an act may end its layer, and with the last of them all slots are free.
+  for (LivePlayback *layer = first, *next = nullptr; layer != nullptr; layer = next) {
+    next = layer->next;
+    if (layer->sound != nullptr) act(*layer);
+  }
+  return Outcome::done;
 }
 
 template <class Act>
@@ -100,14 +101,14 @@ Outcome ManagerState::change(Kind kind, Name group, double value, bool on, Secon
   return Outcome::done;
 }
 
-void ManagerState::stop(const Playback& handle, Seconds fade) {
-  if (!admit(handle.id_, fade)) return;
-  change(Kind::stop, handle, 0, fade, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
+Outcome ManagerState::stop(const Playback& handle, Seconds fade) {
+  if (!admit(handle.id_, fade)) return Outcome::not_a_number;
+  return change(Kind::stop, handle, 0, fade, [&](LivePlayback& playback) { leave(playback, fade, "stopped"); });
 }
 
-void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
-  if (!admit(handle.id_, gain, time)) return;
-  change(Kind::gain, handle, gain.value, time, [&](LivePlayback& playback) {
+Outcome ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time) {
+  if (!admit(handle.id_, gain, time)) return Outcome::not_a_number;
+  return change(Kind::gain, handle, gain.value, time, [&](LivePlayback& playback) {
     playback.own_gain = gain;
     playback.level = Level(playback.clip->level + playback.drawn_gain + gain);
     turned(playback);
@@ -115,9 +116,9 @@ void ManagerState::set_gain(const Playback& handle, Decibels gain, Seconds time)
   });
 }
 
-void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
-  if (!admit(handle.id_, shift, time)) return;
-  change(Kind::bend, handle, shift.value, time, [&](LivePlayback& playback) {
+Outcome ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
+  if (!admit(handle.id_, shift, time)) return Outcome::not_a_number;
+  return change(Kind::bend, handle, shift.value, time, [&](LivePlayback& playback) {
     const std::int64_t from = std::max(playback.since, mixer.changes_from(now.lands));
     playback.position = position_at(playback, from);
     playback.since = from;
@@ -127,18 +128,18 @@ void ManagerState::bend(const Playback& handle, Semitones shift, Seconds time) {
   });
 }
 
-void ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
-  if (!admit(handle.id_, pan, time)) return;
-  change(Kind::pan, handle, pan.value, time, [&](LivePlayback& playback) {
+Outcome ManagerState::set_pan(const Playback& handle, Pan pan, Seconds time) {
+  if (!admit(handle.id_, pan, time)) return Outcome::not_a_number;
+  return change(Kind::pan, handle, pan.value, time, [&](LivePlayback& playback) {
     playback.pan = pan;
     to_voice(playback, SetVoiceSide{playback.voice, static_cast<float>(playback.pan.value), frames_of(time)});
   });
 }
 
-void ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
-  if (!admit(handle.id_, frequency, time)) return;
+Outcome ManagerState::set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  if (!admit(handle.id_, frequency, time)) return Outcome::not_a_number;
   const bool low = kind == StateFilter::Kind::low_pass;
-  change(low ? Kind::low_pass : Kind::high_pass, handle, frequency.value, time, [&](LivePlayback& playback) {
+  return change(low ? Kind::low_pass : Kind::high_pass, handle, frequency.value, time, [&](LivePlayback& playback) {
     (low ? playback.low_pass : playback.high_pass) = frequency;
     to_voice(playback, SetFilter{playback.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
   });
@@ -164,6 +165,7 @@ void ManagerState::stop_all(Seconds fade) {
 Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
   if (!admit({}, gain, time)) return Outcome::not_a_number;
   return change(Kind::gain, group, gain.value, false, time, [&](std::uint32_t index) {
+    master_is_set = master_is_set || index == 0;
     groups.set_gain(index, gain, now.lands + mixer.lead() + frames_of(time));
     send_group(index, time);
   });
@@ -172,6 +174,7 @@ Outcome ManagerState::set_gain(Name group, Decibels gain, Seconds time) {
 Outcome ManagerState::set_mute(Name group, bool mute) {
   return change(Kind::mute, group, 0, mute, {}, [&](std::uint32_t index) {
     constexpr Seconds smooth{0.02};
+    master_is_set = master_is_set || index == 0;
     groups.set_mute(index, mute, now.lands + mixer.lead() + frames_of(smooth));
     send_group(index, smooth);
   });
