@@ -108,7 +108,13 @@ TEST_CASE("a journal tells what was asked, what was decided and why, one object 
   stage.render(Seconds{0.3});
   std::vector<Json> lines;
   for (const auto& entry : stage.journal) lines.push_back(Json::parse(to_json(entry)));
-  CHECK(lines[0] == Json{{"journal", 1}, {"rate", 48000.0}, {"seed", 3}, {"voices", 64}, {"quality", "standard"}, {"layout", "stereo"}, {"limiter", true}});
+  CHECK(lines[0] == Json{{"journal", 1},
+                         {"rate", 48000.0},
+                         {"seed", 3},
+                         {"voices", 64},
+                         {"quality", "standard"},
+                         {"layout", "stereo"},
+                         {"limiter", true}});
   CHECK(lines[1]["request"] == "load");
   CHECK(lines[2] == Json{{"at", 0}, {"request", "raise"}, {"id", 1}, {"event", "hum"}});
   CHECK(lines[3]["outcome"] == "started");

@@ -47,7 +47,7 @@ start = "loud"
 /// A stage whose folder has clips worth streaming: "tune.wav", four seconds of a rising tone, and "round.wav", 2.4 s
 /// that loop without a seam.
 struct Streaming : Stage {
-  explicit Streaming(ManagerOptions options) : Stage(book, options, write_clips, !options.offline) {}
+  explicit Streaming(const ManagerOptions& options) : Stage(book, options, write_clips, !options.offline) {}
 
   static void write_clips(const Folder& folder) {
     std::vector<float> rising(48000 * 4);

@@ -28,13 +28,13 @@ class Asking {
 SoundManager::SoundManager(ManagerOptions options) : state_(std::make_unique<ManagerState>(std::move(options))) {}
 
 SoundManager::~SoundManager() {
-  {
-    state_->mixer.end();
-    const Asking asking(*state_);
-    state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
-    if (Note* end = state_->note(JournalEntry::Kind::end)) end->what = HeadNote{};
-  }
   try {
+    {
+      state_->mixer.end();
+      const Asking asking(*state_);
+      state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
+      if (Note* end = state_->note(JournalEntry::Kind::end)) end->what = HeadNote{};
+    }
     hand_on(*state_, {});
   } catch (...) {  // a sink that throws at the very end has nobody to tell
   }

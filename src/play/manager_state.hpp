@@ -12,7 +12,6 @@
 #include <memory>
 #include <mutex>
 #include <optional>
-#include <queue>
 #include <span>
 #include <string>
 #include <thread>
@@ -27,6 +26,7 @@
 #include "play/catalogue.hpp"
 #include "play/claim.hpp"
 #include "play/door.hpp"
+#include "play/free_voices.hpp"
 #include "play/groups.hpp"
 #include "play/sleepers.hpp"
 #include "play/update_log.hpp"
@@ -283,8 +283,7 @@ struct ManagerState {
   bool sweeping = false;           ///< some of the sleepers are gone
   std::int64_t pool_clock = 0;     ///< when the pool was last tended
   bool master_is_set = false;      ///< by a book, or by the game: a further book leaves it alone
-  /// The lowest comes first: which voice a sound gets, and so the order of addition, never depends on the order of reports.
-  std::priority_queue<std::uint32_t, std::vector<std::uint32_t>, std::greater<>> free_voices;
+  FreeVoices free_voices;
   Mixer::Moment now;                          ///< of the request, or the update, that is being carried out
   std::optional<Mixer::Moment> replayed;      ///< where time stood for the next one, when a journal is played again
   std::optional<std::int64_t> into_replayed;  ///< the same of a raise

@@ -25,10 +25,10 @@ ManagerState::ManagerState(ManagerOptions given)
       mixer({2 * (options.voices = std::clamp(options.voices, 1U, most_voices)), options.rate.value, options.layout, options.limiter}),
       owners(2 * static_cast<std::size_t>(options.voices)),
       claims(owners.size(), Claim::none()),
+      free_voices(owners.size()),
       notebook(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0),
       handed_on(options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0) {
   options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
-  for (std::uint32_t voice = 0; voice < owners.size(); ++voice) free_voices.push(voice);
   set_aside.reserve(owners.size());
   streaming.reserve(owners.size());
   in_order.reserve(options.playbacks);
@@ -41,7 +41,8 @@ ManagerState::ManagerState(ManagerOptions given)
   playbacks.reserve(options.playbacks);
   free_slots.reserve(options.playbacks);
   sleepers.reserve(options.playbacks);
-  if (Note* head = note(Kind::head)) head->what = HeadNote{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter};
+  if (Note* head = note(Kind::head))
+    head->what = HeadNote{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter};
 }
 
 void ManagerState::send(const Command& command) {
@@ -120,7 +121,7 @@ void ManagerState::settle() {
 
     owners[report.voice] = nullptr;
     claims[report.voice] = Claim::none();
-    free_voices.push(report.voice);
+    free_voices.put(report.voice);
     const bool over = !playback.layer->loop && report.position >= playback.clip->frames;
     if (playback.stage == Stage::settling && !over) {
       fall_asleep(playback, {report.position}, report.frame);

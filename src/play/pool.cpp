@@ -54,11 +54,7 @@ void ManagerState::give_way(LivePlayback& playback, const LiveSound& to) {
                           .name = to.design->name});
 }
 
-std::uint32_t ManagerState::take_voice() {
-  const std::uint32_t voice = free_voices.top();
-  free_voices.pop();
-  return voice;
-}
+std::uint32_t ManagerState::take_voice() { return free_voices.take(); }
 
 ClipPosition ManagerState::position_at(const LivePlayback& playback, std::int64_t frame) const {
   ClipPosition position = playback.position;
