@@ -69,7 +69,7 @@ Bank loops(int events) {
 }
 
 double with_sleepers(int count, const std::function<void(SoundManager&)>& work) {
-  SoundManager manager({.voices = 8, .offline = true});
+  SoundManager manager({.voices = 8, .offline = true, .playbacks = 1 << 18});
   manager.load(loops(1));
   for (int i = 0; i < count; ++i) manager.raise("event.0");
   return milliseconds_of([&] { work(manager); });

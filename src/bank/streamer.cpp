@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "tidewater/error.hpp"
 
@@ -40,8 +41,10 @@ Stream* Streamer::open(std::shared_ptr<const StreamedFile> file, std::int64_t po
   Stream* stream = nullptr;
   {
     const std::lock_guard lock(mutex_);
-    const auto free = std::find_if(streams_.begin(), streams_.end(), [](const auto& s) { return s->state == Stream::State::free; });
+    const auto free =
+        std::find_if(streams_.begin(), streams_.end(), [](const auto& s) { return s->state != Stream::State::open && !s->busy; });
     stream = free != streams_.end() ? free->get() : streams_.emplace_back(std::make_unique<Stream>()).get();
+    stream->stale = stream->state == Stream::State::closing;
     // The clip's head is in memory already.
     stream->ring.begin(std::max(file->head, position - reach));
     stream->file = std::move(file);
@@ -145,20 +148,26 @@ void Streamer::fill() {
   while (Stream* stream = most_urgent()) {
     if (stream->state == Stream::State::closing) {
       // Closing a file may take long, and nobody waits for it.
+      stream->busy = true;
       lock.unlock();
       stream->reader.reset();
       stream->converter.reset();
       lock.lock();
+      stream->busy = false;
       stream->state = Stream::State::free;
       continue;
     }
+    stream->busy = true;
+    const bool stale = std::exchange(stream->stale, false);
     lock.unlock();
     try {
+      if (stale) stream->reader.reset();
       read_some(*stream);
     } catch (const std::exception& error) {
       fail(*stream, error.what());
     }
     lock.lock();
+    stream->busy = false;
     if (done_) return;
   }
 }

@@ -35,6 +35,8 @@ struct Stream {
   std::array<std::vector<float>, 2> source;
   std::int64_t first = 0;
   State state = State::free;
+  bool busy = false;   ///< the thread that reads has it in hand
+  bool stale = false;  ///< its reader is of another file, that it had before
   bool loop = false;
 };
 

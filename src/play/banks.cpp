@@ -31,7 +31,7 @@ std::list<LiveBank> ManagerState::prepare(const Bank& bank) {
     its.key = seed_for(options.seed, hash_name(sound.name));
   }
   const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
-  if (streams) streamer.prepare(owners.size());
+  if (streams) streamer.prepare(owners.size() + 1);  // one may be in the hands of the thread that reads
   if (streams && !options.offline) streamer.run_on_its_own();
   return prepared;
 }

@@ -21,18 +21,18 @@
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
 #include "choose/pick.hpp"
+#include "groups/groups.hpp"
 #include "mix/mixer.hpp"
 #include "notebook/notebook.hpp"
 #include "play/catalogue.hpp"
-#include "play/claim.hpp"
 #include "play/door.hpp"
-#include "play/free_voices.hpp"
-#include "play/groups.hpp"
-#include "play/sleepers.hpp"
 #include "play/update_log.hpp"
-#include "play/verdict.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/replay.hpp"
+#include "voices/claim.hpp"
+#include "voices/free_voices.hpp"
+#include "voices/sleepers.hpp"
+#include "voices/verdict.hpp"
 
 namespace tidewater {
 

@@ -263,17 +263,13 @@ void ManagerState::tend_pool() {
   pool_clock = now.at;
   groups.settle(now.at);
   if (sweeping) sweep();
+  if (sweeping) return;  // thousands were told to go: nobody wakes among them until they are swept up
   end_slept_out();
   freshen_claims();
   for (int swaps = 0; swaps < most_swaps && !sleepers.empty(); ++swaps) {
     const std::size_t bed = sleepers.strongest();
     LivePlayback& best = sleepers[bed];
     if (!sleepers.claim(bed).audible() || free_voices.empty()) return;
-    if (gone(best)) {  // not swept yet
-      sleepers.change(bed, {}, Sleepers::never);
-      --swaps;
-      continue;
-    }
     if (stats.playing >= options.voices) {
       const std::uint32_t weakest = weakest_voice();
       if (!sleepers.claim(bed).clearly_over(claims[weakest])) return;

@@ -4,7 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.hpp"
-#include "play/head_words.hpp"
+#include "journal/head_words.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/replay.hpp"

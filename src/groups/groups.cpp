@@ -1,4 +1,4 @@
-#include "play/groups.hpp"
+#include "groups/groups.hpp"
 
 #include "mix/mixer.hpp"
 

@@ -4,7 +4,7 @@
 #include <limits>
 #include <vector>
 
-#include "play/claim.hpp"
+#include "voices/claim.hpp"
 
 namespace tidewater {
 

@@ -12,8 +12,8 @@
 #include <unordered_set>
 
 #include "base/shorten.hpp"
+#include "journal/head_words.hpp"
 #include "play/door.hpp"
-#include "play/head_words.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
 #include "tidewater/replay.hpp"
