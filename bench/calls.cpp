@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <malloc.h>
+
 #include <algorithm>
 #include <atomic>
 #include <chrono>
@@ -11,8 +13,10 @@
 #include <unordered_map>
 #include <vector>
 
+#include "../examples/harbour/trip.hpp"
 #include "bank/bank_data.hpp"
 #include "base/random.hpp"
+#include "tidewater/author/compile.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater::bench {
@@ -219,6 +223,37 @@ void holds() {
   });
 }
 
+/// An hour of the harbour, minute after minute, with a journal: what is kept in memory, and what is left over.
+void hour() {
+  const Bank bank = compile_book(HARBOUR_FOLDER "/book.toml");
+  SoundManager manager({.journal = [](const JournalEntry&) {}, .offline = true});
+  manager.load(bank);
+  std::vector<float> block(1600);
+  fmt::print("\n| an hour of the harbour, journal on, after | {:>10} | {:>10} |\n| {:-<41} | {:->10} | {:->10} |\n", "heap", "left over",
+             "", ":", ":");
+  for (int minute = 1; minute <= 60; ++minute) {
+    harbour::Trip trip;
+    const auto frame = [&] {
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+    };
+    for (int at = 0; at < 60 * 60; ++at) {
+      for (const auto& [event, surface, walker] : trip.advance(at / 60.0)) {
+        const std::vector<Trait> traits = {{"surface", surface}};
+        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), walker);
+      }
+      frame();
+    }
+    if (minute % 20 != 0) continue;
+    manager.stop_all();
+    for (int at = 0; at < 30; ++at) frame();
+    const Stats stats = manager.stats();
+    fmt::print("| {:<33} minutes | {:>6.2f} MiB | {:>10} |\n", minute, static_cast<double>(mallinfo2().uordblks) / (1 << 20),
+               stats.playing + stats.fading + stats.dormant);
+    std::fflush(stdout);
+  }
+}
+
 }  // namespace
 
 void print_calls_table() {
@@ -231,6 +266,7 @@ void print_calls_table() {
   raising("the same hot, 10,000 dormant", {.voices = 64, .sleepers = 10000});
   raising("the same hot, three more threads raise", {.other_threads = 3});
   holds();
+  hour();
 }
 
 }  // namespace tidewater::bench

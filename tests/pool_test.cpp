@@ -315,3 +315,18 @@ TEST_CASE("who is refused silences nobody, and is told the real reason") {
   for (const std::string keys : {"retrigger=\"restart\"\n", "limit=1\n", "limit=1\nwhen-full=\"quietest\"\n"})
     CHECK(refused_with(keys) == "there is room for it, but every voice still fades what was told to go, and it is too short to wait");
 }
+
+TEST_CASE("more playbacks than there is room for are refused, in words; what there is goes on, and room comes back") {
+  Stage stage(book, {.voices = 2, .playbacks = 5});
+  for (int i = 0; i < 5; ++i) CHECK(plays(stage.raise("loud").outcome));
+  stage.manager->update({});
+  const auto made_room = stage.entries(JournalEntry::Kind::fading).size();
+  CHECK(stage.raise("important").outcome == Outcome::no_room);
+  stage.manager->update({});
+  CHECK_THAT(stage.why(), Contains("5 playbacks sound or keep their place") && Contains("ManagerOptions::playbacks"));
+  CHECK(stage.entries(JournalEntry::Kind::fading).size() == made_room);  // nobody, for the one that was refused
+  CHECK(stage.manager->stats().playing == 2);
+  stage.manager->stop_all();
+  stage.render(Seconds{0.2});
+  CHECK(stage.raise("important").outcome == Outcome::started);
+}

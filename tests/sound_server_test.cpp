@@ -12,6 +12,7 @@
 
 #include "stage.hpp"
 #include "tidewater/device/device.hpp"
+#include "tidewater/replay.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -166,6 +167,46 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
     CHECK(tone.pitch() == Approx(500).epsilon(0.002));
   };
   check_tone();
+
+  // What is played on it is decided alike when its journal is played again, down to the frames on which everything ends.
+  {
+    std::vector<std::string> live, again;
+    std::string text;
+    const auto decided = [](const JournalEntry& entry) {
+      const bool is = entry.kind == JournalEntry::Kind::decision || entry.kind == JournalEntry::Kind::fading ||
+                      entry.kind == JournalEntry::Kind::woke || entry.kind == JournalEntry::Kind::ended;
+      return is ? to_json(entry) : std::string();
+    };
+    Stage shots(
+        "[sounds.shot]\nclips=[\"n-*.wav\"]\npitch=\"-3 st .. 3 st\"\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n[events.shot]\nstart="
+        "\"shot\"\n[events.hum]\nstart=\"hum\"\n");
+    {
+      SoundManager manager({.voices = 3, .journal = [&](const JournalEntry& entry) {
+                              text += to_json(entry) + "\n";
+                              if (const std::string line = decided(entry); !line.empty()) live.push_back(line);
+                            }});
+      manager.load(*shots.bank);
+      const Device second(manager, {.name = {}, .block = 512});
+      for (int i = 0; i < 150; ++i) {
+        Playback one = manager.raise(i % 5 == 0 ? "hum" : "shot").playback();
+        if (i % 4 == 0) one.bend(Semitones{2.0 * (i % 3)});
+        if (i % 7 == 0) one.set_gain(Decibels{-3.0 * (i % 5)});
+        manager.update(Seconds{0.01});
+        std::this_thread::sleep_for(std::chrono::milliseconds(7 + i % 5));
+      }
+    }
+    const JournalScript script = parse_journal(text, "live");
+    ManagerOptions options = options_of(script);
+    options.journal = [&](const JournalEntry& entry) {
+      if (const std::string line = decided(entry); !line.empty()) again.push_back(line);
+    };
+    {
+      SoundManager manager(std::move(options));
+      replay(script, *shots.bank, manager, [](std::span<const float>) {});
+    }
+    CHECK(live.size() > 200);
+    CHECK(again == live);
+  }
 
   server->process.end(SIGKILL);
   play(*stage.manager, 600ms);

@@ -121,12 +121,12 @@ JournalEntry entry_of(const Note& note, const std::function<std::string(const Re
                     e.fade = changed.fade;
                     e.why = words(changed.why);
                   },
-                  [&](const UpdatesNote& updates) {
-                    e.every = {updates.every};
+                  [&](const UpdateRun& updates) {
+                    e.every = updates.every;
                     e.times = updates.times;
                     e.after = updates.after;
                   },
-                  [&](const LateNote& late) {
+                  [&](const CameLate& late) {
                     e.raise = late.request;
                     e.starts = {late.landed};
                   },

@@ -11,8 +11,10 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "mix/command.hpp"
 #include "notebook/reason.hpp"
 #include "tidewater/journal.hpp"
+#include "tidewater/replay.hpp"
 #include "tidewater/trait.hpp"
 
 namespace tidewater {
@@ -71,17 +73,6 @@ struct ChangedNote {
   Reason why = {};
 };
 
-struct UpdatesNote {
-  std::int64_t every = 0;
-  std::uint64_t times = 0;
-  std::uint32_t after = 0;
-};
-
-struct LateNote {
-  std::uint64_t request = 0;
-  std::int64_t landed = 0;
-};
-
 /// The journal's first line, or its last.
 struct HeadNote {
   Hertz rate = {};
@@ -95,7 +86,7 @@ struct HeadNote {
 struct Note {
   JournalEntry::Kind kind = JournalEntry::Kind::notice;
   std::int64_t at = 0, lands = 0;
-  std::variant<AskedNote, DecidedNote, BegunNote, ChangedNote, UpdatesNote, LateNote, HeadNote> what;
+  std::variant<AskedNote, DecidedNote, BegunNote, ChangedNote, UpdateRun, CameLate, HeadNote> what;
 };
 
 /// `words` puts a reason into words.

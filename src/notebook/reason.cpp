@@ -86,6 +86,11 @@ std::string words(const Reason& r, const KnownNames& known) {
           "samples in group '{}' were not numbers, or beyond what a float holds, and were made silent; a clip that was damaged "
           "after it was checked does that, or memory that something else has written to",
           r.name);
+    case Code::no_playbacks:
+      return fmt::format(
+          "{:.0f} playbacks sound or keep their place, and there is room for no more: stop what is not needed, or give "
+          "ManagerOptions::playbacks more room",
+          r.number);
     case Code::no_room:
       return fmt::format(
           "{:.0f} requests found no room in the journal and were refused: call update once a game frame, or give "

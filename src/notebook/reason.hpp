@@ -48,6 +48,7 @@ struct Reason {
     stream_back,        ///< `number` seconds later
     unrendered,
     broken_samples,  ///< group `name`
+    no_playbacks,    ///< of `number`
     no_room,         ///< `number` requests
     lines_lost,      ///< `number`
   };

@@ -92,7 +92,9 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
   share_voices(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
     return decide(Outcome::pool_full, id, why(sound, wanted.front()), happening.event);
-  if (!has_slots(wanted.size())) return decide(Outcome::no_room, id, {}, happening.event);
+  if (!has_slots(wanted.size()))
+    return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
+                  happening.event);
 
   make_room(sound);
   LivePlayback* first = nullptr;

@@ -246,7 +246,6 @@ struct ManagerState {
   void watch_streams();
   void give_up_unreadable(PlaybackId id, std::string_view why);
   void watch_for_broken_samples();
-  Hertz rate_of(const LivePlayback& playback) const;
   void render(std::span<float> out) noexcept;
   Note* note(JournalEntry::Kind kind);
   void count_request();

@@ -103,7 +103,7 @@ void ManagerState::settle() {
   }
   CameLate late;
   while (mixer.poll(late)) {
-    if (Note* noted = note(Kind::late)) noted->what = LateNote{late.request, late.landed};
+    if (Note* noted = note(Kind::late)) noted->what = late;
   }
   // In an order that does not depend on the blocks in which they were found.
   reports.clear();
@@ -133,8 +133,6 @@ void ManagerState::settle() {
     end(playback, report.frame, playback.how == nullptr ? "finished" : playback.how);
   }
 }
-
-Hertz ManagerState::rate_of(const LivePlayback& playback) const { return playback.sound->bank->rate; }
 
 /// Says which streams were late, are back, or cannot go on.
 void ManagerState::watch_streams() {
@@ -236,7 +234,7 @@ void ManagerState::note_update(const UpdateRun& run) {
   if (Note* noted = note(Kind::updates)) {
     noted->at = run.first.value;
     noted->lands = (run.first + run.ahead).value;
-    noted->what = UpdatesNote{run.every.value, run.times, run.after};
+    noted->what = run;
   }
 }
 
