@@ -441,3 +441,18 @@ TEST_CASE("on a full disk every command says so, and leaves what was there befor
   }
   for (const auto& entry : fs::recursive_directory_iterator(tool.path())) CHECK(entry.path().extension() != ".part");
 }
+
+TEST_CASE("a journal for people has every kind of line: a layer without a voice among the unheard, what landed late left out") {
+  const Folder folder;
+  folder.write("j.jsonl",
+               "{\"journal\":1,\"rate\":48000.0,\"seed\":1,\"voices\":2}\n"
+               "{\"at\":0,\"lands\":512,\"into\":100,\"request\":\"raise\",\"id\":1,\"event\":\"docked\"}\n"
+               "{\"at\":0,\"layer\":\"splash\",\"outcome\":\"pool-full\",\"id\":1,\"playback\":\"1.1\",\"sound\":\"bump\",\"clip\":\"b."
+               "flac\",\"why\":\"all taken\"}\n"
+               "{\"at\":512,\"late\":1,\"landed\":512}\n"
+               "{\"at\":900,\"request\":\"unreadable\",\"playback\":\"1.1\",\"why\":\"it is gone\"}\n");
+  const std::string all = run(folder, BUILD_FOLDER "/tidewater journal " + folder.path("j.jsonl")).out;
+  CHECK_THAT(all, Contains("pool-full") && Contains("splash: b.flac; all taken") && Contains("it is gone") && !Contains("landed"));
+  const std::string unheard = run(folder, BUILD_FOLDER "/tidewater journal --unheard " + folder.path("j.jsonl")).out;
+  CHECK_THAT(unheard, Contains("splash: b.flac; all taken") && !Contains("raise"));
+}

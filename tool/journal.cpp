@@ -54,13 +54,13 @@ std::optional<Outcome> outcome_of(std::string_view word) {
 
 class Reader {
  public:
-  /// Nothing where a line tells nothing by itself, such as how often a game called `update`.
+  /// Nothing where a line tells nothing by itself, such as how often a game called `update`, or on which block something landed.
   std::optional<Told> told(const Json& line) {
     if (line.contains("journal")) {
       rate_ = line.value("rate", rate_);
       return Told{"", "journal", fmt::format("{:.0f} Hz, seed {}, {} voices", rate_, text_at(line, "seed"), text_at(line, "voices")), {}};
     }
-    if (line.contains("updates")) return std::nullopt;
+    if (line.contains("updates") || line.contains("late")) return std::nullopt;
     Told told;
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
@@ -92,21 +92,23 @@ class Reader {
     if (line.contains("emitter")) add("emitter " + text_at(line, "emitter"));
     for (const auto* key : {"time", "fade"})
       if (line.contains(key)) add("over " + rounded(text_at(line, key)));
+    if (line.contains("why")) add(text_at(line, "why"));
   }
 
   void decision(const Json& line, Told& told) const {
     const bool layer = line.contains("layer");
-    const std::string outcome = layer ? "and layer" : text_at(line, "outcome");
+    const std::string outcome = layer && !line.contains("outcome") ? "and layer" : text_at(line, "outcome");
     told.what = "  " + outcome;
-    if (const auto known = layer ? std::nullopt : outcome_of(outcome)) {
+    if (const auto known = outcome_of(outcome)) {
       told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started);
       told.refused = refused(*known);
     }
     told.about = text_at(line, line.contains("sound") ? "sound" : "event");
     if (const auto event = event_of_.find(text_at(line, "id")); told.about.empty() && event != event_of_.end()) told.about = event->second;
     if (line.contains("clip")) {
-      told.more = fmt::format("{}{}, {}, {}", layer ? text_at(line, "layer") + ": " : "", text_at(line, "clip"),
-                              rounded(text_at(line, "gain")), rounded(text_at(line, "pitch")));
+      told.more = (layer ? text_at(line, "layer") + ": " : "") + text_at(line, "clip");
+      for (const auto* key : {"gain", "pitch"})
+        if (line.contains(key)) told.more += ", " + rounded(text_at(line, key));
       if (line.contains("voice")) told.more += ", voice " + text_at(line, "voice");
       if (line.contains("starts") && line.contains("at")) {
         const double later = seconds_of(line["starts"], rate_) - seconds_of(line["at"], rate_);
