@@ -16,10 +16,10 @@ using namespace tidewater::testing;
 namespace {
 
 #ifdef TIDEWATER_SANITIZED
-constexpr int sessions = 30;
+constexpr int sessions = 12;
 constexpr int live_sessions = 6;
 #else
-constexpr int sessions = 200;
+constexpr int sessions = 120;
 constexpr int live_sessions = 100;
 #endif
 
