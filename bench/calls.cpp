@@ -78,7 +78,7 @@ Bank bank_of(int sounds, int length, const std::string& name = "calls") {
   loop.gain = {{-30}, {-30}};
   data->sounds.push_back(loop);
   data->events.push_back({name + ".loop", {{BankResponse::Kind::start, static_cast<std::uint32_t>(sounds), {}, {}}}});
-  return Bank(data);
+  return bank_of(data);
 }
 
 /// A game that raises twenty a frame of a thousand events, with two traits; names are hashed before, as the compiler does.

@@ -14,6 +14,7 @@
 #include "tidewater/audio_file.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/journal_file.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater::bench {
@@ -65,7 +66,7 @@ Bank loops(int events) {
   sound.layers.back().loop = true;
   data->sounds.push_back(sound);
   for (int i = 0; i < events; ++i) data->events.push_back({fmt::format("event.{}", i), {{BankResponse::Kind::start, 0, {}, {}}}});
-  return Bank(data);
+  return bank_of(data);
 }
 
 double with_sleepers(int count, const std::function<void(SoundManager&)>& work) {

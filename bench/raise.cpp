@@ -33,7 +33,7 @@ Bank small_bank() {
   sound.gain = {{-6}, {-6}};
   data->sounds.push_back(sound);
   data->events.push_back({"event.loop", {{BankResponse::Kind::start, 1, {}, {}}}});
-  return Bank(std::move(data));
+  return bank_of(std::move(data));
 }
 
 /// The least that any such call does: take a lock, look a name up.

@@ -1,7 +1,7 @@
 # What an outside project finds: headers, libraries, find_package(Tidewater), pkg-config.
 include(CMakePackageConfigHelpers)
 
-install(TARGETS tidewater tidewater_author tidewater_device tidewater_picture EXPORT TidewaterTargets)
+install(TARGETS tidewater tidewater_author tidewater_journal tidewater_device tidewater_picture EXPORT TidewaterTargets)
 install(DIRECTORY include/tidewater DESTINATION ${CMAKE_INSTALL_INCLUDEDIR})
 install(EXPORT TidewaterTargets NAMESPACE Tidewater:: DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/Tidewater)
 set(TIDEWATER_OPTIONAL "")
@@ -46,5 +46,6 @@ endfunction()
 tidewater_pkgconfig(tidewater tidewater "Game audio: plays banks" "" MODULES sndfile vorbisfile mpg123 hwy FLAGS -lfmt -pthread)
 tidewater_pkgconfig(tidewater-author tidewater_author "Reads, checks and compiles books" "tidewater"
   MODULES soxr ebur128 xxhash sndfile openmpt fluidsynth FLAGS -ltomlplusplus -lfmt)
+tidewater_pkgconfig(tidewater-journal tidewater_journal "Keeps journals, plays them again" "tidewater" MODULES hwy FLAGS -lfmt)
 tidewater_pkgconfig(tidewater-device tidewater_device "Plays on a sound card" "tidewater" MODULES sdl2 FLAGS -lfmt)
 tidewater_pkgconfig(tidewater-picture tidewater_picture "Draws what was heard" "tidewater" MODULES pangocairo kissfft FLAGS -lfmt)

@@ -12,7 +12,7 @@ using Catch::Matchers::Contains;
 
 TEST_CASE("a clip that several sounds use is held once") {
   const Stage stage("[sounds.a]\nclips=[\"tone.wav\"]\n[sounds.b]\nclips=[\"tone.wav\", \"low.wav\"]\n");
-  CHECK(stage.bank->data().clips.size() == 2);
+  CHECK(data_of(*stage.bank).clips.size() == 2);
   CHECK(stage.bank->sounds() == std::vector<std::string_view>{"a", "b"});
 }
 
@@ -76,7 +76,7 @@ TEST_CASE("a loop of any length and rate goes round without a tick and at its pi
     std::vector<float> all(2 * 160000), mono;
     manager.render(all);
     for (std::size_t i = 2 * 24000; i < all.size(); i += 2) mono.push_back(all[i]);
-    const BankClip& clip = bank.data().clips.at(0);
+    const BankClip& clip = data_of(bank).clips.at(0);
     const auto made = static_cast<double>(clip.frames - clip.loop_from);
     const double rounds = std::round(made * rate / bank_rate / frames);
     const double heard = periods * rounds / made * bank_rate;

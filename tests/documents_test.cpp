@@ -1,9 +1,12 @@
 #include <catch2/catch.hpp>
 #include <fstream>
+#include <map>
 #include <regex>
+#include <set>
 #include <sstream>
 
 #include "process.hpp"
+#include "request/described.hpp"
 #include "tidewater/author/advice.hpp"
 
 using namespace tidewater;
@@ -70,6 +73,36 @@ TEST_CASE("docs/book.md has every kind of advice with its meaning, in the order 
   std::string table = "| advice | about |\n| --- | --- |\n";
   for (const auto& kind : advice_kinds()) table += "| " + std::string(kind.kind) + " | " + std::string(kind.meaning) + " |\n";
   CHECK_THAT(document("docs/book.md"), Contains("\n\n" + table + "\n"));
+}
+
+TEST_CASE("docs/journal.md has every request with the very keys of its description") {
+  const std::string text = document("docs/journal.md");
+  const auto table = text.substr(text.find("| request | further keys |"));
+  std::map<std::string, std::set<std::string>> written;
+  std::istringstream lines(table.substr(0, table.find("\n\n")));
+  const auto quoted = [](const std::string& cell) {
+    std::vector<std::string> words;
+    static const std::regex word("`([^`]+)`");
+    for (std::sregex_iterator it(cell.begin(), cell.end(), word), end; it != end; ++it) words.push_back((*it)[1]);
+    return words;
+  };
+  for (std::string line; std::getline(lines, line);) {
+    const auto middle = line.find(" | ");
+    const auto keys = quoted(line.substr(middle));
+    for (const auto& name : quoted(line.substr(0, middle))) written[name] = {keys.begin(), keys.end()};
+  }
+  std::map<std::string, std::set<std::string>> described;
+  each_kind([&](const auto& kind) {
+    auto& keys = described[std::string(name_of(kind))];
+    each_field(kind, [&](const auto& field, const auto& value) {
+      if (std::is_same_v<decltype(value), const Target&>)
+        keys.insert({"playback", "group"});
+      else
+        keys.insert(field.key);
+    });
+  });
+  CHECK(described.size() == 12);
+  CHECK(written == described);
 }
 
 TEST_CASE("every example of a key is taken by the parser") {

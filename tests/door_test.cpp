@@ -54,7 +54,7 @@ TEST_CASE("what is not a number is refused, told, and changes nothing that is he
       Playback playback = stage.raise(event).playback();
       call(*stage.manager, playback);
       CHECK(stage.render(Seconds{0.3}).samples == reference.samples);
-      REQUIRE(stage.entries(JournalEntry::Kind::decision).back().outcome == Outcome::not_a_number);
+      REQUIRE(stage.entries<noted::Decision>().back().outcome == Outcome::not_a_number);
       CHECK(stage.why().find("that is not a number is refused; it may be ") != std::string::npos);
     }
   }
@@ -73,14 +73,14 @@ TEST_CASE("what is out of range is brought into it, and said once") {
       const Take take = stage.render(Seconds{0.3});
       for (const float x : take.samples) REQUIRE(std::isfinite(x));
       CHECK(take.peak() < 1);
-      CHECK(stage.entries(JournalEntry::Kind::notice).size() <= 1);
+      CHECK(stage.entries<noted::Notice>().size() <= 1);
     }
   Stage stage(book);
   Playback hum = stage.raise("hum").playback();
   hum.set_gain(Decibels{10000}, Seconds{0});
   stage.render(Seconds{0.1});
-  CHECK(stage.entries(JournalEntry::Kind::gain).back().gain == Decibels{24});
-  CHECK(stage.entries(JournalEntry::Kind::notice).back().why == "a level of 10000 dB was brought to 24 dB; it may be silence to +24 dB");
+  CHECK(stage.requests<asked::SetGain>().back().gain == Decibels{24});
+  CHECK(stage.entries<noted::Notice>().back().why == "a level of 10000 dB was brought to 24 dB; it may be silence to +24 dB");
 }
 
 TEST_CASE("a rate that is none makes no manager and no bank") {
@@ -123,7 +123,7 @@ TEST_CASE("a range from silence is drawn evenly in how loud it sounds") {
   for (int i = 0; i < 400; ++i) {
     stage.raise("s");
     stage.render(Seconds{0.02});
-    const Decibels gain = stage.entries(JournalEntry::Kind::decision).back().gain;
+    const Decibels gain = stage.starts().back().gain;
     REQUIRE(gain <= Decibels{0});
     below_half += loudness_fraction(gain) < 0.5 ? 1 : 0;
     stage.manager->stop_all();
@@ -150,9 +150,9 @@ TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is
   }
   std::vector<std::string> notices;
   SoundManager manager({.journal = [&](const JournalEntry& entry) {
-    if (entry.kind == JournalEntry::Kind::notice) notices.push_back(entry.why);
+    if (const auto* notice = entry.as<noted::Notice>()) notices.push_back(notice->why);
   }});
-  manager.load(Bank(data));
+  manager.load(bank_of(data));
   manager.raise("broken");
   manager.raise("good");
   Take take;
@@ -178,7 +178,7 @@ TEST_CASE("names that nobody has are told in short words, however long and howev
   for (int i = 0; i < 3000; ++i) stage.raise(Name("made.up." + std::to_string(i)));
   stage.render(Seconds{0.02});
   int meant = 0;
-  for (const auto& entry : stage.entries(JournalEntry::Kind::decision)) {
+  for (const auto& entry : stage.entries<noted::Decision>()) {
     CHECK(entry.why.size() < 200);
     meant += entry.why.find("did you mean 'hum'?") != std::string::npos ? 1 : 0;
   }

@@ -108,7 +108,8 @@ TEST_CASE("folders side by side that hold the same kinds of files become sounds 
   CHECK(manager.raise("doors-close", {{"kind", "oak"}}).outcome == Outcome::started);
   manager.update(Seconds{0.1});
   std::string clips;
-  for (const auto& entry : journal) clips += entry.clip + " ";
+  for (const auto& entry : journal)
+    if (const auto* decision = entry.as<noted::Decision>(); decision != nullptr && decision->start) clips += decision->start->clip + " ";
   CHECK_THAT(clips, Contains("steps/wood/wood_01.wav") && Contains("doors/oak/close-1.wav"));
   // Nothing is left to be gathered.
   CHECK(gather(desk.path("clips"), desk.path("book.toml")).added.empty());

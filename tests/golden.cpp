@@ -17,7 +17,6 @@
 namespace {
 
 using namespace tidewater;
-using Kind = JournalEntry::Kind;
 
 class Hash {
  public:
@@ -31,19 +30,30 @@ class Hash {
   std::uint64_t value_ = 0xcbf29ce484222325U;
 };
 
+std::string whose(Frames at, PlaybackId id, const std::string& sound) {
+  return fmt::format("{} {}.{} {}", at.value, id.raise, id.response, sound);
+}
+
+std::string began(const std::string& who, Outcome outcome, const noted::Layer& layer) {
+  return fmt::format("{} {} {} {} {} {:.2f} {:.2f} {:.2f} {:.2f}\n", who, to_text(outcome), layer.name, layer.clip, layer.starts.value,
+                     layer.gain.value, layer.pitch.value, layer.pan.value, layer.low_pass.value);
+}
+
 /// What was decided, to a hundredth of a decibel and of a semitone; not the words.
 std::string decided(const JournalEntry& e) {
-  const std::string whose = fmt::format("{} {}.{} {}", e.at.value, e.playback.raise, e.playback.response, e.sound);
-  switch (e.kind) {
-    case Kind::decision:
-    case Kind::layer:
-      return fmt::format("{} {} {} {} {} {:.2f} {:.2f} {:.2f} {:.2f}\n", whose, to_text(e.outcome), e.layer, e.clip, e.starts.value,
-                         e.gain.value, e.pitch.value, e.pan.value, e.frequency.value);
-    case Kind::fading: return fmt::format("{} fading {} {:.3f}\n", whose, e.how, e.fade.value);
-    case Kind::woke: return fmt::format("{} woke {} {}\n", whose, e.voice, e.starts.value);
-    case Kind::ended: return fmt::format("{} ended {}\n", whose, e.how);
-    default: return {};
+  if (const auto* decision = e.as<noted::Decision>()) {
+    noted::Layer nothing;
+    nothing.starts = e.at;
+    return began(whose(e.at, decision->playback, decision->sound), decision->outcome, decision->start.value_or(nothing));
   }
+  if (const auto* further = e.as<noted::FurtherLayer>())
+    return began(whose(e.at, further->playback, further->sound), further->outcome, further->layer);
+  if (const auto* fading = e.as<noted::Fading>())
+    return fmt::format("{} fading {} {:.3f}\n", whose(e.at, fading->playback, fading->sound), fading->how, fading->fade.value);
+  if (const auto* woke = e.as<noted::Woke>())
+    return fmt::format("{} woke {} {}\n", whose(e.at, woke->playback, woke->sound), woke->voice, woke->starts.value);
+  if (const auto* ended = e.as<noted::Ended>()) return fmt::format("{} ended {}\n", whose(e.at, ended->playback, ended->sound), ended->how);
+  return {};
 }
 
 struct Played {

@@ -24,7 +24,7 @@ double heard(Stage& stage) { return stage.render(Seconds{0.3}).part(0.2, 0.1).pe
 
 std::vector<std::string> ways_out(const Stage& stage) {
   std::vector<std::string> ways;
-  for (const auto& entry : stage.entries(JournalEntry::Kind::fading)) ways.push_back(entry.how);
+  for (const auto& entry : stage.entries<noted::Fading>()) ways.push_back(entry.how);
   return ways;
 }
 
@@ -110,7 +110,7 @@ TEST_CASE("where a limit is reached, the oldest, the quietest or the newest yiel
     stage.raise("stop");
     CHECK(stage.render(Seconds{0.1}).part(0.05, 0.05).peak() == 0);
     if (expected.when_full == "newest") continue;
-    const auto fading = stage.entries(JournalEntry::Kind::fading);
+    const auto fading = stage.entries<noted::Fading>();
     CHECK(fading.front().how == "yielded");
     CHECK(fading.front().why == "2 of 'horn' play already: its limit");
   }
@@ -158,5 +158,5 @@ TEST_CASE("a limit counts whole sounds, and all layers of one yield together") {
     stage.render(Seconds{0.25});
   }
   CHECK(stage.manager->stats().playing == 4);
-  CHECK(stage.entries(JournalEntry::Kind::ended).size() == 18);
+  CHECK(stage.entries<noted::Ended>().size() == 18);
 }

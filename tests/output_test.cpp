@@ -85,7 +85,7 @@ TEST_CASE("on a full disk what was there before stays, and nothing else is left 
   CHECK_THAT(with_room_for(50,
                            [&] {
                              JournalFile journal(folder.path("j.jsonl"));
-                             for (int i = 0; i < 1000; ++i) journal.write(JournalEntry{});
+                             for (int i = 0; i < 1000; ++i) journal.write(JournalEntry{{}, noted::End{}});
                              journal.close();
                            }),
              Contains("j.jsonl: could not be written to the end"));
@@ -120,12 +120,12 @@ TEST_CASE("a file keeps its permissions and its place behind a link; a device is
   CHECK(fs::status(folder.path("real.wav")).permissions() == (fs::perms::owner_read | fs::perms::owner_write));
   CHECK(decode_file(folder.path("real.wav")).samples.size() == 4800);
   JournalFile nowhere("/dev/null");
-  nowhere.write(JournalEntry{});
+  nowhere.write(JournalEntry{{}, noted::End{}});
   nowhere.close();
   CHECK(fs::exists("/dev/null"));
   if (fs::exists("/dev/full")) {
     JournalFile full("/dev/full");
-    full.write(JournalEntry{});
+    full.write(JournalEntry{{}, noted::End{}});
     CHECK_THROWS_WITH(full.close(), Contains("No space left on device"));
   }
 }
@@ -157,7 +157,7 @@ TEST_CASE("a device whose machine is away for a while counts a gap, and the jour
   setenv("SDL_AUDIODRIVER", "dummy", 1);
   std::vector<std::string> notices;
   SoundManager manager({.journal = [&](const JournalEntry& entry) {
-    if (entry.kind == JournalEntry::Kind::notice) notices.push_back(entry.why);
+    if (const auto* notice = entry.as<noted::Notice>()) notices.push_back(notice->why);
   }});
   const Device device(manager, {.name = {}, .block = 1024, .required = true});
   const auto until = [&](const auto& done) {
@@ -204,7 +204,7 @@ TEST_CASE("a game goes on without a sound card where none is required, and says 
   setenv("SDL_AUDIODRIVER", "no-such-system", 1);
   std::string notices;
   SoundManager manager({.journal = [&](const JournalEntry& entry) {
-    if (entry.kind == JournalEntry::Kind::notice) notices += entry.why + "\n";
+    if (const auto* notice = entry.as<noted::Notice>()) notices += notice->why + "\n";
   }});
   {
     const Device device(manager, {.name = {}, .block = 256, .required = false});

@@ -18,7 +18,7 @@ std::vector<std::string> picks(const std::string& pick, int count, const std::st
     stage.render(Seconds{0.15});
   }
   std::vector<std::string> names;
-  for (const auto& entry : stage.entries(JournalEntry::Kind::decision)) names.push_back(entry.clip);
+  for (const auto& start : stage.starts()) names.push_back(start.clip);
   return names;
 }
 
@@ -70,7 +70,7 @@ TEST_CASE("pitch and level are drawn anew at each start, within their ranges and
   for (int i = 0; i < 40; ++i) {
     stage.raise("s");
     const Take take = stage.render(Seconds{0.7});
-    const auto entry = stage.entries(JournalEntry::Kind::decision).back();
+    const auto entry = stage.starts().back();
     const double pitch = take.part(0.05, 0.3).pitch();
     CHECK(pitch == Approx(1000 * ratio(entry.pitch)).epsilon(1e-4));
     CHECK(take.part(0.05, 0.3).peak() == Approx(0.5 * 0.70711 * amplitude(entry.gain)).epsilon(0.003));
@@ -96,8 +96,8 @@ TEST_CASE("another sound's starts do not change what a sound draws") {
       stage.render(Seconds{0.3});
     }
     std::vector<std::pair<std::string, double>> out;
-    for (const auto& e : stage.entries(JournalEntry::Kind::decision))
-      if (e.sound == "s") out.emplace_back(e.clip, e.pitch.value);
+    for (const auto& e : stage.entries<noted::Decision>())
+      if (e.sound == "s") out.emplace_back(e.start->clip, e.start->pitch.value);
     return out;
   };
   CHECK(draws(true) == draws(false));
@@ -155,8 +155,8 @@ TEST_CASE("draws are the sound's own: neither another sound nor a refusal change
         stage.manager->load(*stage.bank);
       }
     }
-    for (const auto& entry : stage.entries(JournalEntry::Kind::decision))
-      if (entry.sound == sound) found.push_back(entry.gain.value);
+    for (const auto& entry : stage.entries<noted::Decision>())
+      if (entry.sound == sound) found.push_back(entry.start->gain.value);
     return found;
   };
   for (const std::string sound : {"a", "b"}) {

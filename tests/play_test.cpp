@@ -128,11 +128,14 @@ TEST_CASE("spacing holds for what is heard, also where delays differ") {
       stage.render(Seconds{1.0 / 60});
     }
     std::map<std::uint64_t, std::int64_t> first;  // of each start: the first of its layers
-    for (const auto& entry : stage.journal)
-      if ((entry.kind == JournalEntry::Kind::decision || entry.kind == JournalEntry::Kind::layer) && plays(entry.outcome)) {
-        const auto [known, fresh] = first.try_emplace(entry.playback.raise, entry.starts.value);
-        known->second = std::min(known->second, entry.starts.value);
-      }
+    const auto begins = [&](std::uint64_t raise, Frames starts) {
+      const auto [known, fresh] = first.try_emplace(raise, starts.value);
+      known->second = std::min(known->second, starts.value);
+    };
+    for (const auto& decision : stage.entries<noted::Decision>())
+      if (decision.start) begins(decision.raise, decision.start->starts);
+    for (const auto& further : stage.entries<noted::FurtherLayer>())
+      if (plays(further.outcome)) begins(further.playback.raise, further.layer.starts);
     std::vector<std::int64_t> heard;
     for (const auto& [raise, frame] : first) heard.push_back(frame);
     std::sort(heard.begin(), heard.end());
@@ -171,7 +174,7 @@ TEST_CASE("an event carries out all its responses") {
   CHECK(raised.count == 2);
   stage.render(Seconds{0.3});
   CHECK(stage.manager->stats().playing == 2);
-  CHECK(stage.entries(JournalEntry::Kind::fading).size() == 1);
+  CHECK(stage.entries<noted::Fading>().size() == 1);
 }
 
 TEST_CASE("a playback can be turned down, bent and stopped; after its end nothing happens") {
@@ -189,7 +192,7 @@ TEST_CASE("a playback can be turned down, bent and stopped; after its end nothin
   hum.bend(Semitones{1});
   hum.set_gain(Decibels{3});
   stage.render(Seconds{0.1});
-  CHECK(stage.entries(JournalEntry::Kind::decision).back().outcome == Outcome::already_ended);
+  CHECK(stage.entries<noted::Decision>().back().outcome == Outcome::already_ended);
   Playback nothing;
   nothing.stop();
   CHECK(nothing.ended());
@@ -211,7 +214,7 @@ TEST_CASE("groups have a level and a mute, and obey the groups above them") {
   CHECK(stage.manager->set_gain("musik", Decibels{0}) == Outcome::unknown_group);
   stage.render(Seconds{0.1});
   CHECK(stage.why() == "there is no group 'musik'; did you mean 'music'?");
-  CHECK(stage.entries(JournalEntry::Kind::decision)[1].why == "group 'master' is muted");
+  CHECK(stage.entries<noted::Decision>()[1].why == "group 'master' is muted");
 }
 
 TEST_CASE("no sound came: the outcome and the journal say why") {
@@ -245,7 +248,7 @@ TEST_CASE("game time that passes without a rendered block is reported once") {
   Stage stage(tones);
   stage.raise("hum");
   for (int i = 0; i < 200; ++i) stage.manager->update(Seconds{1.0 / 60});
-  const auto notices = stage.entries(JournalEntry::Kind::notice);
+  const auto notices = stage.entries<noted::Notice>();
   REQUIRE(notices.size() == 1);
   CHECK_THAT(notices[0].why, Contains("nothing calls render"));
 }

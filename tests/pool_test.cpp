@@ -62,7 +62,7 @@ TEST_CASE("when the pool is full the quietest loses its voice, with a fade, and 
   CHECK(stage.raise("loud").outcome == Outcome::started);
   CHECK(stage.render(Seconds{0.2}).steepest() < 0.06);
   CHECK(shot.ended());
-  const auto fading = stage.entries(JournalEntry::Kind::fading);
+  const auto fading = stage.entries<noted::Fading>();
   REQUIRE(fading.size() == 1);
   CHECK(fading[0].sound == "shot");
   CHECK(fading[0].how == "outranked");
@@ -86,7 +86,7 @@ TEST_CASE("rank goes before loudness") {
   const Playback loud = stage.raise("loud").playback();
   CHECK(stage.raise("important").outcome == Outcome::started);
   stage.render(Seconds{0.1});
-  CHECK(stage.entries(JournalEntry::Kind::fading).at(0).how == "dormant");
+  CHECK(stage.entries<noted::Fading>().at(0).how == "dormant");
   CHECK_FALSE(loud.ended());
   CHECK(stage.raise("loud").outcome == Outcome::dormant);
 }
@@ -136,10 +136,10 @@ TEST_CASE("voices do not flutter between sounds of nearly the same level") {
     (i % 2 == 0 ? second : first).set_gain(Decibels{0});
     stage.render(Seconds{0.02});
   }
-  CHECK(stage.entries(JournalEntry::Kind::woke).empty());
+  CHECK(stage.entries<noted::Woke>().empty());
   first.set_gain(Decibels{6});
   stage.render(Seconds{0.1});
-  CHECK(stage.entries(JournalEntry::Kind::woke).size() == 1);
+  CHECK(stage.entries<noted::Woke>().size() == 1);
 }
 
 TEST_CASE("ten thousand dormant playbacks can be held, bent, stopped and unloaded") {
@@ -174,7 +174,7 @@ TEST_CASE("a long sound that sleeps past its end is over; a crowded minute repla
   }
   stage.manager->stop_all();
   hear(0.2);
-  CHECK(stage.entries(JournalEntry::Kind::woke).size() > 5);
+  CHECK(stage.entries<noted::Woke>().size() > 5);
   stage.manager.reset();
   std::string text;
   for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
@@ -191,7 +191,7 @@ TEST_CASE("among equals the oldest yields") {
   Playback second = stage.raise("loud").playback();
   stage.raise("loud");
   stage.render(Seconds{0.1});
-  CHECK(stage.entries(JournalEntry::Kind::fading).at(0).playback == first.id());
+  CHECK(stage.entries<noted::Fading>().at(0).playback == first.id());
   CHECK_FALSE(second.ended());
 }
 
@@ -244,7 +244,7 @@ start = "heard"
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().playing == 2);
   CHECK(stage.manager->stats().dormant == 4);
-  CHECK(stage.entries(JournalEntry::Kind::fading).back().why == "its voice went to 'heard', which is heard, unlike this one");
+  CHECK(stage.entries<noted::Fading>().back().why == "its voice went to 'heard', which is heard, unlike this one");
   // A heard sleeper gets the next voice, though muted ones outrank it.
   CHECK(stage.raise("heard").outcome == Outcome::started);  // as loud, and younger: the oldest sleeps
   stage.raise("muted");
@@ -285,7 +285,7 @@ start = "s"
               {.voices = 2});
   CHECK(stage.raise("s").outcome == Outcome::started);
   stage.render(Seconds{0.2});
-  CHECK(stage.entries(JournalEntry::Kind::fading).empty());
+  CHECK(stage.entries<noted::Fading>().empty());
   CHECK(stage.manager->stats().playing == 2);  // the louder two
   CHECK(stage.manager->stats().dormant == 1);
 }
@@ -320,11 +320,11 @@ TEST_CASE("more playbacks than there is room for are refused, in words; what the
   Stage stage(book, {.voices = 2, .playbacks = 5});
   for (int i = 0; i < 5; ++i) CHECK(plays(stage.raise("loud").outcome));
   stage.manager->update({});
-  const auto made_room = stage.entries(JournalEntry::Kind::fading).size();
+  const auto made_room = stage.entries<noted::Fading>().size();
   CHECK(stage.raise("important").outcome == Outcome::no_room);
   stage.manager->update({});
   CHECK_THAT(stage.why(), Contains("5 playbacks sound or keep their place") && Contains("ManagerOptions::playbacks"));
-  CHECK(stage.entries(JournalEntry::Kind::fading).size() == made_room);  // nobody, for the one that was refused
+  CHECK(stage.entries<noted::Fading>().size() == made_room);  // nobody, for the one that was refused
   CHECK(stage.manager->stats().playing == 2);
   stage.manager->stop_all();
   stage.render(Seconds{0.2});

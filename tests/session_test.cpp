@@ -317,7 +317,7 @@ TEST_CASE("what is raised while a block is rendered keeps its time inside it: a 
   done = true;
   audio.join();
   stage.manager->update({});
-  const auto starts = stage.entries(JournalEntry::Kind::decision);
+  const auto starts = stage.starts();
   REQUIRE(starts.size() == raised.size());
   // Half of them at least, however busy the machine: without it they would be up to a tenth of a second off, and few of them near.
   std::vector<double> off;

@@ -135,7 +135,7 @@ start = "loud"
   const Take back = stage.render(Seconds{1});
   CHECK(back.part(0.1, 0.8).pitch() == Approx(700).epsilon(0.003));
   CHECK(back.part(0.1, 0.8).peak() == Approx(0.5 * 0.7071).epsilon(0.01));
-  CHECK(stage.entries(JournalEntry::Kind::woke).size() == 1);
+  CHECK(stage.entries<noted::Woke>().size() == 1);
 }
 
 TEST_CASE("a handle holds every layer until the last of them is over") {
@@ -172,7 +172,7 @@ start = "s"
   CHECK(stage.raise("s").outcome == Outcome::started);
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().playing == 1);
-  const auto layers = stage.entries(JournalEntry::Kind::layer);
+  const auto layers = stage.entries<noted::FurtherLayer>();
   REQUIRE(layers.size() == 1);
   CHECK(layers[0].outcome == Outcome::pool_full);
   CHECK(layers[0].why == "all 1 voices are taken by sounds that are louder or outrank it, and it is too short to wait");
@@ -278,5 +278,5 @@ TEST_CASE("a start beyond the clip's end is told, and plays nothing; of a loop i
   CHECK(stage.render(Seconds{0.6}).part(0.1, 0.3).pitch() == Approx(250).epsilon(0.001));
   CHECK(stage.raise("round").outcome == Outcome::started);
   CHECK(stage.render(Seconds{0.3}).part(0.1, 0.2).rms() > 0.2);
-  CHECK(stage.entries(JournalEntry::Kind::decision).back().clip_start.value == Approx(0.05));
+  CHECK(stage.starts().back().clip_start.value == Approx(0.05));
 }

@@ -20,15 +20,15 @@ namespace {
 
 const std::string events = "[events.s]\nstart=\"s\"\n[events.stop]\nstop=\"s\"\n";
 
-/// The decisions on many starts of a sound.
-std::vector<JournalEntry> starts(const std::string& sound, int count, std::uint64_t seed = 1) {
+/// Many starts of a sound.
+std::vector<noted::Layer> starts(const std::string& sound, int count, std::uint64_t seed = 1) {
   Stage stage("[sounds.s]\n" + sound + "\n" + events, {.voices = 256, .seed = seed});
   for (int i = 0; i < count; ++i) {
     stage.raise("s");
     if (i % 100 == 99) stage.render(Seconds{0.15});
   }
   stage.render(Seconds{0.02});
-  return stage.entries(JournalEntry::Kind::decision);
+  return stage.starts();
 }
 
 /// Pearson's chi-squared of counts against what was expected.
@@ -59,13 +59,13 @@ double correlation(const std::vector<double>& a, const std::vector<double>& b) {
 }
 
 template <class F>
-std::vector<double> column(const std::vector<JournalEntry>& entries, F value) {
+std::vector<double> column(const std::vector<noted::Layer>& entries, F value) {
   std::vector<double> values;
   for (const auto& entry : entries) values.push_back(value(entry));
   return values;
 }
-double gain_of(const JournalEntry& e) { return e.gain.value; }
-double pitch_of(const JournalEntry& e) { return e.pitch.value; }
+double gain_of(const noted::Layer& e) { return e.gain.value; }
+double pitch_of(const noted::Layer& e) { return e.pitch.value; }
 
 constexpr double unlikely_9 = 27.9;  // one in a thousand, of nine degrees of freedom
 constexpr double unlikely_2 = 13.8;  // of two
@@ -109,7 +109,7 @@ TEST_CASE("weighted picks come as often as their weights say, and repeat only wh
     }
     INFO(clips);
     Stage stage("[sounds.s]\nclips=[" + clips + "]\npick=\"random\"\n" + events);
-    const BankChoice& choice = stage.bank->data().sounds.at(0).layers.at(0).choices.at(0);
+    const BankChoice& choice = data_of(*stage.bank).sounds.at(0).layers.at(0).choices.at(0);
     Picks picks;
     constexpr int draws = 20000;
     std::vector<double> seen(weights.size()), counted, expected;
@@ -143,7 +143,7 @@ TEST_CASE("weighted picks come as often as their weights say, and repeat only wh
   const auto entries = starts(R"(clips=[{file="n-1.wav"}, {file="n-2.wav", weight=3}])"
                               "\npick=\"random\"",
                               2000);
-  const auto light = std::count_if(entries.begin(), entries.end(), [](const JournalEntry& e) { return e.clip == "n-1.wav"; });
+  const auto light = std::count_if(entries.begin(), entries.end(), [](const noted::Layer& e) { return e.clip == "n-1.wav"; });
   CHECK(static_cast<double>(light) / static_cast<double>(entries.size()) == Approx(0.25).margin(0.04));
 }
 
@@ -188,7 +188,7 @@ TEST_CASE("the draw is what is heard: low-pass, delay and start position, too") 
   for (int i = 0; i < 8; ++i) {
     stage.raise("s");
     const Take take = stage.render(Seconds{1});
-    const JournalEntry entry = stage.entries(JournalEntry::Kind::decision).back();
+    const noted::Layer entry = stage.starts().back();
     CHECK(take.onset() > 0.099);
     CHECK(take.onset() < 0.203);
     CHECK(entry.clip_start.value >= 0.2);
@@ -196,7 +196,7 @@ TEST_CASE("the draw is what is heard: low-pass, delay and start position, too") 
     const double onset = take.onset();
     CHECK(take.part(onset + length + 0.01, 0.1).peak() < 0.001);
     // 1 kHz through a second-order low-pass: 12 dB an octave above its corner.
-    const double down = 1 / std::sqrt(1 + std::pow(1000 / entry.frequency.value, 4));
+    const double down = 1 / std::sqrt(1 + std::pow(1000 / entry.low_pass.value, 4));
     CHECK(take.part(onset + 0.05, 0.1).peak() == Approx(0.5 * 0.7071 * down).epsilon(0.1));
   }
 }
@@ -219,7 +219,7 @@ TEST_CASE("a trait that no clip knows is told once for each value, with what the
   const auto told = [&] {
     std::string all;
     stage.render(Seconds{0.1});
-    for (const auto& entry : stage.entries(JournalEntry::Kind::notice)) all += entry.why + "\n";
+    for (const auto& entry : stage.entries<noted::Notice>()) all += entry.why + "\n";
     stage.journal.clear();
     return all;
   };
@@ -264,7 +264,7 @@ TEST_CASE("emitters are picked for together, or each by itself, as the book says
     for (const std::uint64_t emitter : {7U, 8U, 7U, 8U}) stage.manager->raise("s", {}, emitter);
     stage.render(Seconds{0.02});
     std::string all;
-    for (const auto& entry : stage.entries(JournalEntry::Kind::decision)) all += entry.clip.substr(2, 1);
+    for (const auto& entry : stage.starts()) all += entry.clip.substr(2, 1);
     return all;
   };
   CHECK(clips("all") == "1234");
@@ -289,25 +289,24 @@ layers = [
   CHECK(take.part(0.05, 0.1).pitch() == Approx(500).epsilon(0.002));
   CHECK(take.part(0.5, 0.4).peak() == Approx(body * (1 + amplitude(Decibels{-12}))).epsilon(0.03));
   CHECK(stage.manager->stats().playing == 2);
-  const auto layers = stage.entries(JournalEntry::Kind::layer);
+  const auto layers = stage.entries<noted::FurtherLayer>();
   REQUIRE(layers.size() == 1);
-  CHECK(layers[0].layer == "top");
+  CHECK(layers[0].layer.name == "top");
   Playback(handle).set_gain(Decibels{-20}, Seconds{0.01});
   CHECK(stage.render(Seconds{0.2}).part(0.1, 0.1).peak() < body * 0.15);
   stage.raise("stop");
   CHECK(stage.render(Seconds{0.2}).part(0.1, 0.1).peak() == 0);
   CHECK(handle.ended());
   CHECK(stage.manager->stats().playing == 0);
-  CHECK(stage.entries(JournalEntry::Kind::ended).size() == 1);
+  CHECK(stage.entries<noted::Ended>().size() == 1);
 }
 
 TEST_CASE("a layer by chance is there as often as it says; a sound that is not there says so") {
-  int there = 0;
-  for (const auto& entry : starts("clips=[\"n-1.wav\"]\nchance=\"30 %\"", 1000)) there += plays(entry.outcome) ? 1 : 0;
-  CHECK(there == Approx(300).margin(50));
-  const auto never = starts("clips=[\"n-1.wav\"]\nchance=\"0 %\"", 1);
-  CHECK(never.at(0).outcome == Outcome::left_out);
-  CHECK_THAT(never.at(0).why, Contains("is there by chance, and was not this time"));
+  CHECK(starts("clips=[\"n-1.wav\"]\nchance=\"30 %\"", 1000).size() == Approx(300).margin(50));
+  Stage never("[sounds.s]\nclips=[\"n-1.wav\"]\nchance=\"0 %\"\n" + events);
+  CHECK(never.raise("s").outcome == Outcome::left_out);
+  never.render(Seconds{0.02});
+  CHECK_THAT(never.why(), Contains("is there by chance, and was not this time"));
 }
 
 namespace {
@@ -429,7 +428,7 @@ TEST_CASE("a loop takes the points that the file itself has") {
 
 TEST_CASE("two loops that begin anywhere do not march together") {
   const auto entries = starts("clips=[\"long.wav\"]\nloop=true\nstart-at=\"anywhere\"", 60);
-  const auto begins = column(entries, [](const JournalEntry& e) { return e.clip_start.value; });
+  const auto begins = column(entries, [](const noted::Layer& e) { return e.clip_start.value; });
   CHECK(*std::min_element(begins.begin(), begins.end()) < 0.3);
   CHECK(*std::max_element(begins.begin(), begins.end()) > 1.7);
 }

@@ -173,8 +173,8 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
     std::vector<std::string> live, again;
     std::string text;
     const auto decided = [](const JournalEntry& entry) {
-      const bool is = entry.kind == JournalEntry::Kind::decision || entry.kind == JournalEntry::Kind::fading ||
-                      entry.kind == JournalEntry::Kind::woke || entry.kind == JournalEntry::Kind::ended;
+      const bool is = entry.as<noted::Decision>() != nullptr || entry.as<noted::Fading>() != nullptr ||
+                      entry.as<noted::Woke>() != nullptr || entry.as<noted::Ended>() != nullptr;
       return is ? to_json(entry) : std::string();
     };
     Stage shots(
@@ -225,7 +225,7 @@ TEST_CASE("a real sound server hears the tone without a gap; when it dies the ga
   // A sink that nobody hears pulls at its own pace, and the new server may drop us once more while it starts: only the
   // notices of the device count, the first and the last.
   std::vector<std::string> notices;
-  for (const auto& entry : stage.entries(JournalEntry::Kind::notice))
+  for (const auto& entry : stage.entries<noted::Notice>())
     if (entry.why.starts_with("the sound device is")) notices.push_back(entry.why);
   REQUIRE(notices.size() >= 2);
   CHECK_THAT(notices.front(), Contains("is gone"));

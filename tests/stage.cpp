@@ -85,15 +85,15 @@ Take Stage::render(Seconds length) {
   return take;
 }
 
-std::vector<JournalEntry> Stage::entries(JournalEntry::Kind kind) const {
-  std::vector<JournalEntry> found;
-  for (const auto& entry : journal)
-    if (entry.kind == kind) found.push_back(entry);
+std::vector<noted::Layer> Stage::starts() const {
+  std::vector<noted::Layer> found;
+  for (const auto& decision : entries<noted::Decision>())
+    if (decision.start) found.push_back(*decision.start);
   return found;
 }
 
 std::string Stage::why() const {
-  const auto decisions = entries(JournalEntry::Kind::decision);
+  const auto decisions = entries<noted::Decision>();
   return decisions.empty() ? "" : decisions.back().why;
 }
 

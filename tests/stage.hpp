@@ -9,7 +9,7 @@
 
 #include "listening.hpp"
 #include "tidewater/author/compile.hpp"
-#include "tidewater/journal.hpp"
+#include "tidewater/journal_file.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater::testing {
@@ -32,6 +32,12 @@ class Folder {
   std::filesystem::path root_;
 };
 
+/// An entry of one kind, and when it was noted.
+template <class T>
+struct Noted : T {
+  Frames at;
+};
+
 /// The clips that a stage has: "tone.wav" (1 kHz, half a second), "low.wav" (250 Hz, half a second), "long.wav"
 /// (500 Hz, two seconds), "hum.wav" (100 periods of 500 Hz: loops without a seam), "quiet.wav" (tone at -20 dB),
 /// "n-1.wav" to "n-5.wav" (200, 400 ... 1000 Hz, 0.1 s), "wide.wav" (stereo: 1 kHz left, silence right). Peak 0.5 or as said.
@@ -46,8 +52,25 @@ class Stage {
   /// One update, then the next `length` of sound in game frames of 1/60 s, with an update after each.
   Take render(Seconds length);
 
-  /// Journal entries so far that are of this kind.
-  std::vector<JournalEntry> entries(JournalEntry::Kind kind) const;
+  /// What was noted so far of one kind.
+  template <class T>
+  std::vector<Noted<T>> entries() const {
+    std::vector<Noted<T>> found;
+    for (const auto& entry : journal)
+      if (const T* what = entry.as<T>()) found.push_back({*what, entry.at});
+    return found;
+  }
+  /// The requests of one kind.
+  template <class T>
+  std::vector<T> requests() const {
+    std::vector<T> found;
+    for (const auto& entry : journal)
+      if (const auto* asked = entry.as<noted::Asked>(); asked != nullptr && std::holds_alternative<T>(asked->request))
+        found.push_back(std::get<T>(asked->request));
+    return found;
+  }
+  /// The first layers of all starts so far.
+  std::vector<noted::Layer> starts() const;
   /// The last decision's words, or empty.
   std::string why() const;
 

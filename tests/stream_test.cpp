@@ -210,7 +210,7 @@ TEST_CASE("when the disk stalls the stream fades out, all else plays on, and bot
   stall_disk(0);
   const Take after = play_live(*stage.manager, 2);
   const auto notices_with = [&](const std::string& words) {
-    const auto notices = stage.entries(JournalEntry::Kind::notice);
+    const auto notices = stage.entries<noted::Notice>();
     return std::count_if(notices.begin(), notices.end(), [&](const auto& n) { return n.why.find(words) != std::string::npos; });
   };
   CHECK(notices_with("the stream of 'round.wav' was late at") == 1);
@@ -240,7 +240,7 @@ TEST_CASE("a file that is gone, cut or exchanged under a stream ends it softly, 
   CHECK(take.part(0, 0.2).peak() == Approx(0.354).margin(0.01));  // its head is in memory
   CHECK(take.part(2.5, 0.5).peak() == 0);
   CHECK(playback.ended());
-  const auto endings = stage.entries(JournalEntry::Kind::fading);
+  const auto endings = stage.entries<noted::Fading>();
   REQUIRE(endings.size() == 1);
   CHECK(endings[0].how == "unreadable");
   CHECK_THAT(endings[0].why, Catch::Contains(words));

@@ -109,7 +109,7 @@ std::vector<AuditionTake> play(const Audition& audition, TakeTable& table) {
     takes.push_back(take);
   };
   listener.journal = [](const JournalEntry& entry) {
-    if (entry.kind == JournalEntry::Kind::notice) fmt::print("  notice     {}\n", entry.why);
+    if (const auto* notice = entry.as<noted::Notice>()) fmt::print("  notice     {}\n", notice->why);
   };
   play_live(audition, listener);
   return takes;

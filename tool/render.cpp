@@ -12,10 +12,10 @@ namespace tidewater::tool {
 
 int render(const RenderCall& call) {
   JournalScript script = read_journal(call.journal);
-  if (call.seed) script.seed = *call.seed;
-  const Bank bank = compile_book(call.book, {script.rate});
+  if (call.seed) script.head.seed = *call.seed;
+  const Bank bank = compile_book(call.book, {script.head.rate});
 
-  Rendering rendering({call.output, call.journal_out, call.picture}, script.rate);
+  Rendering rendering({call.output, call.journal_out, call.picture}, script.head.rate);
   const auto began = std::chrono::steady_clock::now();
   {
     ManagerOptions options = options_of(script);

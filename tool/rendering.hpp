@@ -5,7 +5,7 @@
 
 #include "tidewater/audio_file.hpp"
 #include "tidewater/author/report.hpp"
-#include "tidewater/journal.hpp"
+#include "tidewater/journal_file.hpp"
 #include "tidewater/picture/timeline.hpp"
 
 namespace tidewater::tool {

@@ -16,6 +16,7 @@
 #include "tidewater/author/report.hpp"
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/journal_file.hpp"
 #include "tidewater/manager.hpp"
 #include "trip.hpp"
 

@@ -16,12 +16,10 @@
 
 namespace tidewater {
 
-struct BankData;  // src/bank/bank_data.hpp
+struct BankData;
 
 class Bank {
  public:
-  explicit Bank(std::shared_ptr<const BankData> data) : data_(std::move(data)) {}
-
   std::string_view name() const;
   /// The rate that all its clips have.
   Hertz rate() const;
@@ -32,10 +30,10 @@ class Bank {
   std::vector<std::string_view> sounds() const;
   std::vector<std::string_view> groups() const;
 
-  const BankData& data() const { return *data_; }
-  std::shared_ptr<const BankData> share() const { return data_; }
-
  private:
+  friend struct BankInside;
+  explicit Bank(std::shared_ptr<const BankData> data) : data_(std::move(data)) {}
+
   std::shared_ptr<const BankData> data_;
 };
 

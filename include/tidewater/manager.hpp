@@ -75,10 +75,11 @@ class Playback {
 
  private:
   friend struct ManagerState;
-  Playback(ManagerState* manager, std::uint32_t index, PlaybackId id) : manager_(manager), index_(index), id_(id) {}
+  friend class SoundManager;
+  Playback(ManagerState* manager, std::uint32_t slot, PlaybackId id) : manager_(manager), slot_(slot), id_(id) {}
 
   ManagerState* manager_ = nullptr;
-  std::uint32_t index_ = 0;
+  std::uint32_t slot_ = 0;
   PlaybackId id_;
 };
 
@@ -153,7 +154,7 @@ class SoundManager {
   /// Writes a line of one's own into the journal, as a notice: what a person should know when reading it.
   void note(std::string_view text);
   /// Fades out all that plays.
-  void stop_all(Seconds fade = {});
+  Outcome stop_all(Seconds fade = {});
 
   /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1. What is left over behind the
   /// last whole frame is filled with zeros.

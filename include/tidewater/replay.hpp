@@ -1,5 +1,5 @@
 #pragma once
-/// Plays the requests of a journal again: a playtest through tomorrow's mix.
+/// Plays the requests of a journal again: a playtest through tomorrow's mix. In the library `tidewater_journal`.
 ///
 ///     JournalScript script = read_journal("game.journal.jsonl");
 ///     SoundManager manager(options_of(script));
@@ -17,39 +17,23 @@
 
 namespace tidewater {
 
-/// When a game called `update`: `times` times, the first at `first`, each after so many of the requests of its frame.
-struct UpdateRun {
-  static constexpr std::uint32_t all = ~0U;
-  Frames first;
-  Frames every;
-  std::uint64_t times = 0;
-  std::uint32_t after = 0;
-  Frames ahead;  ///< from there to the end of the block that was being rendered
-};
-
-/// A request whose commands reached the audio thread too late for their frame.
-struct LateRequest {
-  std::uint64_t request = 0;  ///< requests and updates before it, and itself
-  Frames landed;              ///< the frame that they were carried out for
+struct ScriptedRequest {
+  Frames at;
+  noted::Asked asked;
+  std::size_t line = 0;  ///< of the file, from 1
 };
 
 /// The requests of a journal, in order; what was decided is left out.
 struct JournalScript {
-  Hertz rate{48000};
-  std::uint64_t seed = 1;
-  std::uint32_t voices = 64;
-  Quality quality = Quality::standard;
-  Layout layout = Layout::stereo;
-  bool limiter = true;
+  noted::Head head;
   bool recorded = false;  ///< it has the first line that a manager writes
   std::string file;       ///< as it was called when it was read
-  std::vector<JournalEntry> requests;
-  std::vector<std::size_t> lines;  ///< of the file, from 1: where each request stands
-  std::vector<LateRequest> late;
-  std::size_t late_streams = 0;    ///< times that the disk was late for a stream; a replay plays it in time
-  std::vector<UpdateRun> updates;  ///< none in a journal written by hand: sixty a second
-  std::size_t breaks_off = 0;      ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
-  std::optional<Frames> end;       ///< where the recording ended; none in a journal written by hand
+  std::vector<ScriptedRequest> requests;
+  std::vector<noted::Late> late;
+  std::size_t late_streams = 0;         ///< times that the disk was late for a stream; a replay plays it in time
+  std::vector<noted::Updates> updates;  ///< none in a journal written by hand: sixty a second
+  std::size_t breaks_off = 0;           ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
+  std::optional<Frames> end;            ///< where the recording ended; none in a journal written by hand
 
   /// Whether it says when banks are loaded.
   bool loads_a_bank() const;

@@ -88,20 +88,26 @@ struct Audition::Taker {
   void take(const JournalEntry& e) {
     if (listener.journal) listener.journal(e);
     if (!open) return;
-    if (plays(e.outcome) && (e.kind == JournalEntry::Kind::layer || (e.kind == JournalEntry::Kind::decision && !now.sound.empty()))) {
-      now.more_clips.push_back(e.clip);
-    } else if (e.kind == JournalEntry::Kind::decision && plays(e.outcome)) {
-      now.sound = e.sound;
-      now.clip = e.clip;
-      now.gain = e.gain;
-      now.pitch = e.pitch;
-      now.clip_start = e.clip_start;
-      now.starts = e.starts;
-      now.why = e.why;
+    if (const auto* further = e.as<noted::FurtherLayer>(); further != nullptr && plays(further->outcome))
+      now.more_clips.push_back(further->layer.clip);
+    if (const auto* decision = e.as<noted::Decision>()) take(*decision, e.at);
+  }
+
+  void take(const noted::Decision& decision, Frames at) {
+    if (decision.start && !now.sound.empty()) {
+      now.more_clips.push_back(decision.start->clip);
+    } else if (decision.start) {
+      now.sound = decision.sound;
+      now.clip = decision.start->clip;
+      now.gain = decision.start->gain;
+      now.pitch = decision.start->pitch;
+      now.clip_start = decision.start->clip_start;
+      now.starts = decision.start->starts;
+      now.why = decision.why;
       tell(false);
-    } else if (e.kind == JournalEntry::Kind::decision && e.outcome != Outcome::done) {
-      if (now.sound.empty()) now.starts = e.at;
-      now.why = fmt::format("{}: {}", to_text(e.outcome), e.why);
+    } else if (decision.outcome != Outcome::done) {
+      if (now.sound.empty()) now.starts = at;
+      now.why = fmt::format("{}: {}", to_text(decision.outcome), decision.why);
       tell(false);
     }
   }

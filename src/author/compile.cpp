@@ -140,7 +140,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
                                 sounds.at(response.sound), response.delay, response.fade});
     data->events.push_back(std::move(made));
   }
-  return Bank(std::move(data));
+  return bank_of(std::move(data));
 }
 
 Bank compile_book(const std::string& path, const CompileOptions& options) {

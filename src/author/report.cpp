@@ -13,8 +13,6 @@
 namespace tidewater {
 namespace {
 
-using Kind = JournalEntry::Kind;
-
 /// Requests that came to the same end, for one line.
 struct Refusal {
   std::string event;
@@ -70,6 +68,54 @@ struct Report::State {
     for (const auto& [ignored, playback] : taken) playbacks.insert(playback);
     most_playbacks = std::max(most_playbacks, playbacks.size());
   }
+
+  void take(const noted::Head& head) { voices = head.voices; }
+
+  void take(const noted::Asked& asked) {
+    const auto* raise = std::get_if<asked::Raise>(&asked.request);
+    if (raise == nullptr) return;
+    ++raises;
+    events.emplace(raise->event.text());
+    event_of[raise->id] = raise->event.text();
+  }
+
+  void take(const noted::Decision& decision) {
+    if (decision.start) {
+      ++(decision.outcome == Outcome::dormant ? dormant : decision.outcome == Outcome::silent ? silent : started);
+      if (decision.outcome == Outcome::silent) ++why_silent[decision.why];
+      begins(decision.playback, *decision.start);
+    } else if (decision.outcome != Outcome::done) {
+      const std::string what = decision.raise != 0 ? event_of[decision.raise] : "a request";
+      auto& ends = refused(decision.outcome) ? refusals : idle;
+      ++ends[{what, fmt::format("{}{}{}", to_text(decision.outcome), decision.why.empty() ? "" : ": ", decision.why)}];
+    }
+  }
+
+  void take(const noted::FurtherLayer& further) { begins(further.playback, further.layer); }
+  void begins(PlaybackId id, const noted::Layer& layer) {
+    if (layer.voice != noted::Layer::no_voice) sounds(id, layer.voice);
+  }
+
+  void take(const noted::Fading& fading) {
+    taken.erase(fading.voice);
+    if (fading.how == "outranked") ++outranked;
+    if (fading.how == "dormant") ++slept;
+  }
+
+  void take(const noted::Woke& awake) {
+    ++woke;
+    sounds(awake.playback, awake.voice);
+  }
+
+  void take(const noted::Ended& ended) {
+    std::erase_if(taken, [&](const auto& voice) { return voice.second == ended.playback; });
+  }
+
+  void take(const noted::Notice& notice) { notices.push_back(notice.why); }
+
+  /// What a report says nothing of.
+  template <class Other>
+  void take(const Other&) {}
 };
 
 Report::Report(Hertz rate) : state_(std::make_unique<State>()) {
@@ -87,42 +133,7 @@ void Report::take(std::span<const float> samples) {
 }
 
 void Report::take(const JournalEntry& entry) {
-  State& s = *state_;
-  switch (entry.kind) {
-    case Kind::head: s.voices = entry.voices; break;
-    case Kind::raise:
-      ++s.raises;
-      s.events.insert(entry.event);
-      s.event_of[entry.raise] = entry.event;
-      break;
-    case Kind::fading:
-      s.taken.erase(entry.voice);
-      if (entry.how == "outranked") ++s.outranked;
-      if (entry.how == "dormant") ++s.slept;
-      break;
-    case Kind::woke:
-      ++s.woke;
-      s.sounds(entry.playback, entry.voice);
-      break;
-    case Kind::layer:
-      if (entry.voice != JournalEntry::no_voice) s.sounds(entry.playback, entry.voice);
-      break;
-    case Kind::ended: std::erase_if(s.taken, [&](const auto& voice) { return voice.second == entry.playback; }); break;
-    case Kind::notice: s.notices.push_back(entry.why); break;
-    case Kind::decision:
-      if (plays(entry.outcome)) {
-        ++(entry.outcome == Outcome::dormant ? s.dormant : entry.outcome == Outcome::silent ? s.silent : s.started);
-        if (entry.outcome == Outcome::silent) ++s.why_silent[entry.why];
-        if (entry.voice != JournalEntry::no_voice) s.sounds(entry.playback, entry.voice);
-      } else if (entry.outcome != Outcome::done) {
-        const std::string what = entry.raise != 0 ? s.event_of[entry.raise] : "a request";
-        ++(refused(entry.outcome)
-               ? s.refusals
-               : s.idle)[{what, fmt::format("{}{}{}", to_text(entry.outcome), entry.why.empty() ? "" : ": ", entry.why)}];
-      }
-      break;
-    default: break;
-  }
+  std::visit([this](const auto& what) { state_->take(what); }, entry.what);
 }
 
 Seconds Report::length() const { return seconds({state_->frames}, state_->rate); }

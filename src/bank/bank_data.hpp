@@ -5,9 +5,11 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "mix/command.hpp"
+#include "tidewater/bank.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -149,5 +151,13 @@ struct BankData {
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;
 };
+
+/// Between what a game holds and what is in it.
+struct BankInside {
+  static Bank make(std::shared_ptr<const BankData> data) { return Bank(std::move(data)); }
+  static const std::shared_ptr<const BankData>& of(const Bank& bank) { return bank.data_; }
+};
+inline Bank bank_of(std::shared_ptr<const BankData> data) { return BankInside::make(std::move(data)); }
+inline const BankData& data_of(const Bank& bank) { return *BankInside::of(bank); }
 
 }  // namespace tidewater

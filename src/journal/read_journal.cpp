@@ -8,12 +8,16 @@
 #include <fstream>
 #include <limits>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <sstream>
+#include <type_traits>
 #include <unordered_set>
 
 #include "base/shorten.hpp"
 #include "journal/head_words.hpp"
 #include "play/door.hpp"
+#include "request/described.hpp"
+#include "request/texts.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
 #include "tidewater/replay.hpp"
@@ -22,37 +26,24 @@ namespace tidewater {
 namespace {
 
 using Json = nlohmann::json;
-using Kind = JournalEntry::Kind;
 
 constexpr std::uintmax_t largest_journal = std::uintmax_t{1} << 30U;
 constexpr std::size_t most_problems = 50;
 constexpr double longest_hours = 1000;
 
-/// The keys of a request besides "at" and "request".
 using Known = std::vector<std::string_view>;
 
-struct RequestName {
-  std::string_view name;
-  Kind kind;
+/// The keys that a kind of request has.
+template <class R>
+Known keys_of(const R& request) {
   Known keys;
-};
-
-const std::vector<RequestName>& request_names() {
-  static const std::vector<RequestName> names = {
-      {"raise", Kind::raise, {"event", "id", "traits", "emitter"}},
-      {"stop", Kind::stop, {"playback", "fade"}},
-      {"gain", Kind::gain, {"playback", "group", "gain", "time"}},
-      {"bend", Kind::bend, {"playback", "pitch", "time"}},
-      {"mute", Kind::mute, {"group", "mute"}},
-      {"stop-all", Kind::stop_all, {"fade"}},
-      {"pan", Kind::pan, {"playback", "pan", "time"}},
-      {"low-pass", Kind::low_pass, {"playback", "group", "frequency", "time"}},
-      {"high-pass", Kind::high_pass, {"playback", "group", "frequency", "time"}},
-      {"load", Kind::load, {"bank"}},
-      {"unload", Kind::unload, {"bank"}},
-      {"unreadable", Kind::unreadable, {"playback", "why"}},
-  };
-  return names;
+  each_field(request, [&](const auto& field, const auto& value) {
+    if constexpr (std::is_same_v<decltype(value), const Target&>)
+      keys.insert(keys.end(), {"playback", "group"});
+    else
+      keys.push_back(field.key);
+  });
+  return keys;
 }
 
 /// One line; every member reports what is wrong with it by throwing Error, without place.
@@ -82,9 +73,6 @@ class Line {
   }
 
   bool has(const char* key) const { return json_.contains(key); }
-  void require(const char* key) const {
-    if (!has(key)) text(key);
-  }
 
   bool is(const char* key, const char* text) const { return has(key) && json_[key] == text; }
 
@@ -146,11 +134,11 @@ class Line {
         number(key, static_cast<double>(least.value), longest_hours * 3600 * rate_.value, static_cast<double>(least.value)))};
   }
 
-  std::vector<std::pair<std::string, std::string>> traits() const {
+  std::vector<std::pair<std::string, std::string>> traits(const char* key) const {
     std::vector<std::pair<std::string, std::string>> list;
-    const auto it = json_.find("traits");
+    const auto it = json_.find(key);
     if (it == json_.end()) return list;
-    const std::string problem = "\"traits\" must be an object of texts, such as {\"surface\": \"planks\"}";
+    const std::string problem = fmt::format("\"{}\" must be an object of texts, such as {{\"surface\": \"planks\"}}", key);
     if (!it->is_object()) throw Error(problem);
     for (const auto& [name, value] : it->items()) {
       if (!value.is_string()) throw Error(problem);
@@ -159,8 +147,8 @@ class Line {
     return list;
   }
 
-  PlaybackId playback() const {
-    const std::string written = text("playback");
+  PlaybackId playback(const char* key) const {
+    const std::string written = text(key);
     PlaybackId id;
     const char* end = written.data() + written.size();
     const auto raise = std::from_chars(written.data(), end, id.raise);
@@ -176,6 +164,41 @@ class Line {
   Hertz rate_;
 };
 
+/// Reads what a request carries, each key by the type of the member that it fills.
+class Values {
+ public:
+  Values(const Line& line, Texts& texts) : line_(line), texts_(texts) {}
+
+  void read(const char* key, bool& value) const { value = line_.truth(key); }
+  void read(const char* key, std::uint64_t& value) const { value = line_.count(key, 0, value); }
+  void read(const char* key, std::string_view& value) const { value = texts_.keep(line_.any_text(key)); }
+  void read(const char* key, Name& value) const { value = Name(texts_.keep(line_.any_text(key))); }
+  void read(const char* key, PlaybackId& value) const { value = line_.playback(key); }
+  void read(const char* key, Decibels& value) const { value = line_.quantity(key, read_decibels, value); }
+  void read(const char* key, Semitones& value) const { value = line_.quantity(key, read_semitones, value); }
+  void read(const char* key, Pan& value) const { value = line_.quantity(key, read_pan, value); }
+  void read(const char* key, Seconds& value) const { value = line_.quantity(key, read_seconds, value); }
+  void read(const char* key, Hertz& value) const {
+    if (!line_.is(key, "none")) value = line_.quantity(key, read_hertz, value);
+  }
+  void read(const char*, Target& value) const {
+    if (line_.has("group"))
+      read("group", value.emplace<Name>(""));
+    else
+      read("playback", value.emplace<PlaybackId>());
+  }
+  void read(const char* key, std::span<const Trait>& value) const {
+    const auto given = line_.traits(key);
+    std::vector<Trait> traits;
+    for (const auto& [name, its] : given) traits.push_back({Name(name), Name(its)});
+    value = texts_.keep(std::span<const Trait>(traits));
+  }
+
+ private:
+  const Line& line_;
+  Texts& texts_;
+};
+
 /// Numbers of the raises so far: what is stopped or changed came from one of them.
 using Raises = std::unordered_set<std::uint64_t>;
 
@@ -186,146 +209,131 @@ void require_raised(PlaybackId id, const Raises& raises) {
                                            id.raise, id.raise, id.response, raises.size()));
 }
 
-JournalEntry request_of(const Line& line, const Raises& raises) {
-  JournalEntry entry;
-  entry.at = line.at();
+/// The kind of request that has this name, with nothing in it yet.
+Request kind_called(const std::string& name) {
+  std::optional<Request> found;
+  Known names;
+  each_kind([&](const auto& kind) {
+    names.push_back(name_of(kind));
+    if (names.back() == name) found = kind;
+  });
+  if (!found) throw Error(fmt::format("there is no request '{}'{}", name, did_you_mean(name, names)));
+  return *found;
+}
+
+noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, const Raises& raises) {
   const std::string name = line.text("request");
-  const auto known = std::find_if(request_names().begin(), request_names().end(), [&](const RequestName& r) { return r.name == name; });
-  if (known == request_names().end()) {
-    Known names;
-    for (const auto& r : request_names()) names.push_back(r.name);
-    throw Error(fmt::format("there is no request '{}'{}", name, did_you_mean(name, names)));
-  }
-  entry.kind = known->kind;
-  Known keys = known->keys;
+  Request request = kind_called(name);
+  Known keys = keys_of(request);
   keys.insert(keys.begin(), {"at", "request"});
   for (const std::string_view key : {"lands", "into"})  // which nobody writes by hand
     if (line.has(key.data())) keys.push_back(key);
-  entry.lands = line.frames_from("lands", entry.at);
-  if (line.has("into")) entry.into = line.frames_from("into", {});
   line.check_keys(fmt::format("a request '{}'", name), keys);
-  constexpr Seconds smooth{0.02};
-  switch (known->kind) {
-    case Kind::raise:
-      entry.event = line.any_text("event");
-      entry.traits = line.traits();
-      entry.emitter = line.count("emitter", 0, 0);
-      entry.raise = line.count("id", 1, raises.size() + 1);
-      break;
-    case Kind::load:
-    case Kind::unload: entry.bank = line.text("bank"); break;
-    case Kind::stop: entry.playback = line.playback(); break;
-    case Kind::unreadable:
-      entry.playback = line.playback();
-      entry.why = line.any_text("why");
-      break;
-    case Kind::bend:
-      entry.playback = line.playback();
-      line.require("pitch");
-      entry.pitch = line.quantity("pitch", read_semitones, Semitones{});
-      break;
-    case Kind::gain:
-      if (line.has("group"))
-        entry.group = line.any_text("group");
-      else
-        entry.playback = line.playback();
-      line.require("gain");
-      entry.gain = line.quantity("gain", read_decibels, Decibels{});
-      break;
-    case Kind::pan:
-      entry.playback = line.playback();
-      line.require("pan");
-      entry.pan = line.quantity("pan", read_pan, Pan{});
-      break;
-    case Kind::low_pass:
-    case Kind::high_pass:
-      if (line.has("group"))
-        entry.group = line.any_text("group");
-      else
-        entry.playback = line.playback();
-      line.require("frequency");
-      if (!line.is("frequency", "none")) entry.frequency = line.quantity("frequency", read_hertz, Hertz{});
-      break;
-    case Kind::mute:
-      entry.group = line.any_text("group");
-      entry.on = line.truth("mute");
-      break;
-    default: break;
-  }
-  const bool smoothed = known->kind == Kind::gain || known->kind == Kind::bend || known->kind == Kind::pan ||
-                        known->kind == Kind::low_pass || known->kind == Kind::high_pass;
-  if (entry.playback != PlaybackId{}) require_raised(entry.playback, raises);
-  entry.fade = smoothed ? line.quantity("time", read_seconds, smooth) : line.quantity("fade", read_seconds, Seconds{});
-  return entry;
+
+  const Values values(line, *texts);
+  each_field(request, [&](const auto& field, auto& value) {
+    using Value = std::remove_cvref_t<decltype(value)>;
+    if (field.use != Use::needed && !line.has(field.key)) return;
+    if (field.use == Use::needed && !std::is_same_v<Value, Target> && !line.has(field.key))
+      throw Error(fmt::format("needs \"{}\"{}", field.key, std::is_same_v<Value, bool> ? ", true or false" : " with text"));
+    values.read(field.key, value);
+  });
+  if (const PlaybackId* named = playback_in(request)) require_raised(*named, raises);
+  if (auto* raise = std::get_if<asked::Raise>(&request)) raise->id = line.count("id", 1, raises.size() + 1);
+  const Frames at = line.at();
+  return {line.frames_from("lands", at), line.has("into") ? line.frames_from("into", {}) : Frames{}, request, texts};
 }
 
-void take_line(const Json& json, std::size_t number, JournalScript& script, Raises& raises) {
-  const Line line(json, script.rate);
-  if (line.has("journal")) {
-    script.recorded = true;
-    script.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, script.rate.value)};
-    script.seed = json.contains("seed") && json["seed"].is_number_unsigned() ? json["seed"].get<std::uint64_t>() : script.seed;
-    script.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, script.voices));
-    script.quality = line.one_of("quality", quality_words, script.quality);
-    script.layout = line.one_of("layout", layout_words, script.layout);
-    if (line.has("limiter")) script.limiter = line.truth("limiter");
-  } else if (line.has("updates")) {
-    const Frames first = line.at();
-    const Frames every{static_cast<std::int64_t>(line.number("every", 1, 1e9, 1))};
-    const auto times = static_cast<std::uint64_t>(line.number("updates", 1, 1e9, 1));
-    const double last = static_cast<double>(first.value) + static_cast<double>(every.value) * static_cast<double>(times - 1);
-    if (last > longest_hours * 3600 * script.rate.value)
-      throw Error(fmt::format("the updates go on for longer than {} hours", longest_hours));
-    if (!script.updates.empty()) {
-      const UpdateRun& before = script.updates.back();
-      if (first.value <= before.first.value + before.every.value * static_cast<std::int64_t>(before.times - 1))
-        throw Error("the updates begin before those of the line before have ended");
-    }
-    const auto after = static_cast<std::uint32_t>(line.is("after", "all") ? UpdateRun::all : line.number("after", 0, 1e9, 0));
-    script.updates.push_back({first, every, times, after, line.frames_from("lands", first) - first});
-  } else if (line.has("late")) {
+struct Reading {
+  JournalScript script;
+  Raises raises;
+  std::shared_ptr<Texts> texts = std::make_shared<Texts>();
+};
+
+void take_head(const Line& line, JournalScript& script) {
+  script.recorded = true;
+  noted::Head& head = script.head;
+  head.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, head.rate.value)};
+  head.seed = line.count("seed", 0, head.seed);
+  head.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, head.voices));
+  head.quality = line.one_of("quality", quality_words, head.quality);
+  head.layout = line.one_of("layout", layout_words, head.layout);
+  if (line.has("limiter")) head.limiter = line.truth("limiter");
+}
+
+void take_updates(const Line& line, JournalScript& script) {
+  const Frames first = line.at();
+  const Frames every{static_cast<std::int64_t>(line.number("every", 1, 1e9, 1))};
+  const auto times = static_cast<std::uint64_t>(line.number("updates", 1, 1e9, 1));
+  const double last = static_cast<double>(first.value) + static_cast<double>(every.value) * static_cast<double>(times - 1);
+  if (last > longest_hours * 3600 * script.head.rate.value)
+    throw Error(fmt::format("the updates go on for longer than {} hours", longest_hours));
+  if (!script.updates.empty()) {
+    const noted::Updates& before = script.updates.back();
+    if (first.value <= before.first.value + before.every.value * static_cast<std::int64_t>(before.times - 1))
+      throw Error("the updates begin before those of the line before have ended");
+  }
+  const auto after = static_cast<std::uint32_t>(line.is("after", "all") ? noted::Updates::all : line.number("after", 0, 1e9, 0));
+  script.updates.push_back({first, every, times, after, line.frames_from("lands", first) - first});
+}
+
+void take_request(const Line& line, bool raises, std::size_t number, Reading& reading) {
+  ScriptedRequest request{.at = {}, .asked = {}, .line = number};
+  try {
+    request.at = line.at();
+    request.asked = asked_in(line, reading.texts, reading.raises);
+  } catch (const Error&) {
+    // What is wrong in a raise is told here, and not again wherever its sounds are stopped.
+    if (raises) reading.raises.insert(reading.raises.size() + 1);
+    throw;
+  }
+  auto& requests = reading.script.requests;
+  if (!requests.empty() && request.at < requests.back().at)
+    throw Error(fmt::format("frame {} comes after frame {} of the request before; put requests in order of time", request.at.value,
+                            requests.back().at.value));
+  if (const auto* raise = std::get_if<asked::Raise>(&request.asked.request)) reading.raises.insert(raise->id);
+  requests.push_back(std::move(request));
+}
+
+void take_line(const Json& json, std::size_t number, Reading& reading) {
+  JournalScript& script = reading.script;
+  const Line line(json, script.head.rate);
+  const auto has_any = [&](std::initializer_list<const char*> keys) {
+    return std::any_of(keys.begin(), keys.end(), [&](const char* key) { return line.has(key); });
+  };
+  if (line.has("journal"))
+    take_head(line, script);
+  else if (line.has("updates"))
+    take_updates(line, script);
+  else if (line.has("late"))
     script.late.push_back({line.count("late", 1, 1), line.frames_from("landed", {})});
-  } else if (line.has("end")) {
+  else if (line.has("end"))
     script.end = line.at();
-  } else if (line.has("request")) {
-    JournalEntry entry;
-    try {
-      entry = request_of(line, raises);
-    } catch (const Error&) {
-      // What is wrong in a raise is told here, and not again wherever its sounds are stopped.
-      if (json["request"] == "raise") raises.insert(raises.size() + 1);
-      throw;
-    }
-    if (!script.requests.empty() && entry.at < script.requests.back().at)
-      throw Error(fmt::format("frame {} comes after frame {} of the request before; put requests in order of time", entry.at.value,
-                              script.requests.back().at.value));
-    if (entry.kind == Kind::raise) raises.insert(entry.raise);
-    script.requests.push_back(std::move(entry));
-    script.lines.push_back(number);
-  } else if (line.is("stream", "late")) {
+  else if (line.has("request"))
+    take_request(line, line.is("request", "raise"), number, reading);
+  else if (line.is("stream", "late"))
     ++script.late_streams;
-  } else if (!line.has("outcome") && !line.has("layer") && !line.has("fading") && !line.has("woke") && !line.has("ended") &&
-             !line.has("notice")) {
+  else if (!has_any({"outcome", "layer", "fading", "woke", "ended", "notice"}))
     throw Error(
         "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
         "\"a.name\"}");
-  }
 }
 
 }  // namespace
 
 bool JournalScript::loads_a_bank() const {
-  return std::any_of(requests.begin(), requests.end(), [](const JournalEntry& r) { return r.kind == Kind::load; });
+  return std::any_of(requests.begin(), requests.end(),
+                     [](const ScriptedRequest& r) { return std::holds_alternative<asked::Load>(r.asked.request); });
 }
 
 JournalScript parse_journal(std::string_view text, const std::string& path) {
-  JournalScript script;
+  Reading reading;
+  JournalScript& script = reading.script;
   script.file = path;
   const std::string_view whole = text;
   std::string problems;
   std::size_t count = 0;
   std::size_t number = 0;
-  Raises raises;
   while (!text.empty() && count < most_problems) {
     const auto end = std::min(text.find('\n'), text.size());
     const auto line = text.substr(0, end);
@@ -341,7 +349,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
       }
       if (!json.is_object())
         throw Error("is not a JSON object; every line is one, such as {\"at\": 0, \"request\": \"raise\", \"event\": \"a.name\"}");
-      take_line(json, number, script, raises);
+      take_line(json, number, reading);
     } catch (const Error& error) {
       ++count;
       problems += fmt::format("{}{}:{}: {}", problems.empty() ? "" : "\n", path, number, shortened(std::string_view(error.what())));
@@ -351,7 +359,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     problems = fmt::format(
         "{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
   if (!problems.empty()) throw Error(problems);
-  return script;
+  return std::move(reading.script);
 }
 
 JournalScript read_journal(const std::string& path) {

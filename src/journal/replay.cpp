@@ -8,33 +8,32 @@
 
 #include "bank/bank_data.hpp"
 #include "play/manager_state.hpp"
+#include "request/described.hpp"
 
 namespace tidewater {
 namespace {
 
-using Kind = JournalEntry::Kind;
 using Take = std::function<void(std::span<const float>)>;
 
 constexpr std::int64_t block = 1024;
 
 }  // namespace
 
-/// What a replay says besides what a game may ask.
+/// The manager's door, for those who play a journal again.
 struct Replayed {
   static void begin(SoundManager& manager, const JournalScript& script) {
     manager.state_->late_replayed = script.late;
     manager.state_->replaying = !script.written_by_hand();
   }
   /// Where time stood when the next request or update came.
-  static void stand(SoundManager& manager, Frames lands, Frames into = {}) {
-    manager.state_->replayed = {manager.clock().value, lands.value};
-    manager.state_->into_replayed = into.value;
-  }
-  static void unreadable(SoundManager& manager, PlaybackId id, std::string_view why) {
-    const std::lock_guard lock(manager.state_->mutex);
-    manager.state_->settle();
-    manager.state_->give_up_unreadable(id, why);
-    manager.state_->commit();
+  static void stand(SoundManager& manager, Frames lands) { manager.state_->replayed = {manager.clock().value, lands.value}; }
+  static void ask(SoundManager& manager, const Request& request, Frames into) {
+    Raised raised;
+    ManagerState& state = *manager.state_;
+    const std::lock_guard lock(state.mutex);
+    state.settle();
+    state.ask(request, {.into = into.value, .raised = &raised});
+    state.commit();
   }
 };
 
@@ -53,14 +52,14 @@ class Player {
       const Frames at = script_.requests[i].at;
       behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
       play_to(at);
-      tell_of_missing(i);
-      Replayed::stand(manager_, script_.requests[i].lands, script_.requests[i].into);
+      if (const PlaybackId* named = playback_in(script_.requests[i].asked.request)) tell_of_missing(*named, script_.requests[i].line);
+      Replayed::stand(manager_, script_.requests[i].asked.lands);
       carry_out(script_.requests[i]);
     }
     if (script_.breaks_off > 0)
       manager_.note(fmt::format("{}:{}: the journal breaks off in this line, as after a crash; what comes before it was played",
                                 script_.file, script_.breaks_off));
-    behind_ = UpdateRun::all;
+    behind_ = noted::Updates::all;
     if (script_.late_streams > 0)
       manager_.note(fmt::format("in the recording the disk was late for a stream {}; here it was in time, so the samples differ there",
                                 script_.late_streams == 1 ? "once" : fmt::format("{} times", script_.late_streams)));
@@ -130,66 +129,38 @@ class Player {
   }
 
   /// A recorded raise had its own number; a hand-written one has the number of its line among the raises.
-  PlaybackId id_of(const JournalEntry& request) const {
-    const auto known = raises_.find(request.playback.raise);
-    return {known == raises_.end() ? request.playback.raise : known->second, request.playback.response};
+  PlaybackId renamed(PlaybackId id) const {
+    const auto known = raises_.find(id.raise);
+    return {known == raises_.end() ? id.raise : known->second, id.response};
   }
-  Playback playback(const JournalEntry& request) { return manager_.find(id_of(request)); }
 
   /// A playback that never was, since its event has fewer responses.
-  void tell_of_missing(std::size_t index) {
-    const PlaybackId id = script_.requests[index].playback;
+  void tell_of_missing(PlaybackId id, std::size_t line) {
     const auto raised = events_.find(id.raise);
-    if (id == PlaybackId{} || raised == events_.end()) return;
+    if (raised == events_.end()) return;
     const BankEvent* event = nullptr;
     for (const Bank& bank : banks_)
-      for (const BankEvent& known : bank.data().events)
+      for (const BankEvent& known : data_of(bank).events)
         if (known.name == raised->second && (event == nullptr || known.responses.size() > event->responses.size())) event = &known;
     if (event == nullptr || id.response <= event->responses.size()) return;
-    const std::string place = index < script_.lines.size() ? fmt::format("{}:{}: ", script_.file, script_.lines[index]) : std::string();
-    manager_.note(fmt::format("{}there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", place, id.raise,
-                              id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
+    manager_.note(fmt::format("{}:{}: there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", script_.file,
+                              line, id.raise, id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
   }
 
-  void carry_out(const JournalEntry& r) {
-    switch (r.kind) {
-      case Kind::raise:
-        traits_.clear();
-        for (const auto& [name, value] : r.traits) traits_.push_back({Name(name), Name(value)});
-        manager_.raise(Name(r.event), std::span<const Trait>(traits_), r.emitter);
-        events_[r.raise] = r.event;
-        raises_[r.raise] = manager_.stats().raised;
-        break;
-      case Kind::load:
-        for (const Bank& bank : banks_)
-          if (bank.name() == r.bank) manager_.load(bank);
-        break;
-      case Kind::unload: manager_.unload(r.bank); break;
-      case Kind::stop: playback(r).stop(r.fade); break;
-      case Kind::unreadable: Replayed::unreadable(manager_, id_of(r), r.why); break;
-      case Kind::bend: playback(r).bend(r.pitch, r.fade); break;
-      case Kind::pan: playback(r).set_pan(r.pan, r.fade); break;
-      case Kind::low_pass:
-        if (r.playback != PlaybackId{})
-          playback(r).set_low_pass(r.frequency, r.fade);
-        else
-          manager_.set_low_pass(Name(r.group), r.frequency, r.fade);
-        break;
-      case Kind::high_pass:
-        if (r.playback != PlaybackId{})
-          playback(r).set_high_pass(r.frequency, r.fade);
-        else
-          manager_.set_high_pass(Name(r.group), r.frequency, r.fade);
-        break;
-      case Kind::mute: manager_.set_mute(Name(r.group), r.on); break;
-      case Kind::stop_all: manager_.stop_all(r.fade); break;
-      case Kind::gain:
-        if (r.playback != PlaybackId{})
-          playback(r).set_gain(r.gain, r.fade);
-        else
-          manager_.set_gain(Name(r.group), r.gain, r.fade);
-        break;
-      default: break;
+  void carry_out(const ScriptedRequest& scripted) {
+    if (const auto* load = std::get_if<asked::Load>(&scripted.asked.request)) {
+      for (const Bank& bank : banks_)
+        if (bank.name() == load->bank) manager_.load(bank);
+    } else if (const auto* unload = std::get_if<asked::Unload>(&scripted.asked.request)) {
+      manager_.unload(unload->bank);
+    } else {
+      Request request = scripted.asked.request;
+      if (PlaybackId* named = playback_in(request)) *named = renamed(*named);
+      Replayed::ask(manager_, request, scripted.asked.into);
+    }
+    if (const auto* raise = std::get_if<asked::Raise>(&scripted.asked.request)) {
+      events_[raise->id] = raise->event.text();
+      raises_[raise->id] = manager_.stats().raised;
     }
   }
 
@@ -199,22 +170,22 @@ class Player {
   const Take& take_;
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
-  std::vector<Trait> traits_;
-  std::size_t run_ = 0;        ///< of the script's updates
-  std::uint64_t updates_ = 0;  ///< made in this run
-  std::uint32_t behind_ = 0;   ///< requests of the frame that is played to that were carried out
+  std::size_t run_ = 0;                                         ///< of the script's updates
+  std::uint64_t updates_ = 0;                                   ///< made in this run
+  std::uint32_t behind_ = 0;                                    ///< requests of the frame that is played to that were carried out
 };
 
 }  // namespace
 
 ManagerOptions options_of(const JournalScript& script) {
-  return {.rate = script.rate,
-          .voices = script.voices,
-          .seed = script.seed,
-          .layout = script.layout,
-          .quality = script.quality,
+  const noted::Head& head = script.head;
+  return {.rate = head.rate,
+          .voices = head.voices,
+          .seed = head.seed,
+          .layout = head.layout,
+          .quality = head.quality,
           .offline = true,
-          .limiter = script.limiter};
+          .limiter = head.limiter};
 }
 
 void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take) {

@@ -1,6 +1,9 @@
 #include "notebook/notebook.hpp"
 
 #include <algorithm>
+#include <memory>
+
+#include "request/texts.hpp"
 
 namespace tidewater {
 namespace {
@@ -21,8 +24,6 @@ bool Notebook::has_room(std::size_t text) const {
   return notes_.size() + reserve <= capacity_ && texts_.size() + text + reserve <= texts_.capacity() &&
          traits_.size() + reserve / 2 <= traits_.capacity();
 }
-
-Note* Notebook::add() { return notes_.size() < capacity_ ? &notes_.emplace_back() : nullptr; }
 
 std::string_view Notebook::keep(std::string_view text) {
   text = text.substr(0, texts_.capacity() - texts_.size());
@@ -47,99 +48,64 @@ void Notebook::clear() {
 
 namespace {
 
-template <class... Fill>
-struct Each : Fill... {
-  using Fill::operator()...;
+template <class... Turn>
+struct Each : Turn... {
+  using Turn::operator()...;
 };
-template <class... Fill>
-Each(Fill...) -> Each<Fill...>;
+template <class... Turn>
+Each(Turn...) -> Each<Turn...>;
 
-void fill_asked(const AskedNote& asked, JournalEntry& e) {
-  using Kind = JournalEntry::Kind;
-  e.playback = asked.playback;
-  e.raise = asked.raise;
-  e.fade = asked.fade;
-  e.on = asked.on;
-  e.emitter = asked.emitter;
-  e.into = {asked.into};
-  e.why = asked.why;
-  for (const Trait& trait : asked.traits) e.traits.emplace_back(trait.name.text(), trait.value.text());
-  std::string& name = e.kind == Kind::raise ? e.event : e.kind == Kind::load || e.kind == Kind::unload ? e.bank : e.group;
-  name = asked.name;
-  if (e.kind == Kind::gain) e.gain = {asked.value};
-  if (e.kind == Kind::bend) e.pitch = {asked.value};
-  if (e.kind == Kind::pan) e.pan = {asked.value};
-  if (e.kind == Kind::low_pass || e.kind == Kind::high_pass) e.frequency = {asked.value};
+std::string name_of(const BankSound* sound) { return sound == nullptr ? std::string() : sound->name; }
+
+noted::Asked asked_of(const AskedNote& note) {
+  const auto texts = std::make_shared<Texts>();
+  return {{note.lands}, {note.into}, with_texts_in(*texts, note.request), texts};
+}
+
+noted::Layer layer_of(const BegunNote& begun) {
+  return {.name = begun.layer->name,
+          .clip = begun.clip->name,
+          .group = std::string(begun.group),
+          .gain = begun.gain,
+          .pitch = begun.pitch,
+          .pan = begun.pan,
+          .low_pass = begun.low_pass,
+          .clip_start = begun.clip_start,
+          .starts = {begun.starts},
+          .fade_in = begun.sound->fade_in,
+          .loop = begun.layer->loop,
+          .voice = begun.voice};
 }
 
 }  // namespace
 
 JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& words) {
-  JournalEntry e;
-  e.kind = note.kind;
-  e.at = {note.at};
-  e.lands = e.starts = {note.lands};
-  const auto name_sound = [&](const BankSound* sound) {
-    if (sound != nullptr) e.sound = sound->name;
-  };
-  std::visit(Each{[&](const AskedNote& asked) { fill_asked(asked, e); },
-                  [&](const DecidedNote& decided) {
-                    e.outcome = decided.outcome;
-                    e.playback = decided.playback;
-                    e.raise = decided.raise;
-                    e.event = decided.event;
-                    name_sound(decided.sound);
-                    e.fade = decided.fade;
-                    e.why = words(decided.why);
+  JournalEntry entry{{note.at}, {}};
+  auto& to = entry.what;
+  std::visit(Each{[&](const AskedNote& n) { to = asked_of(n); },
+                  [&](const DecidedNote& n) {
+                    to = noted::Decision{n.outcome, n.raise, n.playback, std::string(n.event), name_of(n.sound), {}, words(n.why)};
                   },
-                  [&](const BegunNote& begun) {
-                    e.outcome = begun.outcome;
-                    e.playback = begun.playback;
-                    e.raise = begun.playback.raise;
-                    e.event = begun.event;
-                    e.group = begun.group;
-                    e.sound = begun.sound->name;
-                    e.layer = begun.layer->name;
-                    e.clip = begun.clip->name;
-                    e.gain = begun.gain;
-                    e.pitch = begun.pitch;
-                    e.pan = begun.pan;
-                    e.frequency = begun.low_pass;
-                    e.clip_start = begun.clip_start;
-                    e.starts = {begun.starts};
-                    e.fade_in = begun.sound->fade_in;
-                    e.loop = begun.layer->loop;
-                    e.voice = begun.voice;
-                    e.why = words(begun.why);
+                  [&](const BegunNote& n) {
+                    const std::string event(n.event);
+                    if (n.further)
+                      to = noted::FurtherLayer{n.outcome, n.playback, event, n.sound->name, layer_of(n), words(n.why)};
+                    else
+                      to = noted::Decision{n.outcome, n.playback.raise, n.playback, event, n.sound->name, layer_of(n), words(n.why)};
                   },
-                  [&](const ChangedNote& changed) {
-                    e.playback = changed.playback;
-                    name_sound(changed.sound);
-                    if (changed.how != nullptr) e.how = changed.how;
-                    e.voice = changed.voice;
-                    e.starts = {changed.starts};
-                    e.fade = changed.fade;
-                    e.why = words(changed.why);
+                  [&](const FadingNote& n) { to = noted::Fading{n.playback, name_of(n.sound), n.voice, n.fade, n.how, words(n.why)}; },
+                  [&](const WokeNote& n) {
+                    to = noted::Woke{n.playback, name_of(n.sound), n.voice, {n.starts}};
                   },
-                  [&](const UpdateRun& updates) {
-                    e.every = updates.every;
-                    e.times = updates.times;
-                    e.after = updates.after;
+                  [&](const EndedNote& n) {
+                    to = noted::Ended{n.playback, name_of(n.sound), n.how};
                   },
-                  [&](const CameLate& late) {
-                    e.raise = late.request;
-                    e.starts = {late.landed};
+                  [&](const NoticeNote& n) {
+                    to = noted::Notice{words(n.why), n.playback, name_of(n.sound), n.stream};
                   },
-                  [&](const HeadNote& head) {
-                    e.rate = head.rate;
-                    e.seed = head.seed;
-                    e.voices = head.voices;
-                    e.quality = head.quality;
-                    e.layout = head.layout;
-                    e.on = head.limiter;
-                  }},
+                  [&](const auto& as_it_is) { to = as_it_is; }},
              note.what);
-  return e;
+  return entry;
 }
 
 }  // namespace tidewater

@@ -7,30 +7,22 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <variant>
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "mix/command.hpp"
 #include "notebook/reason.hpp"
 #include "tidewater/journal.hpp"
-#include "tidewater/replay.hpp"
+#include "tidewater/request.hpp"
 #include "tidewater/trait.hpp"
 
 namespace tidewater {
 
-/// A request; which one is the record's kind. Texts lie in the notebook.
+/// A request. Its texts lie in the notebook.
 struct AskedNote {
-  PlaybackId playback = {};
-  std::uint64_t raise = 0;
-  std::string_view name = {};  ///< of an event, a group or a bank
-  std::string_view why = {};
-  std::span<const Trait> traits = {};
-  std::uint64_t emitter = 0;
-  std::int64_t into = 0;
-  double value = 0;  ///< decibels, semitones, hertz, or a place
-  Seconds fade = {};
-  bool on = false;
+  std::int64_t lands = 0, into = 0;
+  Request request;
 };
 
 /// A decision that starts nothing.
@@ -40,12 +32,12 @@ struct DecidedNote {
   std::uint64_t raise = 0;
   std::string_view event = {};
   const BankSound* sound = nullptr;
-  Seconds fade = {};
   Reason why = {};
 };
 
 /// A layer of a start, and what became of it.
 struct BegunNote {
+  bool further = false;  ///< the decision on the whole was noted before
   Outcome outcome = Outcome::started;
   PlaybackId playback = {};
   std::string_view event = {}, group = {};
@@ -62,31 +54,41 @@ struct BegunNote {
   Reason why = {};
 };
 
-/// What happened to a playback later.
-struct ChangedNote {
+struct FadingNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
   const char* how = nullptr;
   std::uint32_t voice = 0;
-  std::int64_t starts = 0;
   Seconds fade = {};
   Reason why = {};
 };
 
-/// The journal's first line, or its last.
-struct HeadNote {
-  Hertz rate = {};
-  std::uint64_t seed = 0;
-  std::uint32_t voices = 0;
-  Quality quality = Quality::standard;
-  Layout layout = Layout::stereo;
-  bool limiter = true;
+struct WokeNote {
+  PlaybackId playback = {};
+  const BankSound* sound = nullptr;
+  std::uint32_t voice = 0;
+  std::int64_t starts = 0;
+};
+
+struct EndedNote {
+  PlaybackId playback = {};
+  const BankSound* sound = nullptr;
+  const char* how = nullptr;
+};
+
+/// `stream`: that of a playback was "late", or is "back".
+struct NoticeNote {
+  Reason why = {};
+  PlaybackId playback = {};
+  const BankSound* sound = nullptr;
+  const char* stream = "";
 };
 
 struct Note {
-  JournalEntry::Kind kind = JournalEntry::Kind::notice;
-  std::int64_t at = 0, lands = 0;
-  std::variant<AskedNote, DecidedNote, BegunNote, ChangedNote, UpdateRun, CameLate, HeadNote> what;
+  std::int64_t at = 0;
+  std::variant<noted::Head, AskedNote, DecidedNote, BegunNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote,
+               noted::End>
+      what;
 };
 
 /// `words` puts a reason into words.
@@ -94,23 +96,34 @@ JournalEntry entry_of(const Note& note, const std::function<std::string(const Re
 
 class Notebook {
  public:
-  /// Takes so many records, and texts of 64 bytes for each. The memory is asked for at once, and used as it fills.
+  /// Takes so many records, and texts of 64 bytes for each; none where nobody reads it. The memory is asked for at once, and used as
+  /// it fills.
   explicit Notebook(std::size_t records);
 
+  /// Somebody reads it.
+  bool open() const { return capacity_ > 0; }
   /// Whether a request of any kind can be noted with all that follows from it, texts of `text` bytes included.
   bool has_room(std::size_t text) const;
-  /// Nothing where there is no room.
-  Note* add();
-  /// Kept in here until `clear`; shortened where there is no room.
+  /// A record that finds no room is counted.
+  template <class What>
+  void add(std::int64_t at, const What& what) {
+    if (notes_.size() < capacity_)
+      notes_.push_back({at, what});
+    else
+      lost_ += open() ? 1 : 0;
+  }
+  /// Kept in here until `clear`; shortened where there is no room, nothing where nobody reads.
   std::string_view keep(std::string_view text);
   std::span<const Trait> keep(std::span<const Trait> traits);
 
   const std::vector<Note>& notes() const { return notes_; }
-  bool empty() const { return notes_.empty(); }
+  /// Records that found no room since this was last asked.
+  std::uint64_t take_lost() { return std::exchange(lost_, 0); }
   void clear();
 
  private:
   std::size_t capacity_;
+  std::uint64_t lost_ = 0;
   std::vector<Note> notes_;
   std::vector<char> texts_;
   std::vector<Trait> traits_;

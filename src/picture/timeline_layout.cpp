@@ -7,8 +7,6 @@
 namespace tidewater {
 namespace {
 
-using Kind = JournalEntry::Kind;
-
 constexpr int most_slots = 3;
 
 void stack(Row& row) {
@@ -34,6 +32,9 @@ bool held_back(Outcome outcome) {
          outcome == Outcome::left_out;
 }
 
+/// A change that is heard to take its time.
+std::string over(Seconds time) { return time > Seconds{0.1} ? fmt::format(" over {:.2g} s", time.value) : std::string(); }
+
 template <class Items, class Matches, class Made>
 auto& find_or_add(Items& items, Matches matches, Made made) {
   const auto it = std::find_if(items.begin(), items.end(), matches);
@@ -49,103 +50,111 @@ std::vector<Bar*> TimelineFacts::open(PlaybackId id) {
   return bars;
 }
 
-void TimelineFacts::add_bar(const JournalEntry& e) {
-  open_[e.playback].push_back(bars_.size());
+void TimelineFacts::add_bar(PlaybackId id, const std::string& sound, Outcome outcome, const noted::Layer& layer) {
+  open_[id].push_back(bars_.size());
   Bar& bar = bars_.emplace_back();
-  bar.sound = e.sound;
-  bar.layer = e.layer;
-  bar.clip = e.clip;
-  bar.group = e.group;
-  bar.voice = e.voice;
-  bar.from = e.starts.value;
-  bar.fade_in = frames(e.fade_in, rate_).value;
-  bar.gain = e.gain;
-  bar.pitch = e.pitch;
-  bar.silent = e.outcome == Outcome::silent;
-  if (e.voice == JournalEntry::no_voice) bar.dormant.emplace_back(bar.from, -1);
+  bar.sound = sound;
+  bar.layer = layer.name;
+  bar.clip = layer.clip;
+  bar.group = layer.group;
+  bar.voice = layer.voice;
+  bar.from = layer.starts.value;
+  bar.fade_in = frames(layer.fade_in, rate_).value;
+  bar.gain = layer.gain;
+  bar.pitch = layer.pitch;
+  bar.silent = outcome == Outcome::silent;
+  if (layer.voice == noted::Layer::no_voice) bar.dormant.emplace_back(bar.from, -1);
 }
 
-/// Levels, filters and mutes of groups: what a player or a game turns. Those of one playback are too many.
-void TimelineFacts::add_change(const JournalEntry& e) {
-  if (e.group.empty()) return;
-  const auto over = [&] { return e.fade > Seconds{0.1} ? fmt::format(" over {:.2g} s", e.fade.value) : std::string(); };
-  std::string label = e.group;
-  if (e.kind == Kind::mute) {
-    auto& spans = muted[e.group];
+void TimelineFacts::add_filter(const Target& of, Hertz frequency, std::string_view filter, Seconds time, Frames at) {
+  if (const auto* group = std::get_if<Name>(&of))
+    changes.push_back(
+        {at.value, fmt::format("{} {}{}", group->text(),
+                               frequency.value > 0 ? fmt::format("{} {:.0f} Hz", filter, frequency.value) : fmt::format("no {}", filter),
+                               over(time))});
+}
+
+/// Raises; and levels, filters and mutes of groups: what a player or a game turns. Those of one playback are too many.
+void TimelineFacts::take(const noted::Asked& asked, Frames at) {
+  if (const auto* raise = std::get_if<asked::Raise>(&asked.request)) {
+    mark_of_[raise->id] = marks.size();
+    marks.push_back({at.value, std::string(raise->event.text())});
+  } else if (const auto* mute = std::get_if<asked::SetMute>(&asked.request)) {
+    const std::string group(mute->group.text());
+    auto& spans = muted[group];
     const bool now = !spans.empty() && spans.back().second < 0;
-    if (e.on && !now) spans.emplace_back(e.at.value, -1);
-    if (!e.on && now) spans.back().second = e.at.value;
-    label += e.on ? " muted" : " heard";
-  } else if (e.kind == Kind::gain) {
-    label += (e.gain == silence ? " silent" : fmt::format(" {:.1f} dB", e.gain.value)) + over();
-  } else {
-    const char* filter = e.kind == Kind::low_pass ? "low-pass" : "high-pass";
-    label += (e.frequency.value > 0 ? fmt::format(" {} {:.0f} Hz", filter, e.frequency.value) : fmt::format(" no {}", filter)) + over();
+    if (mute->mute && !now) spans.emplace_back(at.value, -1);
+    if (!mute->mute && now) spans.back().second = at.value;
+    changes.push_back({at.value, group + (mute->mute ? " muted" : " heard")});
+  } else if (const auto* level = std::get_if<asked::SetGain>(&asked.request)) {
+    if (const auto* group = std::get_if<Name>(&level->of))
+      changes.push_back(
+          {at.value, fmt::format("{} {}{}", group->text(), level->gain == silence ? "silent" : fmt::format("{:.1f} dB", level->gain.value),
+                                 over(level->time))});
+  } else if (const auto* low = std::get_if<asked::SetLowPass>(&asked.request)) {
+    add_filter(low->of, low->frequency, "low-pass", low->time, at);
+  } else if (const auto* high = std::get_if<asked::SetHighPass>(&asked.request)) {
+    add_filter(high->of, high->frequency, "high-pass", high->time, at);
   }
-  changes.push_back({e.at.value, label});
 }
 
-void TimelineFacts::refuse(const JournalEntry& e) {
-  const bool held = !refused(e.outcome);
-  const auto mark = mark_of_.find(e.raise);
+void TimelineFacts::refuse(const noted::Decision& decision, Frames at) {
+  const bool held = !refused(decision.outcome);
+  const auto mark = mark_of_.find(decision.raise);
   const std::string event = mark == mark_of_.end() ? "" : marks[mark->second].label;
   if (mark != mark_of_.end()) (held ? marks[mark->second].held : marks[mark->second].refused) = true;
-  const std::string text =
-      fmt::format("{}{}{}{}{}", event, event.empty() ? "" : ": ", to_text(e.outcome), e.why.empty() ? "" : ", ", e.why);
+  const std::string text = fmt::format("{}{}{}{}{}", event, event.empty() ? "" : ": ", to_text(decision.outcome),
+                                       decision.why.empty() ? "" : ", ", decision.why);
   find_or_add(
       unheard, [&](const Unheard& u) { return u.text == text; }, Unheard{{}, event, text, held})
-      .at.push_back(e.at.value);
+      .at.push_back(at.value);
 }
 
-void TimelineFacts::take(const JournalEntry& e) {
-  switch (e.kind) {
-    case Kind::head:
-      seed = e.seed;
-      voices = e.voices;
-      break;
-    case Kind::raise:
-      mark_of_[e.raise] = marks.size();
-      marks.push_back({e.at.value, e.event});
-      break;
-    case Kind::gain:
-    case Kind::mute:
-    case Kind::low_pass:
-    case Kind::high_pass: add_change(e); break;
-    case Kind::layer:
-      if (plays(e.outcome)) add_bar(e);
-      break;
-    case Kind::decision:
-      if (plays(e.outcome))
-        add_bar(e);
-      else if (refused(e.outcome) || held_back(e.outcome))
-        refuse(e);
-      break;
-    case Kind::fading:
-      for (Bar* bar : open(e.playback)) {
-        if (bar->voice != e.voice) continue;
-        if (e.how == "dormant")
-          bar->dormant.emplace_back(e.at.value, -1);
-        else
-          bar->fades_from = e.at.value;
-      }
-      break;
-    case Kind::woke:
-      for (Bar* bar : open(e.playback)) {
-        if (bar->dormant.empty() || bar->dormant.back().second >= 0) continue;
-        bar->dormant.back().second = e.starts.value;
-        bar->voice = e.voice;
-        break;
-      }
-      break;
-    case Kind::ended:
-      for (Bar* bar : open(e.playback)) {
-        bar->to = e.at.value;
-        bar->how = e.how;
-      }
-      open_.erase(e.playback);
-      break;
-    default: break;
+void TimelineFacts::take(const noted::Head& head, Frames) {
+  seed = head.seed;
+  voices = head.voices;
+}
+
+void TimelineFacts::take(const noted::Decision& decision, Frames at) {
+  if (decision.start)
+    add_bar(decision.playback, decision.sound, decision.outcome, *decision.start);
+  else if (refused(decision.outcome) || held_back(decision.outcome))
+    refuse(decision, at);
+}
+
+void TimelineFacts::take(const noted::FurtherLayer& further, Frames) {
+  if (plays(further.outcome)) add_bar(further.playback, further.sound, further.outcome, further.layer);
+}
+
+void TimelineFacts::take(const noted::Fading& fading, Frames at) {
+  for (Bar* bar : open(fading.playback)) {
+    if (bar->voice != fading.voice) continue;
+    if (fading.how == "dormant")
+      bar->dormant.emplace_back(at.value, -1);
+    else
+      bar->fades_from = at.value;
   }
+}
+
+void TimelineFacts::take(const noted::Woke& woke, Frames) {
+  for (Bar* bar : open(woke.playback)) {
+    if (bar->dormant.empty() || bar->dormant.back().second >= 0) continue;
+    bar->dormant.back().second = woke.starts.value;
+    bar->voice = woke.voice;
+    break;
+  }
+}
+
+void TimelineFacts::take(const noted::Ended& ended, Frames at) {
+  for (Bar* bar : open(ended.playback)) {
+    bar->to = at.value;
+    bar->how = ended.how;
+  }
+  open_.erase(ended.playback);
+}
+
+void TimelineFacts::take(const JournalEntry& entry) {
+  std::visit([&](const auto& what) { take(what, entry.at); }, entry.what);
 }
 
 std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {

@@ -71,9 +71,20 @@ class TimelineFacts {
   std::uint32_t voices = 0;
 
  private:
-  void add_bar(const JournalEntry& entry);
-  void add_change(const JournalEntry& entry);
-  void refuse(const JournalEntry& entry);
+  void take(const noted::Head& head, Frames at);
+  void take(const noted::Asked& asked, Frames at);
+  void take(const noted::Decision& decision, Frames at);
+  void take(const noted::FurtherLayer& further, Frames at);
+  void take(const noted::Fading& fading, Frames at);
+  void take(const noted::Woke& woke, Frames at);
+  void take(const noted::Ended& ended, Frames at);
+  /// What is not drawn.
+  template <class Other>
+  void take(const Other&, Frames) {}
+
+  void add_bar(PlaybackId id, const std::string& sound, Outcome outcome, const noted::Layer& layer);
+  void add_filter(const Target& of, Hertz frequency, std::string_view filter, Seconds time, Frames at);
+  void refuse(const noted::Decision& decision, Frames at);
   /// What a playback still has open.
   std::vector<Bar*> open(PlaybackId id);
 

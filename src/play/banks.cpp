@@ -7,11 +7,9 @@
 
 namespace tidewater {
 
-using Kind = JournalEntry::Kind;
-
 /// All that can be made before anybody else has to wait. `loading` is held, so that no other bank comes or goes.
 std::list<LiveBank> ManagerState::prepare(const Bank& bank) {
-  const BankData& data = bank.data();
+  const BankData& data = data_of(bank);
   for (const LiveBank* loaded : catalogue->banks())
     if (loaded->data->name == data.name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", data.name));
   const auto added = static_cast<std::uint32_t>(
@@ -21,7 +19,7 @@ std::list<LiveBank> ManagerState::prepare(const Bank& bank) {
 
   std::list<LiveBank> prepared(1);
   LiveBank& live = prepared.front();
-  live.data = bank.share();
+  live.data = BankInside::of(bank);
   live.sounds.reserve(data.sounds.size());
   for (const auto& sound : data.sounds) {
     LiveSound& its = live.sounds.emplace_back();
@@ -44,11 +42,9 @@ void ManagerState::remember(LiveBank& bank) {
   }
 }
 
-void ManagerState::load(std::list<LiveBank>&& prepared, std::shared_ptr<const Catalogue>& its) {
-  LiveBank& live = prepared.front();
+Outcome ManagerState::carry_out(const asked::Load&, const Beside& beside) {
+  LiveBank& live = beside.loading->prepared.front();
   const BankData& data = *live.data;
-  count_request();
-  if (Note* asked = note(Kind::load)) asked->what = AskedNote{.name = data.name};
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
   for (const auto& group : data.groups) {
@@ -71,25 +67,21 @@ void ManagerState::load(std::list<LiveBank>&& prepared, std::shared_ptr<const Ca
     sound.group = numbers[sound.design->group];
     if (sound.memory->users > 1) sound.memory->fit(*sound.design);
   }
-  banks.splice(banks.end(), prepared);
-  catalogue.swap(its);
+  banks.splice(banks.end(), beside.loading->prepared);
+  catalogue.swap(beside.loading->catalogue);
+  return Outcome::done;
 }
 
-bool ManagerState::unload(LiveBank* bank, std::string_view name, std::shared_ptr<const Catalogue>& without) {
-  count_request();
-  if (Note* asked = note(Kind::unload)) asked->what = AskedNote{.name = notebook.keep(name)};
-  if (bank == nullptr) {
-    decide(Outcome::bank_not_loaded, {},
-           {.code = Reason::Code::no_such_bank, .name = options.journal ? notebook.keep(name) : std::string_view()});
-    return false;
-  }
-  catalogue.swap(without);
+Outcome ManagerState::carry_out(const asked::Unload& unload, const Beside& beside) {
+  LiveBank* bank = beside.loading->leaving;
+  if (bank == nullptr) return decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
+  catalogue.swap(beside.loading->catalogue);
   for (LivePlayback* playback : owners)
     if (playback != nullptr && playback->sound->home == bank) leave(*playback, {}, "unloaded");
   for (auto& sound : bank->sounds) forget_sleepers(sound);
   bank->unloaded = true;
   sweeping = !sleepers.empty();
-  return true;
+  return Outcome::done;
 }
 
 /// Nobody asks for its sounds any more.

@@ -23,8 +23,9 @@ void hand_on_notes(ManagerState& state) {
     const std::lock_guard lock(state.mutex);
     std::swap(state.notebook, state.handed_on);
     catalogue = state.catalogue;
-    for (auto [count, code] : {std::pair(&state.refused_for_room, Reason::Code::no_room), {&state.lines_lost, Reason::Code::lines_lost}})
-      if (const double number = std::exchange(*count, 0); number > 0) state.tell({.why = {.code = code, .number = number}});
+    for (const auto& [count, code] : {std::pair(std::exchange(state.refused_for_room, 0), Reason::Code::no_room),
+                                      {state.handed_on.take_lost(), Reason::Code::lines_lost}})
+      if (count > 0) state.tell({.code = code, .number = static_cast<double>(count)});
   } else {
     const std::lock_guard lock(state.mutex);  // the rest of what a sink that threw had left
     catalogue = state.catalogue;

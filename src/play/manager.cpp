@@ -23,6 +23,14 @@ class Asking {
   ManagerState& state_;
 };
 
+Outcome ask(ManagerState& state, const Request& request, std::uint32_t slot = any_slot) {
+  const Asking asking(state);
+  return state.ask(request, {.slot = slot});
+}
+
+/// Of the handle of nothing.
+constexpr Outcome over = Outcome::already_ended;
+
 }  // namespace
 
 SoundManager::SoundManager(ManagerOptions options) : state_(std::make_unique<ManagerState>(std::move(options))) {}
@@ -32,8 +40,8 @@ SoundManager::~SoundManager() {
     {
       state_->mixer.end();
       const Asking asking(*state_);
-      state_->updates.finish([this](const UpdateRun& run) { state_->note_update(run); });
-      if (Note* end = state_->note(JournalEntry::Kind::end)) end->what = HeadNote{};
+      state_->updates.finish([this](const noted::Updates& run) { state_->note_update(run); });
+      state_->notebook.add(state_->now.at, noted::End{});
     }
     hand_on(*state_, {});
   } catch (...) {  // a sink that throws at the very end has nobody to tell
@@ -42,36 +50,40 @@ SoundManager::~SoundManager() {
 
 void SoundManager::load(const Bank& bank) {
   // What takes long is done, and undone, while others may ask.
-  const Lock loading(state_->loading);
-  std::list<LiveBank> prepared = state_->prepare(bank);
+  const Lock lock(state_->loading);
+  Loading loading;
+  loading.prepared = state_->prepare(bank);
   auto loaded = state_->catalogue->banks();
-  loaded.push_back(&prepared.front());
-  std::shared_ptr<const Catalogue> catalogue = std::make_shared<const Catalogue>(std::move(loaded), state_->catalogue->unloaded());
-  state_->remember(prepared.front());
+  loaded.push_back(&loading.prepared.front());
+  loading.catalogue = std::make_shared<const Catalogue>(std::move(loaded), state_->catalogue->unloaded());
+  state_->remember(loading.prepared.front());
   const Asking asking(*state_);
-  state_->load(std::move(prepared), catalogue);
+  state_->ask(asked::Load{bank.name()}, {.loading = &loading});
 }
 
 bool SoundManager::unload(std::string_view name) {
-  const Lock loading(state_->loading);
+  const Lock lock(state_->loading);
+  Loading loading;
   auto loaded = state_->catalogue->banks();
   const auto found = std::find_if(loaded.begin(), loaded.end(), [&](const LiveBank* bank) { return bank->data->name == name; });
-  LiveBank* bank = found == loaded.end() ? nullptr : *found;
-  std::shared_ptr<const Catalogue> without;
-  if (bank != nullptr) {
+  if (found != loaded.end()) {
+    loading.leaving = *found;
     loaded.erase(found);
-    state_->leave_behind(*bank);
+    state_->leave_behind(*loading.leaving);
     auto unloaded = state_->catalogue->unloaded();
-    for (const auto& event : bank->data->events) unloaded[event.name] = bank->data->name;
-    without = std::make_shared<const Catalogue>(std::move(loaded), std::move(unloaded));
+    for (const auto& event : loading.leaving->data->events) unloaded[event.name] = loading.leaving->data->name;
+    loading.catalogue = std::make_shared<const Catalogue>(std::move(loaded), std::move(unloaded));
   }
   const Asking asking(*state_);
-  return state_->unload(bank, name, without);
+  return state_->ask(asked::Unload{name}, {.loading = &loading}) == Outcome::done;
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {
+  Raised raised;
   const Asking asking(*state_);
-  return state_->raise({event, traits, emitter, state_->into_block()});
+  raised.outcome =
+      state_->ask(asked::Raise{.event = event, .emitter = emitter, .traits = traits}, {.into = state_->into_block(), .raised = &raised});
+  return raised;
 }
 
 void SoundManager::update(Seconds elapsed) {
@@ -84,40 +96,30 @@ void SoundManager::update(Seconds elapsed) {
   hand_on(*state_, std::move(silent));
 }
 
-Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) {
-  const Asking asking(*state_);
-  return state_->set_gain(group, gain, time);
-}
+Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) { return ask(*state_, asked::SetGain{group, gain, time}); }
 
-Outcome SoundManager::set_mute(Name group, bool mute) {
-  const Asking asking(*state_);
-  return state_->set_mute(group, mute);
-}
+Outcome SoundManager::set_mute(Name group, bool mute) { return ask(*state_, asked::SetMute{group, mute}); }
 
 Outcome SoundManager::set_low_pass(Name group, Hertz frequency, Seconds time) {
-  const Asking asking(*state_);
-  return state_->set_filter(group, StateFilter::Kind::low_pass, frequency, time);
+  return ask(*state_, asked::SetLowPass{group, frequency, time});
 }
 
 Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
-  const Asking asking(*state_);
-  return state_->set_filter(group, StateFilter::Kind::high_pass, frequency, time);
+  return ask(*state_, asked::SetHighPass{group, frequency, time});
 }
+
+Outcome SoundManager::stop_all(Seconds fade) { return ask(*state_, asked::StopAll{fade}); }
 
 void SoundManager::note(std::string_view text) {
   const Lock lock(state_->mutex);
-  if (!state_->has_room(text.size())) return;
-  if (state_->options.journal) state_->tell({.why = {.code = Reason::Code::text, .name = state_->notebook.keep(text)}});
-}
-
-void SoundManager::stop_all(Seconds fade) {
-  const Asking asking(*state_);
-  state_->stop_all(fade);
+  if (state_->notebook.open() && state_->admits(text.size()))
+    state_->tell({.code = Reason::Code::text, .name = state_->notebook.keep(text)});
 }
 
 Playback SoundManager::find(PlaybackId id) {
   const Lock lock(state_->mutex);
-  return state_->find(id);
+  // A handle of what is over still knows its name, so that its use is noted.
+  return {state_.get(), state_->slot_with(id), id};
 }
 
 void SoundManager::render(std::span<float> out) noexcept { state_->render(out); }
@@ -144,43 +146,29 @@ Meter SoundManager::read_meter(Name group) {
 bool Playback::ended() const {
   if (manager_ == nullptr) return true;
   const Lock lock(manager_->mutex);
-  return manager_->find(*this) == nullptr;
+  return manager_->find(id_, slot_) == nullptr;
 }
 
-Outcome Playback::stop(Seconds fade) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->stop(*this, fade);
-}
+Outcome Playback::stop(Seconds fade) { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, fade}, slot_); }
 
 Outcome Playback::set_gain(Decibels gain, Seconds time) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->set_gain(*this, gain, time);
+  return manager_ == nullptr ? over : ask(*manager_, asked::SetGain{id_, gain, time}, slot_);
 }
 
 Outcome Playback::set_pan(Pan pan, Seconds time) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->set_pan(*this, pan, time);
+  return manager_ == nullptr ? over : ask(*manager_, asked::SetPan{id_, pan, time}, slot_);
 }
 
 Outcome Playback::set_low_pass(Hertz frequency, Seconds time) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->set_filter(*this, StateFilter::Kind::low_pass, frequency, time);
+  return manager_ == nullptr ? over : ask(*manager_, asked::SetLowPass{id_, frequency, time}, slot_);
 }
 
 Outcome Playback::set_high_pass(Hertz frequency, Seconds time) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->set_filter(*this, StateFilter::Kind::high_pass, frequency, time);
+  return manager_ == nullptr ? over : ask(*manager_, asked::SetHighPass{id_, frequency, time}, slot_);
 }
 
 Outcome Playback::bend(Semitones shift, Seconds time) {
-  if (manager_ == nullptr) return Outcome::already_ended;
-  const Asking asking(*manager_);
-  return manager_->bend(*this, shift, time);
+  return manager_ == nullptr ? over : ask(*manager_, asked::Bend{id_, shift, time}, slot_);
 }
 
 }  // namespace tidewater

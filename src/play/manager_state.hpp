@@ -1,6 +1,6 @@
 #pragma once
 /// The control side behind SoundManager and Playback. Whoever calls a member holds the lock.
-/// requests.cpp has what a game asks for, carry_out.cpp what becomes of it, verdict.cpp whether a start may be, pool.cpp who has a voice,
+/// ask.cpp has what a game asks for, carry_out.cpp what becomes of an event, verdict.cpp whether a start may be, pool.cpp who has a voice,
 /// banks.cpp loading, mixer_link.cpp the traffic with the audio thread and the journal.
 
 #include <algorithm>
@@ -28,7 +28,7 @@
 #include "play/door.hpp"
 #include "play/update_log.hpp"
 #include "tidewater/manager.hpp"
-#include "tidewater/replay.hpp"
+#include "tidewater/request.hpp"
 #include "voices/claim.hpp"
 #include "voices/free_voices.hpp"
 #include "voices/sleepers.hpp"
@@ -41,7 +41,6 @@ struct Happening {
   Name event;
   std::span<const Trait> traits;
   std::uint64_t emitter = 0;
-  std::int64_t into = 0;  ///< frames from the beginning of the running block to the raise
   std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
 };
 
@@ -142,32 +141,60 @@ struct LivePlayback {
   const char* how = nullptr;  ///< it will have ended, once it was told to go
 };
 
+constexpr std::uint32_t any_slot = ~0U;
+
+/// What a bank needs to come or go, made before anybody has to wait.
+struct Loading {
+  std::list<LiveBank> prepared;  ///< the bank that comes
+  LiveBank* leaving = nullptr;   ///< the one that goes; null where there is none of its name
+  std::shared_ptr<const Catalogue> catalogue;
+};
+
+/// What comes with a request, and is not in a journal, or is not the game's to say.
+struct Beside {
+  std::uint32_t slot = any_slot;  ///< where the playback was begun, if that is known
+  std::int64_t into = 0;          ///< of a raise: frames from the beginning of the running block
+  Raised* raised = nullptr;       ///< of a raise: gets its handles
+  Loading* loading = nullptr;     ///< of a load or unload
+};
+
 struct ManagerState {
   explicit ManagerState(ManagerOptions given);
 
-  // What a game asks for.
-  Raised raise(const Happening& happening);
-  Outcome stop(const Playback& handle, Seconds fade);
-  Outcome set_gain(const Playback& handle, Decibels gain, Seconds time);
-  Outcome bend(const Playback& handle, Semitones shift, Seconds time);
-  Outcome set_pan(const Playback& handle, Pan pan, Seconds time);
-  Outcome set_filter(const Playback& handle, StateFilter::Kind kind, Hertz frequency, Seconds time);
-  void stop_all(Seconds fade);
-  Outcome set_gain(Name group, Decibels gain, Seconds time);
-  Outcome set_mute(Name group, bool mute);
-  Outcome set_filter(Name group, StateFilter::Kind kind, Hertz frequency, Seconds time);
-  /// Makes what the request carries safe; what is refused has been decided then.
-  template <class... Quantities>
-  bool admit(PlaybackId id, Quantities&... quantities);
+  // What is asked for.
+  /// The one door: notes a request and carries it out. Time stands where `settle` left it.
+  Outcome ask(Request request, const Beside& beside = {});
+  /// Whether something with so much text can be noted; what cannot is refused and leaves no other trace, so that a replay has no need
+  /// of it.
+  bool admits(std::size_t text);
+  Outcome carry_out(const asked::Load& load, const Beside& beside);
+  Outcome carry_out(const asked::Unload& unload, const Beside& beside);
+  Outcome carry_out(const asked::Raise& raise, const Beside& beside);
+  Outcome carry_out(const asked::Stop& stop, const Beside& beside);
+  Outcome carry_out(const asked::SetGain& its, const Beside& beside);
+  Outcome carry_out(const asked::Bend& bend, const Beside& beside);
+  Outcome carry_out(const asked::SetPan& its, const Beside& beside);
+  Outcome carry_out(const asked::SetLowPass& its, const Beside& beside);
+  Outcome carry_out(const asked::SetHighPass& its, const Beside& beside);
+  Outcome carry_out(const asked::SetMute& its, const Beside& beside);
+  Outcome carry_out(const asked::StopAll& stop, const Beside& beside);
+  Outcome carry_out(const asked::Unreadable& its, const Beside& beside);
+  struct Filtering {
+    StateFilter::Kind kind;
+    Hertz frequency;
+    Seconds time;
+  };
+  Outcome filter(const Target& of, const Filtering& how, Hertz LivePlayback::*its, const Beside& beside);
   template <class Act>
-  Outcome change(JournalEntry::Kind kind, const Playback& handle, double value, Seconds time, Act act);
+  Outcome change(PlaybackId id, const Beside& beside, Act act);
   template <class Act>
-  Outcome change(JournalEntry::Kind kind, Name group, double value, bool on, Seconds time, Act act);
-  LivePlayback* find(const Playback& handle);
-  Playback find(PlaybackId id);
+  Outcome change(Name group, Act act);
+  /// The first layer of what still plays; null where nothing of it does.
+  LivePlayback* find(PlaybackId id, std::uint32_t slot);
+  std::uint32_t slot_with(PlaybackId id) const;
 
-  // What becomes of it.
-  Outcome carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
+  // What becomes of an event.
+  Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
   std::optional<Outcome> hold_back(LiveSound& sound, PlaybackId id, std::uint64_t emitter, std::int64_t heard, Name event);
   bool heard_near(const LiveSound& sound, std::uint64_t emitter, std::int64_t frame) const;
   bool leaving(const LivePlayback& first) const;
@@ -184,9 +211,7 @@ struct ManagerState {
   void forget(LivePlayback& first, LiveSound& sound);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Outcome decide(Outcome outcome, PlaybackId id, const Reason& why, Name event = {"", 0});
-  void tell(const ChangedNote& notice);
-  std::span<const Trait> keep(std::span<const Trait> traits);
-  bool has_room(std::size_t text);
+  void tell(const Reason& why) { notebook.add(now.at, NoticeNote{.why = why}); }
   bool has_slots(std::size_t layers) const;
   void send_group(std::uint32_t group, Seconds time);
 
@@ -224,8 +249,6 @@ struct ManagerState {
   std::list<LiveBank> prepare(const Bank& bank);
   void remember(LiveBank& bank);
   void leave_behind(LiveBank& bank);
-  void load(std::list<LiveBank>&& prepared, std::shared_ptr<const Catalogue>& its);
-  bool unload(LiveBank* bank, std::string_view name, std::shared_ptr<const Catalogue>& without);
   std::list<LiveBank> take_silent_banks();
 
   // The audio thread and the journal.
@@ -244,14 +267,12 @@ struct ManagerState {
   /// Frames since the audio thread began its last call, so that what is raised keeps its spacing inside a block.
   std::int64_t into_block() const;
   void watch_streams();
-  void give_up_unreadable(PlaybackId id, std::string_view why);
   void watch_for_broken_samples();
   void render(std::span<float> out) noexcept;
-  Note* note(JournalEntry::Kind kind);
   void count_request();
   void watch_clock(Seconds elapsed);
   void update(Seconds elapsed);
-  void note_update(const UpdateRun& run);
+  void note_update(const noted::Updates& run) { notebook.add(run.first.value, run); }
   std::int64_t frames_of(Seconds time) const { return frames(time, options.rate).value; }
   std::uint64_t step_of(const LiveSound& sound, Semitones pitch) const;
 
@@ -283,10 +304,9 @@ struct ManagerState {
   std::int64_t pool_clock = 0;     ///< when the pool was last tended
   bool master_is_set = false;      ///< by a book, or by the game: a further book leaves it alone
   FreeVoices free_voices;
-  Mixer::Moment now;                          ///< of the request, or the update, that is being carried out
-  std::optional<Mixer::Moment> replayed;      ///< where time stood for the next one, when a journal is played again
-  std::optional<std::int64_t> into_replayed;  ///< the same of a raise
-  std::vector<LateRequest> late_replayed;
+  Mixer::Moment now;                      ///< of the request, or the update, that is being carried out
+  std::optional<Mixer::Moment> replayed;  ///< where time stood for the next one, when a journal is played again
+  std::vector<noted::Late> late_replayed;
   bool replaying = false;        ///< a recorded journal: what cannot be read is told by it
   std::uint64_t request = 0;     ///< how many requests and updates there were
   std::vector<Waiting> backlog;  ///< what found no room in the mixer's queue, the latest of each kind for each voice and group
@@ -300,7 +320,7 @@ struct ManagerState {
   std::shared_ptr<const Catalogue> suggested_by;
   std::list<LiveBank> silent_banks;  ///< to be destroyed when what was noted of them is handed on
   std::atomic<std::thread::id> handing_on{};
-  double refused_for_room = 0, lines_lost = 0;
+  std::uint64_t refused_for_room = 0;
   Stats stats;
   UpdateLog updates;
   std::int64_t last_clock = 0;

@@ -8,8 +8,6 @@
 
 namespace tidewater {
 
-using Kind = JournalEntry::Kind;
-
 namespace {
 
 constexpr Seconds patience{1};  // game time without a rendered frame before the journal says so
@@ -41,14 +39,13 @@ ManagerState::ManagerState(ManagerOptions given)
   playbacks.reserve(options.playbacks);
   free_slots.reserve(options.playbacks);
   sleepers.reserve(options.playbacks);
-  if (Note* head = note(Kind::head))
-    head->what = HeadNote{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter};
+  notebook.add(now.at, noted::Head{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter});
 }
 
 void ManagerState::send(const Command& command) {
   std::int64_t lands = now.lands;
   if (!late_replayed.empty()) {
-    const auto late = std::find_if(late_replayed.begin(), late_replayed.end(), [&](const LateRequest& l) { return l.request == request; });
+    const auto late = std::find_if(late_replayed.begin(), late_replayed.end(), [&](const noted::Late& l) { return l.request == request; });
     if (late != late_replayed.end()) lands = late->landed.value;
   }
   if (!backlog.empty() || !mixer.post(command, request, lands)) put_off({command, request, lands});
@@ -102,9 +99,7 @@ void ManagerState::settle() {
     backlog.erase(backlog.begin(), left);
   }
   CameLate late;
-  while (mixer.poll(late)) {
-    if (Note* noted = note(Kind::late)) noted->what = late;
-  }
+  while (mixer.poll(late)) notebook.add(now.at, noted::Late{late.request, {late.landed}});
   // In an order that does not depend on the blocks in which they were found.
   reports.clear();
   VoiceFinished found;
@@ -140,13 +135,11 @@ void ManagerState::watch_streams() {
     LivePlayback& playback = *streaming[i];
     const StreamRing& ring = playback.stream->ring;
     const auto tell_of_it = [&](Reason::Code code, double number, const char* how) {
-      tell({.playback = playback.id,
-            .sound = playback.sound->design,
-            .how = how,
-            .why = {.code = code, .number = number, .name = playback.clip->name}});
+      notebook.add(now.at,
+                   NoticeNote{{.code = code, .number = number, .name = playback.clip->name}, playback.id, playback.sound->design, how});
     };
     if (playback.stream->failed && playback.how == nullptr) {
-      if (!replaying) give_up_unreadable(playback.id, playback.stream->trouble);
+      if (!replaying) ask(asked::Unreadable{playback.id, playback.stream->trouble});
       continue;
     }
     if (const std::int64_t since = ring.late_since(); since != playback.told_late) {
@@ -161,18 +154,7 @@ void ManagerState::watch_streams() {
   }
 }
 
-/// What cannot be read any more is something that happened, like a request: a journal gives it again.
-void ManagerState::give_up_unreadable(PlaybackId id, std::string_view why) {
-  count_request();
-  const std::string_view text = options.journal ? notebook.keep(why) : std::string_view();
-  if (Note* asked = note(Kind::unreadable)) asked->what = AskedNote{.playback = id, .why = text};
-  for (auto& playback : playbacks)
-    if (playback.sound != nullptr && playback.id == id && playback.clip->streamed != nullptr && playback.stage != Stage::leaving)
-      leave(playback, {}, "unreadable", {.code = Reason::Code::text, .name = text});
-}
-
 std::int64_t ManagerState::into_block() const {
-  if (into_replayed) return *into_replayed;
   if (options.offline) return 0;
   const auto nanoseconds = std::chrono::steady_clock::now().time_since_epoch().count() - call_began.load(std::memory_order_relaxed);
   const auto passed = static_cast<std::int64_t>(static_cast<double>(nanoseconds) * options.rate.value * 1e-9);
@@ -198,28 +180,6 @@ void ManagerState::count_request() {
   updates.request(now.at);
 }
 
-/// Null where nobody listens, or there is no room.
-Note* ManagerState::note(Kind kind) {
-  if (!options.journal) return nullptr;
-  Note* noted = notebook.add();
-  if (noted == nullptr) {
-    ++lines_lost;
-    return nullptr;
-  }
-  noted->kind = kind;
-  noted->at = now.at;
-  noted->lands = now.lands;
-  return noted;
-}
-
-/// Whether a request can be noted; where it cannot, it is refused and leaves no other trace, so that a replay has no need of it.
-bool ManagerState::has_room(std::size_t text) {
-  if (!options.journal || notebook.has_room(text)) return true;
-  ++refused_for_room;
-  ++stats.refused;
-  return false;
-}
-
 void ManagerState::watch_clock(Seconds elapsed) {
   if (std::isnan(elapsed.value)) elapsed = {};  // a game's own clock that is broken stops no sound
   unrendered = now.at == last_clock ? unrendered + elapsed : Seconds{};
@@ -227,15 +187,7 @@ void ManagerState::watch_clock(Seconds elapsed) {
   last_clock = now.at;
   if (unrendered < patience || stats.playing == 0 || told_unrendered) return;
   told_unrendered = true;
-  tell({.why = {.code = Reason::Code::unrendered}});
-}
-
-void ManagerState::note_update(const UpdateRun& run) {
-  if (Note* noted = note(Kind::updates)) {
-    noted->at = run.first.value;
-    noted->lands = (run.first + run.ahead).value;
-    noted->what = run;
-  }
+  tell({.code = Reason::Code::unrendered});
 }
 
 /// Once: whatever made them will make more.
@@ -243,11 +195,11 @@ void ManagerState::watch_for_broken_samples() {
   const std::uint32_t group = mixer.take_broken_group();
   if (group == Mixer::no_group || told_broken) return;
   told_broken = true;
-  tell({.why = {.code = Reason::Code::broken_samples, .name = groups[group].name}});
+  tell({.code = Reason::Code::broken_samples, .name = groups[group].name});
 }
 
 void ManagerState::update(Seconds elapsed) {
-  if (updates.update(now.at, now.lands - now.at, [this](const UpdateRun& run) { note_update(run); })) ++request;
+  if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { note_update(run); })) ++request;
   tend_pool();
   watch_for_broken_samples();
   watch_streams();

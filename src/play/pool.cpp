@@ -5,8 +5,6 @@
 
 namespace tidewater {
 
-using Kind = JournalEntry::Kind;
-
 namespace {
 
 /// What is shorter than this is not worth waiting for once it has lost its voice.
@@ -116,9 +114,7 @@ void ManagerState::put_to_sleep(LivePlayback& playback, const Reason& why) {
   --stats.playing;
   ++stats.dormant;
   send(StopVoice{playback.voice, 0});
-  if (Note* slept = note(Kind::fading))
-    slept->what =
-        ChangedNote{.playback = playback.id, .sound = playback.sound->design, .how = "dormant", .voice = playback.voice, .why = why};
+  notebook.add(now.at, FadingNote{playback.id, playback.sound->design, "dormant", playback.voice, {}, why});
 }
 
 /// The first frame at which it would be over.
@@ -190,19 +186,12 @@ void ManagerState::leave(LivePlayback& playback, Seconds fade, const char* how, 
     playback.how = how;
   }
   send(StopVoice{playback.voice, frames_of(fade)});
-  if (Note* leaves = note(Kind::fading))
-    leaves->what = ChangedNote{
-        .playback = playback.id, .sound = playback.sound->design, .how = how, .voice = playback.voice, .fade = fade, .why = why};
+  notebook.add(now.at, FadingNote{playback.id, playback.sound->design, how, playback.voice, fade, why});
 }
 
 void ManagerState::end(LivePlayback& playback, std::int64_t frame, const char* how) {
   LivePlayback& first = *playback.first;
-  if (--first.alive == 0) {
-    if (Note* ended = note(Kind::ended)) {
-      ended->at = frame;
-      ended->what = ChangedNote{.playback = playback.id, .sound = playback.sound->design, .how = how};
-    }
-  }
+  if (--first.alive == 0) notebook.add(frame, EndedNote{playback.id, playback.sound->design, how});
   LiveSound& sound = *playback.sound;
   playback.sound = nullptr;
   playback.stage = Stage::none;
@@ -228,8 +217,7 @@ void ManagerState::wake(LivePlayback& playback) {
   const std::int64_t soonest = now.lands + mixer.lead() + (playback.clip->streamed ? frames_of(time_to_read) : 0);
   const std::int64_t first = std::max(soonest, playback.since);
   give_voice(playback, voice, first, first, shortest_change(options.rate.value));
-  if (Note* woke = note(Kind::woke))
-    woke->what = ChangedNote{.playback = playback.id, .sound = playback.sound->design, .voice = voice, .starts = playback.since};
+  notebook.add(now.at, WokeNote{playback.id, playback.sound->design, voice, playback.since});
 }
 
 /// Sleepers that have come to their end without being heard again.

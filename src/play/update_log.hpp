@@ -3,7 +3,7 @@
 #include <limits>
 #include <optional>
 
-#include "tidewater/replay.hpp"
+#include "tidewater/journal.hpp"
 
 namespace tidewater {
 
@@ -47,7 +47,7 @@ class UpdateLog {
     if (!last_) return;
     const bool between = last_->behind > 0 && last_->followed;
     const bool tied = last_->behind > 0 || last_->followed;
-    const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? UpdateRun::all : 0;
+    const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? noted::Updates::all : 0;
     const std::int64_t every = last_->frame - run_end_;
     const bool joins = run_.times > 0 && run_.ahead.value == last_->ahead && !between && !closed_ &&
                        (run_.times == 1 || run_.every.value == every) && (!tied || !run_tied_ || after == run_.after);
@@ -74,7 +74,7 @@ class UpdateLog {
     run_.times = 0;
   }
 
-  UpdateRun run_;
+  noted::Updates run_;
   bool run_tied_ = false, closed_ = false;
   std::int64_t run_end_ = 0;
   std::optional<Update> last_;

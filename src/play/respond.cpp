@@ -10,8 +10,6 @@
 
 namespace tidewater {
 
-using Kind = JournalEntry::Kind;
-
 std::size_t slot_of(std::uint64_t emitter) { return static_cast<std::size_t>(Random(emitter).bits() % emitters_apart); }
 
 void SoundMemory::fit(const BankSound& design) {
@@ -21,7 +19,7 @@ void SoundMemory::fit(const BankSound& design) {
   last_starts.resize(design.limit_each_emitter ? emitters_apart : 1);
 }
 
-Outcome ManagerState::carry_out(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome ManagerState::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
   LiveSound& sound = bank.sounds[response.sound];
   return response.kind == BankResponse::Kind::start ? start(sound, response, id, happening, raised)
                                                     : stop_sound(sound, response.fade, id, happening.event);
@@ -85,8 +83,8 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
           {.code = Code::past_end, .number = seconds({past_end->frames}, sound.bank->rate).value, .name = past_end->name, .sound = &design},
           happening.event);
     if (without_clip != nullptr)
-      return decide(Outcome::no_clip, id,
-                    {.code = Code::no_clip, .sound = &design, .layer = without_clip, .traits = keep(happening.traits)}, happening.event);
+      return decide(Outcome::no_clip, id, {.code = Code::no_clip, .sound = &design, .layer = without_clip, .traits = happening.traits},
+                    happening.event);
     return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
   share_voices(sound, id, wanted);
@@ -117,7 +115,7 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
       fall_asleep(playback, candidate.position, candidate.starts);
     if (!plays(outcome) || outcome_of(candidate.fate) < outcome) outcome = outcome_of(candidate.fate);
   }
-  if (options.journal) note_starts(sound, wanted, *first, happening.event);
+  if (notebook.open()) note_starts(sound, wanted, *first, happening.event);
   ++stats.started;
   sound.memory->last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(
       design.limit_each_emitter ? happening.emitter : 0, heard);
@@ -128,16 +126,16 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
 
 /// Once for each value, so that a step a second does not fill the journal.
 void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
-  if (!options.journal || sound.told_count == sound.told.size()) return;
+  if (!notebook.open() || sound.told_count == sound.told.size()) return;
   const std::uint64_t key = otherwise_key(layer, happening.traits);
   const auto end = sound.told.begin() + static_cast<std::ptrdiff_t>(sound.told_count);
   if (std::find(sound.told.begin(), end, key) != end) return;
   sound.told[sound.told_count++] = key;
-  tell({.why = {.code = Reason::Code::otherwise,
-                .name = happening.event.text(),
-                .sound = sound.design,
-                .layer = &layer,
-                .traits = keep(happening.traits)}});
+  tell({.code = Reason::Code::otherwise,
+        .name = happening.event.text(),
+        .sound = sound.design,
+        .layer = &layer,
+        .traits = happening.traits});
 }
 
 /// A layer of a start, the first of which leads the others.
@@ -186,27 +184,27 @@ Reason ManagerState::why(const LiveSound& sound, const Candidate& candidate) con
 /// One line is the decision, as the whole came out; every further layer has one of its own, also where it found no voice.
 void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
-  const auto note_one = [&](const Candidate& candidate, Kind kind) {
-    if (Note* begun = note(kind))
-      begun->what = BegunNote{.outcome = outcome_of(candidate.fate),
-                              .playback = first.id,
-                              .event = event.text(),
-                              .group = groups[sound.group].name,
-                              .sound = sound.design,
-                              .layer = candidate.layer,
-                              .clip = candidate.clip,
-                              .gain = candidate.gain - candidate.use->trim,
-                              .pitch = candidate.pitch,
-                              .pan = first.pan,
-                              .low_pass = first.low_pass,
-                              .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
-                              .starts = candidate.starts,
-                              .voice = candidate.voice,
-                              .why = why(sound, candidate)};
+  const auto note_one = [&](const Candidate& candidate, bool further) {
+    notebook.add(now.at, BegunNote{.further = further,
+                                   .outcome = outcome_of(candidate.fate),
+                                   .playback = first.id,
+                                   .event = event.text(),
+                                   .group = groups[sound.group].name,
+                                   .sound = sound.design,
+                                   .layer = candidate.layer,
+                                   .clip = candidate.clip,
+                                   .gain = candidate.gain - candidate.use->trim,
+                                   .pitch = candidate.pitch,
+                                   .pan = first.pan,
+                                   .low_pass = first.low_pass,
+                                   .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
+                                   .starts = candidate.starts,
+                                   .voice = candidate.voice,
+                                   .why = why(sound, candidate)});
   };
-  note_one(*leads, Kind::decision);
+  note_one(*leads, false);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)
-    if (layer != leads) note_one(*layer, Kind::layer);
+    if (layer != leads) note_one(*layer, true);
 }
 
 Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
@@ -223,24 +221,14 @@ Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, 
     sweeping = any = true;
   }
   if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
-  if (Note* done = note(Kind::decision))
-    done->what = DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design, .fade = fade};
+  notebook.add(now.at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
   return Outcome::done;
 }
 
 Outcome ManagerState::decide(Outcome outcome, PlaybackId id, const Reason& why, Name event) {
   if (refused(outcome)) ++stats.refused;
-  if (Note* decided = note(Kind::decision))
-    decided->what = DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = why};
+  notebook.add(now.at, DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = why});
   return outcome;
-}
-
-void ManagerState::tell(const ChangedNote& notice) {
-  if (Note* told = note(Kind::notice)) told->what = notice;
-}
-
-std::span<const Trait> ManagerState::keep(std::span<const Trait> traits) {
-  return options.journal ? notebook.keep(traits) : std::span<const Trait>();
 }
 
 std::uint64_t ManagerState::step_of(const LiveSound& sound, Semitones pitch) const {

@@ -1,0 +1,112 @@
+#pragma once
+/// What can be asked of a running manager, each as a small value. A call such as `playback.stop()` makes one; the journal keeps
+/// it, and a replay asks for it again.
+///
+///     if (const auto* raise = std::get_if<asked::Raise>(&request)) log(raise->event.text());
+///
+/// Texts and traits are views: they live as long as whoever made the request says.
+
+#include <cstdint>
+#include <span>
+#include <string_view>
+#include <variant>
+
+#include "tidewater/name.hpp"
+#include "tidewater/trait.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// Names one playback for ever: the raise that began it and which response of its event it is, both counted from 1.
+/// Zero names none.
+struct PlaybackId {
+  std::uint64_t raise = 0;
+  std::uint32_t response = 0;
+  friend constexpr auto operator<=>(const PlaybackId&, const PlaybackId&) = default;
+};
+
+/// Whose level or filter: one playback's, or a group's.
+using Target = std::variant<PlaybackId, Name>;
+
+namespace asked {
+
+/// A bank is loaded.
+struct Load {
+  std::string_view bank;
+};
+
+struct Unload {
+  std::string_view bank;
+};
+
+/// Something happened. The manager counts raises from 1; `id` is that count where it is known.
+struct Raise {
+  std::uint64_t id = 0;
+  Name event{""};
+  std::uint64_t emitter = 0;  ///< 0 for none
+  std::span<const Trait> traits;
+};
+
+/// One playback fades out.
+struct Stop {
+  PlaybackId playback;
+  Seconds fade;
+};
+
+/// A level, reached over `time`.
+struct SetGain {
+  Target of;
+  Decibels gain;
+  Seconds time{0.02};
+};
+
+/// The pitch of one playback, from the one that was drawn.
+struct Bend {
+  PlaybackId playback;
+  Semitones pitch;
+  Seconds time{0.02};
+};
+
+/// The place of one playback.
+struct SetPan {
+  PlaybackId playback;
+  Pan pan;
+  Seconds time{0.02};
+};
+
+/// 0 Hz takes the filter out.
+struct SetLowPass {
+  Target of;
+  Hertz frequency;
+  Seconds time{0.02};
+};
+
+struct SetHighPass {
+  Target of;
+  Hertz frequency;
+  Seconds time{0.02};
+};
+
+/// A group on or off.
+struct SetMute {
+  Name group{""};
+  bool mute = false;
+};
+
+/// All that plays fades out.
+struct StopAll {
+  Seconds fade;
+};
+
+/// The file of a playback that streams could not be read any further. No game asks for it: it happens, and is played again.
+struct Unreadable {
+  PlaybackId playback;
+  std::string_view why;
+};
+
+}  // namespace asked
+
+using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
+                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable>;
+
+}  // namespace tidewater

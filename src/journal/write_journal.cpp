@@ -1,0 +1,231 @@
+#include <fmt/format.h>
+
+#include <cstdio>
+#include <nlohmann/json.hpp>
+
+#include "base/whole_file.hpp"
+#include "journal/head_words.hpp"
+#include "request/described.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/journal_file.hpp"
+
+namespace tidewater {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string to_text(PlaybackId id) { return fmt::format("{}.{}", id.raise, id.response); }
+
+/// How a line says what a request carries.
+class Values {
+ public:
+  explicit Values(Json& line) : line_(line) {}
+
+  void add(const char* key, bool value) { line_[key] = value; }
+  void add(const char* key, std::uint64_t value) { line_[key] = value; }
+  void add(const char* key, std::string_view value) { line_[key] = value; }
+  void add(const char* key, const Name& value) { line_[key] = value.text(); }
+  void add(const char* key, PlaybackId value) { line_[key] = to_text(value); }
+  void add(const char* key, Hertz value) { line_[key] = value > Hertz{} ? tidewater::to_text(value) : "none"; }
+  template <class Quantity>
+  void add(const char* key, Quantity value) {
+    line_[key] = tidewater::to_text(value);
+  }
+  void add(const char*, const Target& value) {
+    if (const auto* group = std::get_if<Name>(&value))
+      add("group", *group);
+    else
+      add("playback", std::get<PlaybackId>(value));
+  }
+  /// They come last: an object that keeps its order looks through all its keys for each, and a game may give any number.
+  void add(const char*, std::span<const Trait> traits) {
+    for (const Trait& trait : traits) traits_[std::string(trait.name.text())] = trait.value.text();
+  }
+
+  const nlohmann::json& traits() const { return traits_; }
+
+ private:
+  Json& line_;
+  nlohmann::json traits_;
+};
+
+bool says_something(std::uint64_t value) { return value != 0; }
+bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
+
+std::string text_of(const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }
+
+std::string line_of(Frames at, const noted::Asked& asked) {
+  Json line = {{"at", at.value}};
+  if (asked.lands != at) line["lands"] = asked.lands.value;
+  if (asked.into != Frames{}) line["into"] = asked.into.value;
+  line["request"] = name_of(asked.request);
+  Values values(line);
+  each_field(asked.request, [&](const auto& field, const auto& value) {
+    if constexpr (requires { says_something(value); })
+      if (field.use == Use::unusual && !says_something(value)) return;
+    values.add(field.key, value);
+  });
+  std::string text = text_of(line);
+  if (!values.traits().is_null()) text.insert(text.size() - 1, ",\"traits\":" + text_of(values.traits()));
+  return text;
+}
+
+void add_names(Json& line, std::string_view event, std::string_view sound, const noted::Layer* layer) {
+  const auto add = [&](const char* key, std::string_view value) {
+    if (!value.empty()) line[key] = value;
+  };
+  add("event", event);
+  add("sound", sound);
+  if (layer == nullptr) return;
+  add("clip", layer->clip);
+  add("group", layer->group);
+}
+
+void add_layer(Json& line, const noted::Layer& layer) {
+  line["gain"] = tidewater::to_text(layer.gain);
+  line["pitch"] = tidewater::to_text(layer.pitch);
+  if (layer.pan.value != 0) line["pan"] = tidewater::to_text(layer.pan);
+  if (layer.low_pass > Hertz{}) line["low-pass"] = tidewater::to_text(layer.low_pass);
+  if (layer.clip_start > Seconds{}) line["clip-start"] = tidewater::to_text(layer.clip_start);
+  if (layer.voice != noted::Layer::no_voice) line["voice"] = layer.voice;
+  line["starts"] = layer.starts.value;
+  if (layer.fade_in > Seconds{}) line["fade-in"] = tidewater::to_text(layer.fade_in);
+  if (layer.loop) line["loop"] = true;
+}
+
+Json json_of(const noted::Head& head) {
+  return {{"journal", 1},
+          {"rate", head.rate.value},
+          {"seed", head.seed},
+          {"voices", head.voices},
+          {"quality", quality_words[static_cast<std::size_t>(head.quality)]},
+          {"layout", layout_words[static_cast<std::size_t>(head.layout)]},
+          {"limiter", head.limiter}};
+}
+
+Json json_of(const noted::Decision& decision) {
+  Json line = {{"outcome", tidewater::to_text(decision.outcome)}};
+  if (decision.raise != 0) line["id"] = decision.raise;
+  if (decision.playback.response != 0) line["playback"] = to_text(decision.playback);
+  add_names(line, decision.event, decision.sound, decision.start ? &*decision.start : nullptr);
+  if (decision.start) add_layer(line, *decision.start);
+  if (!decision.why.empty()) line["why"] = decision.why;
+  return line;
+}
+
+Json json_of(const noted::FurtherLayer& further) {
+  Json line = {{"layer", further.layer.name}};
+  if (further.outcome != Outcome::started) line["outcome"] = tidewater::to_text(further.outcome);
+  line["id"] = further.playback.raise;
+  line["playback"] = to_text(further.playback);
+  add_names(line, further.event, further.sound, &further.layer);
+  if (plays(further.outcome)) add_layer(line, further.layer);
+  if (!further.why.empty()) line["why"] = further.why;
+  return line;
+}
+
+Json json_of(const noted::Fading& fading) {
+  Json line = {{"fading", to_text(fading.playback)},
+               {"sound", fading.sound},
+               {"voice", fading.voice},
+               {"fade", tidewater::to_text(fading.fade)},
+               {"how", fading.how}};
+  if (!fading.why.empty()) line["why"] = fading.why;
+  return line;
+}
+
+Json json_of(const noted::Woke& woke) {
+  return {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
+}
+
+Json json_of(const noted::Ended& ended) { return {{"ended", to_text(ended.playback)}, {"sound", ended.sound}, {"how", ended.how}}; }
+
+Json json_of(const noted::Updates& run) {
+  Json line = {{"updates", run.times}, {"every", run.every.value}};
+  if (run.after == noted::Updates::all)
+    line["after"] = "all";
+  else if (run.after > 0)
+    line["after"] = run.after;
+  if (run.ahead != Frames{}) line["lands"] = (run.first + run.ahead).value;
+  return line;
+}
+
+Json json_of(const noted::Late& late) { return {{"late", late.request}, {"landed", late.landed.value}}; }
+
+Json json_of(const noted::Notice& notice) {
+  Json line = {{"notice", notice.why}};
+  if (notice.playback == PlaybackId{}) return line;
+  line["stream"] = notice.stream;
+  line["playback"] = to_text(notice.playback);
+  line["sound"] = notice.sound;
+  return line;
+}
+
+Json json_of(const noted::End&) { return {{"end", true}}; }
+
+}  // namespace
+
+std::string to_json(const JournalEntry& entry) {
+  if (const auto* asked = entry.as<noted::Asked>()) return line_of(entry.at, *asked);
+  Json line;
+  if (entry.as<noted::Head>() == nullptr) line["at"] = entry.at.value;
+  std::visit(
+      [&](const auto& what) {
+        if constexpr (requires { json_of(what); }) line.update(json_of(what));
+      },
+      entry.what);
+  return text_of(line);
+}
+
+struct JournalFile::State {
+  explicit State(std::string its_path) : path(its_path), file(std::move(its_path)) {}
+  ~State() {
+    if (added != nullptr) std::fclose(added);
+  }
+  State(const State&) = delete;
+  State& operator=(const State&) = delete;
+
+  void write(const std::string& line) {
+    if (!closed) {
+      file.write(line);
+      file.flush();
+      return;
+    }
+    // The last lines of a manager that ends after its file was closed.
+    if (added == nullptr) added = std::fopen(path.c_str(), "ab");
+    if (added == nullptr) return;
+    std::fwrite(line.data(), 1, line.size(), added);
+    std::fflush(added);
+  }
+
+  void close() {
+    if (closed) return;
+    closed = true;
+    file.commit();
+  }
+
+  std::string path;
+  WholeFile file;
+  bool closed = false;
+  std::FILE* added = nullptr;
+};
+
+JournalFile::JournalFile(std::string path) : state_(std::make_shared<State>(std::move(path))) {}
+
+JournalFile::~JournalFile() {
+  try {
+    close();
+  } catch (const Error&) {
+    // A destructor has nobody to tell; whoever wants to know calls close().
+  }
+}
+
+void JournalFile::write(const JournalEntry& entry) { state_->write(to_json(entry) + '\n'); }
+
+void JournalFile::close() { state_->close(); }
+
+JournalSink JournalFile::sink() {
+  return [state = state_](const JournalEntry& entry) { state->write(to_json(entry) + '\n'); };
+}
+
+}  // namespace tidewater

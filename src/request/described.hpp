@@ -1,0 +1,140 @@
+#pragma once
+/// What each request is called, and what it carries: the keys it has in a journal, in their order, and the member that each fills.
+/// The door, the notebook, writer and reader of journals, and replay go by this; docs/journal.md is compared with it.
+
+#include <string_view>
+#include <tuple>
+#include <type_traits>
+#include <utility>
+#include <variant>
+
+#include "tidewater/request.hpp"
+
+namespace tidewater {
+
+/// What a request that leaves a key out means. Defaults are those of the request's own members.
+enum class Use {
+  needed,   ///< none may leave it out
+  usual,    ///< whoever writes by hand may; a manager never does
+  unusual,  ///< it is not written where it says what holds without it
+};
+
+template <class Owner, class Value>
+struct Field {
+  const char* key;  ///< of a target: "playback" or "group", whichever it is
+  Value Owner::*member;
+  Use use;
+};
+
+template <class Owner, class Value>
+constexpr Field<Owner, Value> field(const char* key, Value Owner::*member, Use use = Use::needed) {
+  return {key, member, use};
+}
+
+template <class... Fields>
+struct Description {
+  std::string_view name;
+  std::tuple<Fields...> fields;
+};
+
+template <class... Fields>
+constexpr Description<Fields...> describe(std::string_view name, Fields... fields) {
+  return {name, {fields...}};
+}
+
+inline constexpr const char* target = "";
+
+template <class R>
+inline constexpr int description_of = 0;
+
+template <>
+inline constexpr auto description_of<asked::Load> = describe("load", field("bank", &asked::Load::bank));
+template <>
+inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank));
+template <>
+inline constexpr auto description_of<asked::Raise> = describe("raise", field("id", &asked::Raise::id, Use::usual),
+                                                              field("event", &asked::Raise::event),
+                                                              field("emitter", &asked::Raise::emitter, Use::unusual),
+                                                              field("traits", &asked::Raise::traits, Use::unusual));
+template <>
+inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
+                                                             field("fade", &asked::Stop::fade, Use::usual));
+template <>
+inline constexpr auto description_of<asked::SetGain> = describe("gain", field(target, &asked::SetGain::of),
+                                                                field("gain", &asked::SetGain::gain),
+                                                                field("time", &asked::SetGain::time, Use::usual));
+template <>
+inline constexpr auto description_of<asked::Bend> = describe("bend", field("playback", &asked::Bend::playback),
+                                                             field("pitch", &asked::Bend::pitch),
+                                                             field("time", &asked::Bend::time, Use::usual));
+template <>
+inline constexpr auto description_of<asked::SetPan> = describe("pan", field("playback", &asked::SetPan::playback),
+                                                               field("pan", &asked::SetPan::pan),
+                                                               field("time", &asked::SetPan::time, Use::usual));
+template <>
+inline constexpr auto description_of<asked::SetLowPass> = describe("low-pass", field(target, &asked::SetLowPass::of),
+                                                                   field("frequency", &asked::SetLowPass::frequency),
+                                                                   field("time", &asked::SetLowPass::time, Use::usual));
+template <>
+inline constexpr auto description_of<asked::SetHighPass> = describe("high-pass", field(target, &asked::SetHighPass::of),
+                                                                    field("frequency", &asked::SetHighPass::frequency),
+                                                                    field("time", &asked::SetHighPass::time, Use::usual));
+template <>
+inline constexpr auto description_of<asked::SetMute> = describe("mute", field("group", &asked::SetMute::group),
+                                                                field("mute", &asked::SetMute::mute));
+template <>
+inline constexpr auto description_of<asked::StopAll> = describe("stop-all", field("fade", &asked::StopAll::fade, Use::usual));
+template <>
+inline constexpr auto description_of<asked::Unreadable> = describe("unreadable", field("playback", &asked::Unreadable::playback),
+                                                                   field("why", &asked::Unreadable::why));
+
+template <class R>
+concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;
+
+/// Calls `take(field, value)` for all that a request carries.
+template <Described R, class Take>
+void each_field(R& request, Take&& take) {
+  std::apply([&](const auto&... fields) { (take(fields, request.*fields.member), ...); }, description_of<std::remove_const_t<R>>.fields);
+}
+
+template <class Take>
+void each_field(Request& request, Take&& take) {
+  std::visit([&](auto& its) { each_field(its, take); }, request);
+}
+template <class Take>
+void each_field(const Request& request, Take&& take) {
+  std::visit([&](const auto& its) { each_field(its, take); }, request);
+}
+
+template <Described R>
+constexpr std::string_view name_of(const R&) {
+  return description_of<R>.name;
+}
+inline std::string_view name_of(const Request& request) {
+  return std::visit([](const auto& its) { return name_of(its); }, request);
+}
+
+/// The playback that a request is about; null where it is about none.
+template <class R>
+auto playback_in(R& request) {
+  constexpr bool constant = std::is_const_v<R>;
+  std::conditional_t<constant, const PlaybackId*, PlaybackId*> found = nullptr;
+  each_field(request, [&](const auto&, auto& value) {
+    using Value = std::remove_cvref_t<decltype(value)>;
+    if constexpr (std::is_same_v<Value, PlaybackId>) found = &value;
+    if constexpr (std::is_same_v<Value, Target>) found = std::get_if<PlaybackId>(&value);
+  });
+  return found;
+}
+
+/// Calls `take(R{})` for every kind that there is.
+template <class Take, std::size_t... kinds>
+void each_kind(Take&& take, std::index_sequence<kinds...>) {
+  (take(std::variant_alternative_t<kinds, Request>{}), ...);
+}
+template <class Take>
+void each_kind(Take&& take) {
+  each_kind(take, std::make_index_sequence<std::variant_size_v<Request>>());
+}
+
+}  // namespace tidewater
