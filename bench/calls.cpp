@@ -249,7 +249,7 @@ void hour() {
     for (int at = 0; at < 30; ++at) frame();
     const Stats stats = manager.stats();
     fmt::print("| {:<33} minutes | {:>6.2f} MiB | {:>10} |\n", minute, static_cast<double>(mallinfo2().uordblks) / (1 << 20),
-               stats.playing + stats.fading + stats.dormant);
+               stats.voices + stats.fading + stats.dormant);
     std::fflush(stdout);
   }
 }

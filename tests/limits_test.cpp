@@ -157,6 +157,6 @@ TEST_CASE("a limit counts whole sounds, and all layers of one yield together") {
     CHECK(stage.raise("two").outcome == Outcome::started);
     stage.render(Seconds{0.25});
   }
-  CHECK(stage.manager->stats().playing == 4);
+  CHECK(stage.manager->stats().voices == 4);
   CHECK(stage.entries<noted::Ended>().size() == 18);
 }

@@ -173,7 +173,7 @@ TEST_CASE("an event carries out all its responses") {
   const Raised raised = stage.raise("swap");
   CHECK(raised.count == 2);
   stage.render(Seconds{0.3});
-  CHECK(stage.manager->stats().playing == 2);
+  CHECK(stage.manager->stats().voices == 2);
   CHECK(stage.entries<noted::Fading>().size() == 1);
 }
 

@@ -67,7 +67,7 @@ TEST_CASE("when the pool is full the quietest loses its voice, with a fade, and 
   CHECK(fading[0].sound == "shot");
   CHECK(fading[0].how == "outranked");
   CHECK_THAT(fading[0].why, Contains("went to 'loud', which is not quieter"));
-  CHECK(stage.manager->stats().playing == 3);
+  CHECK(stage.manager->stats().voices == 3);
 }
 
 TEST_CASE("a short newcomer quieter than all is refused, in words; a loop begins dormant") {
@@ -156,7 +156,7 @@ TEST_CASE("ten thousand dormant playbacks can be held, bent, stopped and unloade
   stage.manager->unload("stage");
   stage.render(Seconds{0.1});
   CHECK(stage.manager->stats().dormant == 0);
-  CHECK(stage.manager->stats().playing == 0);
+  CHECK(stage.manager->stats().voices == 0);
 }
 
 TEST_CASE("a long sound that sleeps past its end is over; a crowded minute replays bit for bit") {
@@ -201,11 +201,11 @@ TEST_CASE("hundreds of starts in one frame end in playbacks or in words, and eve
   stage.render(Seconds{0.2});
   const auto stats = stage.manager->stats();
   CHECK(stats.started + stats.refused == 500);
-  CHECK(stats.playing == 16);
+  CHECK(stats.voices == 16);
   CHECK(stats.dormant > 100);
   stage.manager->stop_all();
   stage.render(Seconds{0.2});
-  CHECK(stage.manager->stats().playing == 0);
+  CHECK(stage.manager->stats().voices == 0);
   CHECK(stage.manager->stats().fading == 0);
   CHECK(stage.manager->stats().dormant == 0);
   for (int i = 0; i < 16; ++i) CHECK(stage.raise("loud").outcome == Outcome::started);
@@ -242,7 +242,7 @@ start = "heard"
   CHECK(stage.raise("muted").outcome == Outcome::silent);
   const Playback shot = stage.raise("muted-shot").playback();
   stage.render(Seconds{0.2});
-  CHECK(stage.manager->stats().playing == 2);
+  CHECK(stage.manager->stats().voices == 2);
   CHECK(stage.manager->stats().dormant == 4);
   CHECK(stage.entries<noted::Fading>().back().why == "its voice went to 'heard', which is heard, unlike this one");
   // A heard sleeper gets the next voice, though muted ones outrank it.
@@ -273,7 +273,7 @@ TEST_CASE("a group on its way to silence keeps its voices until it is there") {
   CHECK(stage.raise("shot").outcome == Outcome::silent);
   stage.manager->set_gain("master", Decibels{0});
   stage.render(Seconds{0.1});
-  CHECK(stage.manager->stats().playing == 1);
+  CHECK(stage.manager->stats().voices == 1);
 }
 
 TEST_CASE("no layer of a start takes the voice of another of its layers") {
@@ -286,7 +286,7 @@ start = "s"
   CHECK(stage.raise("s").outcome == Outcome::started);
   stage.render(Seconds{0.2});
   CHECK(stage.entries<noted::Fading>().empty());
-  CHECK(stage.manager->stats().playing == 2);  // the louder two
+  CHECK(stage.manager->stats().voices == 2);  // the louder two
   CHECK(stage.manager->stats().dormant == 1);
 }
 
@@ -309,7 +309,7 @@ TEST_CASE("who is refused silences nobody, and is told the real reason") {
     CHECK(third.outcome == Outcome::pool_full);
     stage.render(Seconds{0.05});
     CHECK_FALSE(second.ended());
-    CHECK(stage.manager->stats().playing == 1);  // the second goes on as if nothing had been asked
+    CHECK(stage.manager->stats().voices == 1);  // the second goes on as if nothing had been asked
     return stage.why();
   };
   for (const std::string keys : {"retrigger=\"restart\"\n", "limit=1\n", "limit=1\nwhen-full=\"quietest\"\n"})
@@ -325,7 +325,7 @@ TEST_CASE("more playbacks than there is room for are refused, in words; what the
   stage.manager->update({});
   CHECK_THAT(stage.why(), Contains("5 playbacks sound or keep their place") && Contains("ManagerOptions::playbacks"));
   CHECK(stage.entries<noted::Fading>().size() == made_room);  // nobody, for the one that was refused
-  CHECK(stage.manager->stats().playing == 2);
+  CHECK(stage.manager->stats().voices == 2);
   stage.manager->stop_all();
   stage.render(Seconds{0.2});
   CHECK(stage.raise("important").outcome == Outcome::started);

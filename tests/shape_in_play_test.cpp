@@ -148,7 +148,7 @@ start = "s"
   const auto handle = stage.raise("s").playback();
   stage.render(Seconds{0.5});  // the first layer is over
   CHECK_FALSE(handle.ended());
-  CHECK(stage.manager->stats().playing == 1);
+  CHECK(stage.manager->stats().voices == 1);
   Playback(handle).bend(Semitones{12}, Seconds{0.02});
   CHECK(stage.render(Seconds{0.3}).part(0.1, 0.1).pitch() == Approx(1000).epsilon(0.01));
   const auto other = stage.raise("s").playback();  // must not take over a slot that is still held
@@ -159,7 +159,7 @@ start = "s"
   CHECK_FALSE(other.ended());
   stage.render(Seconds{3});
   CHECK(other.ended());
-  CHECK(stage.manager->stats().playing + stage.manager->stats().fading + stage.manager->stats().dormant == 0);
+  CHECK(stage.manager->stats().voices + stage.manager->stats().fading + stage.manager->stats().dormant == 0);
 }
 
 TEST_CASE("layers that find no voice are refused or wait, each for itself") {
@@ -171,7 +171,7 @@ start = "s"
               {.voices = 1});
   CHECK(stage.raise("s").outcome == Outcome::started);
   stage.render(Seconds{0.2});
-  CHECK(stage.manager->stats().playing == 1);
+  CHECK(stage.manager->stats().voices == 1);
   const auto layers = stage.entries<noted::FurtherLayer>();
   REQUIRE(layers.size() == 1);
   CHECK(layers[0].outcome == Outcome::pool_full);

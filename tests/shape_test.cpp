@@ -288,7 +288,7 @@ layers = [
   CHECK(take.part(0.05, 0.1).peak() == Approx(body).epsilon(0.01));
   CHECK(take.part(0.05, 0.1).pitch() == Approx(500).epsilon(0.002));
   CHECK(take.part(0.5, 0.4).peak() == Approx(body * (1 + amplitude(Decibels{-12}))).epsilon(0.03));
-  CHECK(stage.manager->stats().playing == 2);
+  CHECK(stage.manager->stats().voices == 2);
   const auto layers = stage.entries<noted::FurtherLayer>();
   REQUIRE(layers.size() == 1);
   CHECK(layers[0].layer.name == "top");
@@ -297,7 +297,7 @@ layers = [
   stage.raise("stop");
   CHECK(stage.render(Seconds{0.2}).part(0.1, 0.1).peak() == 0);
   CHECK(handle.ended());
-  CHECK(stage.manager->stats().playing == 0);
+  CHECK(stage.manager->stats().voices == 0);
   CHECK(stage.entries<noted::Ended>().size() == 1);
 }
 

@@ -103,7 +103,7 @@ TEST_CASE(
   CHECK(take.steepest() < 64 * 0.05 * 0.16);
   stage.manager->stop_all();
   stage.render(Seconds{1});
-  CHECK(stage.manager->stats().playing == 0);
+  CHECK(stage.manager->stats().voices == 0);
   CHECK(stage.manager->stats().fading == 0);
 }
 

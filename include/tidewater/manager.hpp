@@ -20,6 +20,7 @@
 #include <span>
 
 #include "tidewater/bank.hpp"
+#include "tidewater/ended.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/layout.hpp"
 #include "tidewater/name.hpp"
@@ -30,7 +31,7 @@
 
 namespace tidewater {
 
-struct ManagerState;
+struct Control;
 
 struct ManagerOptions {
   Hertz rate{48000};          ///< of what `render` gives; from 8 to 192 kHz
@@ -74,11 +75,11 @@ class Playback {
   Outcome bend(Semitones shift, Seconds time = Seconds{0.02});
 
  private:
-  friend struct ManagerState;
+  friend struct Control;
   friend class SoundManager;
-  Playback(ManagerState* manager, std::uint32_t slot, PlaybackId id) : manager_(manager), slot_(slot), id_(id) {}
+  Playback(Control* manager, std::uint32_t slot, PlaybackId id) : manager_(manager), slot_(slot), id_(id) {}
 
-  ManagerState* manager_ = nullptr;
+  Control* manager_ = nullptr;
   std::uint32_t slot_ = 0;
   PlaybackId id_;
 };
@@ -98,15 +99,16 @@ struct Raised {
 };
 
 struct Stats {
-  std::uint32_t playing = 0;       ///< playbacks that sound, or wait for their delay
-  std::uint32_t most_playing = 0;  ///< the most there were at once
-  std::uint32_t dormant = 0;       ///< playbacks that keep their place without a voice
-  std::uint32_t fading = 0;        ///< playbacks that were told to go and are still heard
-  std::uint32_t late = 0;          ///< times that a stream had to fade out because the disk was late
+  std::uint32_t playbacks = 0;    ///< that were started and are not over, those without a voice included
+  std::uint32_t voices = 0;       ///< taken by what sounds or waits for its delay; a playback has one for each of its layers
+  std::uint32_t most_voices = 0;  ///< the most there were at once
+  std::uint32_t fading = 0;       ///< voices of what was told to go and is still heard
+  std::uint32_t dormant = 0;      ///< layers of playbacks that keep their place without a voice
+  std::uint32_t late = 0;         ///< times that a stream had to fade out because the disk was late
 
-  std::uint64_t raised = 0;
-  std::uint64_t started = 0;
-  std::uint64_t refused = 0;
+  std::uint64_t raised = 0;   ///< events
+  std::uint64_t started = 0;  ///< playbacks, since the manager was made
+  std::uint64_t refused = 0;  ///< requests
 };
 
 /// Peak and power of a group's output, after its own level.
@@ -145,6 +147,10 @@ class SoundManager {
   /// last call; where it passes and nothing renders, the journal says so.
   void update(Seconds elapsed);
 
+  /// What ended between the last two calls of `update`, in order: of a game that does not update for long, the first of them, as many
+  /// as it may have playbacks. Valid until the next `update`, on its thread.
+  std::span<const EndedPlayback> ended() const;
+
   /// Levels of groups, smoothed over `time`. "master" is above all.
   Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
   Outcome set_mute(Name group, bool mute);
@@ -172,7 +178,7 @@ class SoundManager {
 
  private:
   friend struct Replayed;
-  std::unique_ptr<ManagerState> state_;
+  std::unique_ptr<Control> control_;
 };
 
 }  // namespace tidewater

@@ -143,7 +143,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
   std::vector<Trait> traits;
   for (const auto& [name, value] : options_.traits) traits.push_back({Name(name), Name(value)});
   const auto goes_on = [&] { return !listener.go_on || listener.go_on(); };
-  const auto sounding = [&] { return manager.stats().playing + manager.stats().fading > 0; };
+  const auto sounding = [&] { return manager.stats().voices + manager.stats().fading > 0; };
   const std::int64_t every = frames(options_.every, rate).value;
   const std::int64_t longest = frames(longest_take, rate).value;
   for (int take = 0; take < options_.times && goes_on(); ++take)

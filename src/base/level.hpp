@@ -2,7 +2,9 @@
 #include <algorithm>
 #include <cmath>
 #include <compare>
+#include <cstdint>
 #include <limits>
+#include <vector>
 
 #include "tidewater/units.hpp"
 
@@ -32,6 +34,12 @@ class Level {
   static constexpr double least = -10000, most = 10000;  // dB: sums of a dozen fit
 
   int hundredths_ = none;
+};
+
+/// What each volume group lets through, from there up to the master; by the group's number.
+struct GroupLevels {
+  std::vector<Level> heard;
+  std::uint64_t changes = 0;  ///< so often something of it changed
 };
 
 }  // namespace tidewater

@@ -6,6 +6,7 @@ namespace tidewater {
 
 Groups::Groups() {
   groups_.reserve(most_groups);  // their names are looked at by others while more come
+  levels_.heard.reserve(most_groups);
   groups_.push_back({"master", hash_name("master"), 0, {}, false});
   measure();
 }
@@ -54,10 +55,11 @@ void Groups::settle(std::int64_t now) {
 }
 
 void Groups::measure() {
-  ++changes_;
-  for (auto& group : groups_) {
-    group.heard = std::max(group.before, group.own_level());
-    if (&group != groups_.data()) group.heard = group.heard + groups_[group.parent].heard;
+  ++levels_.changes;
+  levels_.heard.resize(groups_.size());
+  for (std::size_t i = 0; i < groups_.size(); ++i) {
+    const Level own = std::max(groups_[i].before, groups_[i].own_level());
+    levels_.heard[i] = i == 0 ? own : own + levels_.heard[groups_[i].parent];
   }
 }
 

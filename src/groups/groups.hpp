@@ -20,7 +20,6 @@ class Groups {
     std::uint32_t parent = 0;
     Decibels gain;
     bool muted = false;
-    Level heard = {};        ///< of everything from here up to the master
     Level before = {};       ///< its own, before a change that is still under way
     std::int64_t until = 0;  ///< the frame at which that has come to its end
 
@@ -47,8 +46,7 @@ class Groups {
   /// Why nothing of the group is heard.
   Reason why_silent(std::uint32_t index) const;
   std::vector<std::string_view> names() const;
-  /// Counts the changes of what is heard.
-  std::uint64_t changes() const { return changes_; }
+  const GroupLevels& levels() const { return levels_; }
 
  private:
   void begin_change(Group& group, std::int64_t until);
@@ -56,7 +54,7 @@ class Groups {
 
   std::vector<Group> groups_;
   std::int64_t next_end_ = never;
-  std::uint64_t changes_ = 0;
+  GroupLevels levels_;
 };
 
 }  // namespace tidewater

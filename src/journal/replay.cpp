@@ -7,7 +7,7 @@
 #include <unordered_map>
 
 #include "bank/bank_data.hpp"
-#include "play/manager_state.hpp"
+#include "play/control.hpp"
 #include "request/described.hpp"
 
 namespace tidewater {
@@ -22,18 +22,18 @@ constexpr std::int64_t block = 1024;
 /// The manager's door, for those who play a journal again.
 struct Replayed {
   static void begin(SoundManager& manager, const JournalScript& script) {
-    manager.state_->late_replayed = script.late;
-    manager.state_->replaying = !script.written_by_hand();
+    manager.control_->link.come_late(script.late);
+    manager.control_->replaying = !script.written_by_hand();
   }
   /// Where time stood when the next request or update came.
-  static void stand(SoundManager& manager, Frames lands) { manager.state_->replayed = {manager.clock().value, lands.value}; }
+  static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
     Raised raised;
-    ManagerState& state = *manager.state_;
-    const std::lock_guard lock(state.mutex);
-    state.settle();
-    state.ask(request, {.into = into.value, .raised = &raised});
-    state.commit();
+    Control& control = *manager.control_;
+    const std::lock_guard lock(control.mutex);
+    control.settle();
+    control.ask(request, {.into = into.value, .raised = &raised});
+    control.commit();
   }
 };
 
@@ -81,7 +81,7 @@ class Player {
     manager_.note(
         fmt::format("{} of the playbacks still went on {:.0f} s after the last request, and were cut off; stop them, or end the "
                     "journal with {{\"at\": \"60 s\", \"end\": true}}",
-                    stats.playing + stats.dormant, longest_tail.value));
+                    stats.playbacks, longest_tail.value));
     manager_.stop_all(fade);
     play_to(manager_.clock() + frames(fade, manager_.rate()) + Frames{block});
     manager_.update({});
@@ -89,7 +89,7 @@ class Player {
 
   bool sounding() const {
     const Stats stats = manager_.stats();
-    return stats.playing + stats.fading + stats.dormant > 0;
+    return stats.voices + stats.fading + stats.dormant > 0;
   }
 
   /// Renders up to a frame, with the game's updates on the way.

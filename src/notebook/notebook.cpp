@@ -18,6 +18,7 @@ Notebook::Notebook(std::size_t records) : capacity_(records == 0 ? 0 : records +
   notes_.reserve(capacity_);
   texts_.reserve(capacity_ * text_a_record);
   traits_.reserve(capacity_);
+  reasons_.reserve(capacity_);
 }
 
 bool Notebook::has_room(std::size_t text) const {
@@ -40,10 +41,16 @@ std::span<const Trait> Notebook::keep(std::span<const Trait> traits) {
   return {traits_.data() + at, traits.size()};
 }
 
+const Reason* Notebook::keep(const Reason& why) {
+  if (why.code == Reason::Code::none || reasons_.size() == capacity_) return nullptr;
+  return &reasons_.emplace_back(why);
+}
+
 void Notebook::clear() {
   notes_.clear();
   texts_.clear();
   traits_.clear();
+  reasons_.clear();
 }
 
 namespace {
@@ -79,7 +86,8 @@ noted::Layer layer_of(const BegunNote& begun) {
 
 }  // namespace
 
-JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& words) {
+JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& put) {
+  const auto words = [&](const Reason* why) { return why == nullptr ? std::string() : put(*why); };
   JournalEntry entry{{note.at}, {}};
   auto& to = entry.what;
   std::visit(Each{[&](const AskedNote& n) { to = asked_of(n); },

@@ -32,7 +32,7 @@ struct DecidedNote {
   std::uint64_t raise = 0;
   std::string_view event = {};
   const BankSound* sound = nullptr;
-  Reason why = {};
+  const Reason* why = nullptr;
 };
 
 /// A layer of a start, and what became of it.
@@ -51,7 +51,7 @@ struct BegunNote {
   Seconds clip_start = {};
   std::int64_t starts = 0;
   std::uint32_t voice = 0;
-  Reason why = {};
+  const Reason* why = nullptr;
 };
 
 struct FadingNote {
@@ -60,7 +60,7 @@ struct FadingNote {
   const char* how = nullptr;
   std::uint32_t voice = 0;
   Seconds fade = {};
-  Reason why = {};
+  const Reason* why = nullptr;
 };
 
 struct WokeNote {
@@ -78,7 +78,7 @@ struct EndedNote {
 
 /// `stream`: that of a playback was "late", or is "back".
 struct NoticeNote {
-  Reason why = {};
+  const Reason* why = nullptr;
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
   const char* stream = "";
@@ -91,8 +91,8 @@ struct Note {
       what;
 };
 
-/// `words` puts a reason into words.
-JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& words);
+/// `put` puts a reason into words.
+JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& put);
 
 class Notebook {
  public:
@@ -117,16 +117,23 @@ class Notebook {
   std::span<const Trait> keep(std::span<const Trait> traits);
 
   const std::vector<Note>& notes() const { return notes_; }
+  /// Null for none.
+  const Reason* keep(const Reason& why);
+
+  /// Something was refused for want of room.
+  void refuse() { ++refused_; }
+  std::uint64_t take_refused() { return std::exchange(refused_, 0); }
   /// Records that found no room since this was last asked.
   std::uint64_t take_lost() { return std::exchange(lost_, 0); }
   void clear();
 
  private:
   std::size_t capacity_;
-  std::uint64_t lost_ = 0;
+  std::uint64_t lost_ = 0, refused_ = 0;
   std::vector<Note> notes_;
   std::vector<char> texts_;
   std::vector<Trait> traits_;
+  std::vector<Reason> reasons_;
 };
 
 }  // namespace tidewater

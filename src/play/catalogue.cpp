@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <bit>
 
-#include "play/manager_state.hpp"
+#include "play/loaded.hpp"
 
 namespace tidewater {
 

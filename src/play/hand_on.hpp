@@ -1,14 +1,42 @@
 #pragma once
+/// Hands the notebook on to the journal's sink, in words, outside the control lock; then destroys the banks that nothing plays from
+/// any more.
+
+#include <atomic>
 #include <list>
+#include <memory>
+#include <mutex>
+#include <string>
+#include <thread>
+#include <unordered_map>
+
+#include "notebook/notebook.hpp"
+#include "play/loaded.hpp"
 
 namespace tidewater {
 
-struct ManagerState;
-struct LiveBank;
+struct Control;
 
-/// Hands the notebook on to the journal's sink, in words, outside the control lock; then destroys the banks that nothing plays from
-/// any more. The sink may call the manager, also `update`, whose lines then come after. What it throws is passed on: the entry it
-/// was given counts as handed on, the others come with the next update.
-void hand_on(ManagerState& state, std::list<LiveBank>&& silent);
+class HandOn {
+ public:
+  /// Of a notebook with room for so many records.
+  explicit HandOn(std::size_t records) : notes_(records) {}
+
+  /// The sink may call the manager, also `update`, whose lines then come after. What it throws is passed on: the entry it
+  /// was given counts as handed on, the others come with the next update.
+  void run(Control& control, std::list<LiveBank>&& silent);
+
+ private:
+  void hand_on_notes(Control& control);
+  std::string words_of(const Reason& why, const KnownNames& known);
+
+  std::mutex mutex_;  ///< held meanwhile, so that lines stay in order; it guards the rest
+  Notebook notes_;
+  std::size_t handed_ = 0;                                  ///< of its notes
+  std::unordered_map<std::string, std::string> suggested_;  ///< names that were asked for in vain, and what to say of them
+  std::shared_ptr<const Catalogue> suggested_by_;
+  std::list<LiveBank> silent_banks_;  ///< to be destroyed when what was noted of them is handed on
+  std::atomic<std::thread::id> by_{};
+};
 
 }  // namespace tidewater

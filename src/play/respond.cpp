@@ -3,39 +3,31 @@
 #include <limits>
 #include <utility>
 
+#include "base/emitters.hpp"
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
-#include "dsp/resample.hpp"
-#include "play/manager_state.hpp"
+#include "play/control.hpp"
 
 namespace tidewater {
 
-std::size_t slot_of(std::uint64_t emitter) { return static_cast<std::size_t>(Random(emitter).bits() % emitters_apart); }
-
-void SoundMemory::fit(const BankSound& design) {
-  std::size_t lists = 0;
-  for (const auto& layer : design.layers) lists += layer.choices.size();
-  picks.resize(lists * (design.each_emitter ? emitters_apart : 1));
-  last_starts.resize(design.limit_each_emitter ? emitters_apart : 1);
-}
-
-Outcome ManagerState::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
   LiveSound& sound = bank.sounds[response.sound];
   return response.kind == BankResponse::Kind::start ? start(sound, response, id, happening, raised)
                                                     : stop_sound(sound, response.fade, id, happening.event);
 }
 
-Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Control::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
   const BankSound& design = *sound.design;
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
   std::array<std::int64_t, most_layers> starts{};
   std::int64_t heard = std::numeric_limits<std::int64_t>::max();
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
-    starts[l] = happening.base + frames_of(response.delay + shape.layers[l].delay);
+    starts[l] = happening.base + voices.frames_of(response.delay + shape.layers[l].delay);
     if (shape.layers[l].there) heard = std::min(heard, starts[l]);
   }
-  if (const auto held = hold_back(sound, id, happening.emitter, heard, happening.event)) return *held;
+  if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter, heard))
+    return decide(held->first, id, held->second, happening.event);
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
@@ -67,12 +59,12 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
     candidate.clip = &clip;
     candidate.gain = its.gain + candidate.use->trim;
     candidate.pitch = its.pitch;
-    candidate.step = step_of(sound, candidate.pitch);
+    candidate.step = voices.step_of(sound, candidate.pitch);
     candidate.position.whole =
         layer.start_anywhere ? static_cast<std::int64_t>(its.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
     if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
     candidate.starts = starts[l];
-    candidate.level = Level(clip.level + candidate.gain) + groups[sound.group].heard;
+    candidate.level = Level(clip.level + candidate.gain) + groups.levels().heard[sound.group];
   }
   const std::span<Candidate> wanted(candidates);
   if (wanted.empty()) {
@@ -87,45 +79,30 @@ Outcome ManagerState::start(LiveSound& sound, const BankResponse& response, Play
                     happening.event);
     return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
-  share_voices(sound, id, wanted);
+  voices.share(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
     return decide(Outcome::pool_full, id, why(sound, wanted.front()), happening.event);
-  if (!has_slots(wanted.size()))
+  if (!voices.has_room(wanted.size()))
     return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
 
-  make_room(sound);
-  LivePlayback* first = nullptr;
+  const NewStart as{id, happening.emitter, happening.base, heard, shape.pan, shape.low_pass};
+  const LiveStart& started = voices.begin(sound, as, wanted);
   Outcome outcome = Outcome::pool_full;
-  for (Candidate& candidate : wanted) {
+  for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
     sound.memory->picks[candidate.list] = candidate.picked.after;
-    LivePlayback& playback = begin(sound, candidate, id, first);
-    playback.pan = shape.pan;
-    playback.low_pass = shape.low_pass;
-    playback.high_pass = design.high_pass;
-    if (first == nullptr) {
-      first = &playback;
-      first->emitter = happening.emitter;
-      first->heard = heard;
-    }
-    if (candidate.fate == Candidate::Fate::voice)
-      give_voice(playback, candidate.voice = take_voice(), happening.base, candidate.starts, frames_of(design.fade_in));
-    else
-      fall_asleep(playback, candidate.position, candidate.starts);
     if (!plays(outcome) || outcome_of(candidate.fate) < outcome) outcome = outcome_of(candidate.fate);
   }
-  if (notebook.open()) note_starts(sound, wanted, *first, happening.event);
-  ++stats.started;
-  sound.memory->last_starts[design.limit_each_emitter ? slot_of(happening.emitter) : 0].add(
-      design.limit_each_emitter ? happening.emitter : 0, heard);
-  sound.memory->latest_heard = std::max(sound.memory->latest_heard, heard);
-  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, first->index, id);
+  if (notebook.open()) note_starts(sound, wanted, as, happening.event);
+  ++totals.started;
+  sound.memory->heard.add(happening.emitter, heard);
+  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, started.slot, id);
   return outcome;
 }
 
 /// Once for each value, so that a step a second does not fill the journal.
-void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
+void Control::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
   if (!notebook.open() || sound.told_count == sound.told.size()) return;
   const std::uint64_t key = otherwise_key(layer, happening.traits);
   const auto end = sound.told.begin() + static_cast<std::ptrdiff_t>(sound.told_count);
@@ -138,35 +115,8 @@ void ManagerState::note_otherwise(LiveSound& sound, const BankLayer& layer, cons
         .traits = happening.traits});
 }
 
-/// A layer of a start, the first of which leads the others.
-LivePlayback& ManagerState::begin(LiveSound& sound, const Candidate& candidate, PlaybackId id, LivePlayback* first) {
-  LivePlayback& playback = take_slot();
-  playback.sound = &sound;
-  playback.layer = candidate.layer;
-  playback.clip = candidate.clip;
-  playback.id = id;
-  playback.drawn_gain = candidate.gain;
-  playback.drawn_pitch = candidate.pitch;
-  playback.level = Level(candidate.clip->level + candidate.gain);
-  playback.step = candidate.step;
-  playback.position = candidate.position;
-  playback.since = candidate.starts;
-  if (first == nullptr) {
-    first = &playback;
-    playback.earlier = std::exchange(sound.latest, first);
-    if (playback.earlier != nullptr) playback.earlier->later = first;
-    ++sound.home->playing;
-  } else {
-    playback.next = first->next;
-    first->next = &playback;
-  }
-  playback.first = first;
-  ++first->alive;
-  return playback;
-}
-
 /// Why a layer is not heard; nothing where it is.
-Reason ManagerState::why(const LiveSound& sound, const Candidate& candidate) const {
+Reason Control::why(const LiveSound& sound, const Candidate& candidate) const {
   using Fate = Candidate::Fate;
   using Code = Reason::Code;
   switch (candidate.fate) {
@@ -177,62 +127,48 @@ Reason ManagerState::why(const LiveSound& sound, const Candidate& candidate) con
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
-  if (!groups[sound.group].heard.audible()) return groups.why_silent(sound.group);
+  if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 
 /// One line is the decision, as the whole came out; every further layer has one of its own, also where it found no voice.
-void ManagerState::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const LivePlayback& first, Name event) {
+void Control::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, bool further) {
-    notebook.add(now.at, BegunNote{.further = further,
-                                   .outcome = outcome_of(candidate.fate),
-                                   .playback = first.id,
-                                   .event = event.text(),
-                                   .group = groups[sound.group].name,
-                                   .sound = sound.design,
-                                   .layer = candidate.layer,
-                                   .clip = candidate.clip,
-                                   .gain = candidate.gain - candidate.use->trim,
-                                   .pitch = candidate.pitch,
-                                   .pan = first.pan,
-                                   .low_pass = first.low_pass,
-                                   .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
-                                   .starts = candidate.starts,
-                                   .voice = candidate.voice,
-                                   .why = why(sound, candidate)});
+    notebook.add(link.now().at, BegunNote{.further = further,
+                                          .outcome = outcome_of(candidate.fate),
+                                          .playback = as.id,
+                                          .event = event.text(),
+                                          .group = groups[sound.group].name,
+                                          .sound = sound.design,
+                                          .layer = candidate.layer,
+                                          .clip = candidate.clip,
+                                          .gain = candidate.gain - candidate.use->trim,
+                                          .pitch = candidate.pitch,
+                                          .pan = as.pan,
+                                          .low_pass = as.low_pass,
+                                          .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
+                                          .starts = candidate.starts,
+                                          .voice = candidate.voice,
+                                          .why = notebook.keep(why(sound, candidate))});
   };
   note_one(*leads, false);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)
     if (layer != leads) note_one(*layer, true);
 }
 
-Outcome ManagerState::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
-  bool any = false;
-  for (LivePlayback* playback : owners)
-    if (playback != nullptr && playback->sound == &sound && playback->stage != Stage::leaving) {
-      leave(*playback, fade, "stopped");
-      any = true;
-    }
-  // What sleeps is over at once, however many they are.
-  if (asleep(sound) > 0) {
-    sound.stopped = id;
-    forget_sleepers(sound);
-    sweeping = any = true;
-  }
-  if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
-  notebook.add(now.at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
+Outcome Control::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
+  if (!voices.stop(sound, fade, id))
+    return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
+  notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
   return Outcome::done;
 }
 
-Outcome ManagerState::decide(Outcome outcome, PlaybackId id, const Reason& why, Name event) {
-  if (refused(outcome)) ++stats.refused;
-  notebook.add(now.at, DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = why});
+Outcome Control::decide(Outcome outcome, PlaybackId id, const Reason& why, Name event) {
+  if (refused(outcome)) ++totals.refused;
+  notebook.add(link.now().at,
+               DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = notebook.keep(why)});
   return outcome;
-}
-
-std::uint64_t ManagerState::step_of(const LiveSound& sound, Semitones pitch) const {
-  return step_for(ratio(pitch) * sound.bank->rate.value / options.rate.value);
 }
 
 }  // namespace tidewater

@@ -8,7 +8,7 @@
 
 namespace tidewater {
 
-struct LivePlayback;
+struct LiveLayer;
 
 /// Those that keep their place without a voice, in no order that matters. What every update asks of all of them lies side by side, so
 /// that ten thousand cost little.
@@ -18,18 +18,18 @@ class Sleepers {
 
   std::size_t size() const { return who_.size(); }
   bool empty() const { return who_.empty(); }
-  LivePlayback& operator[](std::size_t bed) const { return *who_[bed]; }
+  LiveLayer& operator[](std::size_t bed) const { return *who_[bed]; }
 
   void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
   /// Returns its bed. At frame `ends` it will have slept past its end.
-  std::size_t add(LivePlayback& playback, Claim claim, std::int64_t ends) {
-    who_.push_back(&playback);
+  std::size_t add(LiveLayer& layer, Claim claim, std::int64_t ends) {
+    who_.push_back(&layer);
     claims_.push_back(claim);
     ends_.push_back(ends);
     return who_.size() - 1;
   }
   /// Gives a bed to the last of them; returns that one, or null where it was the last itself.
-  LivePlayback* remove(std::size_t bed) {
+  LiveLayer* remove(std::size_t bed) {
     const bool last = bed + 1 == size();
     who_[bed] = who_.back();
     claims_[bed] = claims_.back();
@@ -48,7 +48,7 @@ class Sleepers {
   std::int64_t next_end() const { return ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end()); }
 
  private:
-  std::vector<LivePlayback*> who_;
+  std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;
   std::vector<std::int64_t> ends_;
 };

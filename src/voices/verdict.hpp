@@ -14,7 +14,8 @@
 
 namespace tidewater {
 
-struct LivePlayback;
+struct LiveStart;
+struct LiveLayer;
 
 /// One layer that a start would have.
 struct Candidate {
@@ -51,9 +52,9 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
 struct Verdict {
   std::size_t playing = 0;  ///< of a limit: how many there are
   /// Starts that make room by the book.
-  std::vector<LivePlayback*> going;
+  std::vector<LiveStart*> going;
   /// Sounding layers that lose their voice.
-  std::vector<LivePlayback*> yielding;
+  std::vector<LiveLayer*> yielding;
 
   void clear() {
     playing = 0;

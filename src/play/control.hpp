@@ -1,0 +1,120 @@
+#pragma once
+/// The control side behind SoundManager and Playback: what is asked, in which order its parts are asked for it, and no rules of its own.
+/// Whoever calls a member holds the lock. ask.cpp carries requests out, respond.cpp what becomes of an event, banks.cpp loading,
+/// update.cpp the way of time.
+
+#include <cstdint>
+#include <list>
+#include <mutex>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "groups/groups.hpp"
+#include "notebook/notebook.hpp"
+#include "play/door.hpp"
+#include "play/hand_on.hpp"
+#include "play/loaded.hpp"
+#include "play/update_log.hpp"
+#include "play/watch.hpp"
+#include "tidewater/manager.hpp"
+#include "voices/link.hpp"
+#include "voices/voices.hpp"
+
+namespace tidewater {
+
+/// What the game said: an event, what it was about, and who made it.
+struct Happening {
+  Name event;
+  std::span<const Trait> traits;
+  std::uint64_t emitter = 0;
+  std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
+};
+
+/// What comes with a request, and is not in a journal, or is not the game's to say.
+struct Beside {
+  std::uint32_t slot = Starts::any_slot;  ///< where the playback was begun, if that is known
+  std::int64_t into = 0;                  ///< of a raise: frames from the beginning of the running block
+  Raised* raised = nullptr;               ///< of a raise: gets its handles
+  Loading* loading = nullptr;             ///< of a load or unload
+};
+
+/// How much was asked and done.
+struct Totals {
+  std::uint64_t raised = 0, started = 0, refused = 0;
+};
+
+struct Control {
+  explicit Control(ManagerOptions given);
+
+  /// Thread: the audio thread.
+  void render(std::span<float> out) noexcept;
+  /// Whether a bank can be loaded, and what it needs for that; may take long. Outside the lock, while nobody else loads. Throws Error.
+  void make_ready_for(const BankData& data);
+
+  // What is asked for.
+
+  /// Before each request, and before an update: where time stands, and what is known by then.
+  void settle() { voices.take(link.settle(notebook)); }
+  /// The one door: notes a request and carries it out.
+  Outcome ask(Request what, const Beside& beside = {});
+  /// After it: its commands are complete.
+  void commit() { link.commit(); }
+  void update(Seconds elapsed);
+
+  Outcome carry_out(const asked::Load& load, const Beside& beside);
+  Outcome carry_out(const asked::Unload& unload, const Beside& beside);
+  Outcome carry_out(const asked::Raise& raise, const Beside& beside);
+  Outcome carry_out(const asked::Stop& stop, const Beside& beside);
+  Outcome carry_out(const asked::SetGain& its, const Beside& beside);
+  Outcome carry_out(const asked::Bend& bend, const Beside& beside);
+  Outcome carry_out(const asked::SetPan& its, const Beside& beside);
+  Outcome carry_out(const asked::SetLowPass& its, const Beside& beside);
+  Outcome carry_out(const asked::SetHighPass& its, const Beside& beside);
+  Outcome carry_out(const asked::SetMute& its, const Beside& beside);
+  Outcome carry_out(const asked::StopAll& stop, const Beside& beside);
+  Outcome carry_out(const asked::Unreadable& its, const Beside& beside);
+  Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside);
+  template <class Act>
+  Outcome change(PlaybackId id, const Beside& beside, Act act);
+  template <class Act>
+  Outcome change(Name group, Act act);
+  void send_group(std::uint32_t group, Seconds time);
+
+  // What becomes of an event.
+
+  Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
+  Reason why(const LiveSound& sound, const Candidate& candidate) const;
+
+  // What is noted.
+
+  /// Whether something with so much text can be noted; what cannot is refused and leaves no other trace, so that a replay has no need
+  /// of it.
+  bool admits(std::size_t text);
+  Outcome decide(Outcome outcome, PlaybackId id, const Reason& why, Name event = {"", 0});
+  void tell(const Reason& why) { notebook.add(link.now().at, NoticeNote{.why = notebook.keep(why)}); }
+  void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
+  void note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event);
+  /// The last run of updates, and that the journal is whole.
+  void finish();
+
+  ManagerOptions options;
+  std::mutex mutex;
+  Door door;
+  Notebook notebook;
+  HandOn handing;
+  Link link;
+  Groups groups;
+  Voices voices;
+  Loaded loaded;
+  Watch watch;
+  UpdateLog updates;
+  Totals totals;
+  std::vector<Candidate> candidates;  ///< layers of the start that is asked for
+  bool master_is_set = false;         ///< by a book, or by the game: a further book leaves it alone
+  bool replaying = false;             ///< a recorded journal: what cannot be read is told by it
+};
+
+}  // namespace tidewater

@@ -1,0 +1,80 @@
+#include "play/loaded.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <iterator>
+#include <utility>
+
+#include "base/random.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+
+void SoundMemory::fit(const BankSound& design) {
+  std::size_t lists = 0;
+  for (const auto& layer : design.layers) lists += layer.choices.size();
+  picks.resize(lists * (design.each_emitter ? emitters_apart : 1));
+  heard.fit(design.limit_each_emitter);
+}
+
+void Loaded::require_new(std::string_view name) const {
+  for (const LiveBank* loaded : catalogue_->banks())
+    if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
+}
+
+Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, std::uint64_t seed) {
+  Loading loading;
+  LiveBank& live = loading.prepared.emplace_back();
+  live.data = data;
+  live.sounds.reserve(data->sounds.size());
+  for (const auto& design : data->sounds) {
+    LiveSound& sound = live.sounds.emplace_back();
+    sound.home = &live;
+    sound.bank = data.get();
+    sound.design = &design;
+    sound.key = seed_for(seed, hash_name(design.name));
+    // What was remembered of its sounds goes on.
+    sound.memory = &memories_[hash_name(design.name)];
+    if (sound.memory->users++ == 0) sound.memory->fit(design);
+  }
+  auto banks = catalogue_->banks();
+  banks.push_back(&live);
+  loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), catalogue_->unloaded());
+  return loading;
+}
+
+Loading Loaded::prepare_to_unload(std::string_view name) {
+  Loading loading;
+  auto banks = catalogue_->banks();
+  const auto found = std::find_if(banks.begin(), banks.end(), [&](const LiveBank* bank) { return bank->data->name == name; });
+  if (found == banks.end()) return loading;
+  loading.leaving = *found;
+  banks.erase(found);
+  for (auto& sound : loading.leaving->sounds) --sound.memory->users;
+  auto unloaded = catalogue_->unloaded();
+  for (const auto& event : loading.leaving->data->events) unloaded[event.name] = loading.leaving->data->name;
+  loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), std::move(unloaded));
+  return loading;
+}
+
+LiveBank& Loaded::load(Loading& loading) {
+  LiveBank& live = loading.prepared.front();
+  for (auto& sound : live.sounds)
+    if (sound.memory->users > 1) sound.memory->fit(*sound.design);
+  banks_.splice(banks_.end(), loading.prepared);
+  catalogue_.swap(loading.catalogue);
+  return live;
+}
+
+std::list<LiveBank> Loaded::take_silent() {
+  std::list<LiveBank> silent;
+  for (auto bank = banks_.begin(); bank != banks_.end();) {
+    const auto next = std::next(bank);
+    if (bank->unloaded && bank->playing == 0) silent.splice(silent.end(), banks_, bank);
+    bank = next;
+  }
+  return silent;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,79 @@
+#pragma once
+#include <array>
+#include <cstdint>
+#include <list>
+#include <memory>
+#include <mutex>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "choose/pick.hpp"
+#include "play/catalogue.hpp"
+#include "voices/heard.hpp"
+#include "voices/live.hpp"
+
+namespace tidewater {
+
+/// What is remembered of a sound by its name, also while its bank is not loaded.
+struct SoundMemory {
+  std::uint64_t asked = 0;   ///< times that it was to start
+  std::vector<Picks> picks;  ///< of each layer, for each choice of clips: one, or as many as emitters are told apart
+  HeardBefore heard;
+  std::size_t users = 0;  ///< loaded banks that have such a sound
+
+  /// Room for all that a design may need.
+  void fit(const BankSound& design);
+};
+
+/// A sound of a loaded bank.
+struct LiveSound : PlayedSound {
+  std::uint64_t key = 0;  ///< of its draws
+  SoundMemory* memory = nullptr;
+  std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
+  std::size_t told_count = 0;
+};
+
+struct LiveBank : PlayedBank {
+  std::shared_ptr<const BankData> data;
+  std::vector<LiveSound> sounds;
+};
+
+/// What a bank needs to come or go, made before anybody has to wait.
+struct Loading {
+  std::list<LiveBank> prepared;  ///< the bank that comes
+  LiveBank* leaving = nullptr;   ///< the one that goes; null where there is none of its name
+  std::shared_ptr<const Catalogue> catalogue;
+};
+
+/// The loaded banks, and what is remembered of sounds by name. Banks are made ready outside the control lock, one at a time.
+class Loaded {
+ public:
+  /// Held by whoever loads or unloads.
+  std::mutex& loading() { return loading_; }
+
+  // While that is held, outside the control lock.
+
+  /// Throws Error where a bank of this name is there.
+  void require_new(std::string_view name) const;
+  Loading prepare_to_load(const std::shared_ptr<const BankData>& data, std::uint64_t seed);
+  Loading prepare_to_unload(std::string_view name);
+
+  // With the control lock.
+
+  /// What is loaded, by name. Whoever keeps it may go on reading.
+  const std::shared_ptr<const Catalogue>& catalogue() const { return catalogue_; }
+  /// The old catalogue goes back into `loading`, to be destroyed outside the lock.
+  LiveBank& load(Loading& loading);
+  void unload(Loading& loading) { catalogue_.swap(loading.catalogue); }
+  /// Banks that nothing plays from any more. They are destroyed by whoever takes them, outside the lock.
+  std::list<LiveBank> take_silent();
+
+ private:
+  std::mutex loading_;
+  std::list<LiveBank> banks_;
+  std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
+  std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name
+};
+
+}  // namespace tidewater

@@ -1,0 +1,63 @@
+#include <algorithm>
+#include <utility>
+
+#include "play/control.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr std::uint32_t most_voices = 4096;
+constexpr std::uint32_t most_playbacks = 1 << 22;
+constexpr std::uint32_t least_lines = 256, most_lines = 1 << 22;
+
+ManagerOptions made_safe(ManagerOptions options) {
+  check_rate(options.rate, "the manager");
+  options.voices = std::clamp(options.voices, 1U, most_voices);
+  options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
+  options.journal_lines = options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0;
+  return options;
+}
+
+}  // namespace
+
+Control::Control(ManagerOptions given)
+    : options(made_safe(std::move(given))),
+      notebook(options.journal_lines),
+      handing(options.journal_lines),
+      // Twice as many as may sound: those that were told to go still fade when their successors begin.
+      link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
+      voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono, options.offline}, link,
+             notebook, groups.levels()) {
+  candidates.reserve(most_layers);
+  notebook.add(0, noted::Head{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter});
+}
+
+void Control::update(Seconds elapsed) {
+  const Mixer::Moment now = link.now();
+  if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); }))
+    link.count_request();
+  groups.settle(now.at);
+  voices.tend();
+  const std::uint32_t broken = link.mixer().take_broken_group();
+  if (broken != Mixer::no_group && watch.is_first_broken()) tell({.code = Reason::Code::broken_samples, .name = groups[broken].name});
+  voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
+    if (!replaying) ask(asked::Unreadable{id, trouble});
+  });
+  if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
+}
+
+void Control::render(std::span<float> out) noexcept {
+  if (!options.offline) return link.render(out);
+  const auto run = static_cast<std::size_t>(most_run * channels(options.layout));
+  for (std::size_t at = 0; at < out.size(); at += run) {
+    if (voices.streams().any()) voices.streams().fill();
+    link.render(out.subspan(at, std::min(run, out.size() - at)));
+  }
+}
+
+void Control::finish() {
+  updates.finish([this](const noted::Updates& run) { notebook.add(run.first.value, run); });
+  notebook.add(link.now().at, noted::End{});
+}
+
+}  // namespace tidewater

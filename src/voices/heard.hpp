@@ -1,0 +1,52 @@
+#pragma once
+#include <algorithm>
+#include <array>
+#include <cstdint>
+#include <cstdlib>
+#include <limits>
+#include <vector>
+
+#include "base/emitters.hpp"
+
+namespace tidewater {
+
+/// On which frames a sound was last heard to begin, for an emitter or for all. With delays that differ those need not be in
+/// the order of the starts; what is still to come is found among the starts that go on.
+struct LastStarts {
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::min() / 2;
+  std::uint64_t emitter = 0;
+  std::array<std::int64_t, 4> frames = {never, never, never, never};
+
+  void add(std::uint64_t whose, std::int64_t frame) {
+    if (whose != emitter) *this = {whose};
+    *std::min_element(frames.begin(), frames.end()) = frame;
+  }
+};
+
+/// When a sound was heard to begin, by which its spacing goes. It outlives the sound's bank.
+class HeardBefore {
+ public:
+  /// Of all emitters together, or of as many as are told apart.
+  void fit(bool each_emitter) { last_.resize(each_emitter ? emitters_apart : 1); }
+
+  void add(std::uint64_t emitter, std::int64_t frame) {
+    const bool each = last_.size() > 1;
+    last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, frame);
+    latest_ = std::max(latest_, frame);
+  }
+  /// Whether a frame is less than `spacing` from one of those.
+  bool near(std::uint64_t emitter, std::int64_t frame, std::int64_t spacing) const {
+    const bool each = last_.size() > 1;
+    const LastStarts& last = last_[each ? slot_of(emitter) : 0];
+    return (!each || last.emitter == emitter) &&
+           std::any_of(last.frames.begin(), last.frames.end(), [&](std::int64_t other) { return std::abs(frame - other) < spacing; });
+  }
+  /// The last frame of all.
+  std::int64_t latest() const { return latest_; }
+
+ private:
+  std::vector<LastStarts> last_;
+  std::int64_t latest_ = LastStarts::never;
+};
+
+}  // namespace tidewater

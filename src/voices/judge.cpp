@@ -1,0 +1,136 @@
+/// Verdicts: whether a start may be, and who makes room.
+
+#include <algorithm>
+#include <array>
+#include <cstdlib>
+#include <utility>
+
+#include "voices/voices.hpp"
+
+namespace tidewater {
+
+/// Told to go, in every layer that is left.
+bool Voices::leaving(const LiveStart& start) const {
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (!layer->over() && layer->stage != Stage::leaving && !gone(*layer)) return false;
+  return true;
+}
+
+/// The starts of a sound that go on: of one emitter, or of all.
+void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter) {
+  in_order_.clear();
+  for (LiveStart* start = sound.latest; start != nullptr; start = start->earlier)
+    if ((!emitter || start->emitter == *emitter) && !leaving(*start)) in_order_.push_back(start);
+  std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
+}
+
+/// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
+bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const {
+  const bool each = sound.design->limit_each_emitter;
+  const std::int64_t spacing = frames_of(sound.design->spacing);
+  if (spacing <= 0 || before.latest() <= frame - spacing) return false;
+  if (before.near(emitter, frame, spacing)) return true;
+  for (const LiveStart* start = sound.latest; start != nullptr; start = start->earlier)
+    if ((!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
+  return false;
+}
+
+std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
+                                                            std::int64_t heard) {
+  const BankSound& design = *sound.design;
+  verdict_.clear();
+  if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
+  const auto held = [&](Outcome outcome, Reason::Code code) {
+    return std::pair(outcome, Reason{.code = code, .each = design.limit_each_emitter, .sound = &design});
+  };
+  in_order_.clear();
+  if (design.retrigger != Retrigger::overlap || design.limit > 0)
+    list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
+
+  if (design.retrigger == Retrigger::ignore && !in_order_.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
+  if (heard_near(sound, before, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
+
+  if (design.retrigger == Retrigger::restart) {
+    verdict_.going = in_order_;
+    return std::nullopt;
+  }
+  if (design.limit == 0 || in_order_.size() < design.limit) return std::nullopt;
+  verdict_.playing = in_order_.size();
+  if (design.when_full == WhenFull::newest) return std::pair(Outcome::limit_reached, why_limited(sound));
+  const auto level = [this](const LiveStart* start) {
+    Level loudest;
+    for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
+      if (!layer->over()) loudest = std::max(loudest, level_of(*layer));
+    return loudest;
+  };
+  const auto yields = design.when_full == WhenFull::oldest
+                          ? in_order_.begin()
+                          : std::min_element(in_order_.begin(), in_order_.end(), [&](auto* a, auto* b) { return level(a) < level(b); });
+  verdict_.going.push_back(*yields);
+  return std::nullopt;
+}
+
+Reason Voices::why_limited(const PlayedSound& sound) const {
+  return {.code = Reason::Code::limited,
+          .each = sound.design->limit_each_emitter,
+          .number = static_cast<double>(verdict_.playing),
+          .sound = sound.design};
+}
+
+void Voices::share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted) {
+  freshen_claims();
+  for (const LiveStart* start : verdict_.going)
+    for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
+      if (layer->stage == Stage::sounding) pool_.set_aside(layer->voice);
+  std::size_t free = options_.voices - std::min<std::size_t>(options_.voices, count_.sounding - pool_.aside());
+  std::size_t silent_voices = pool_.free();  // what yields still fades on its own
+
+  std::array<Candidate*, most_layers> loudest_first{};
+  for (std::size_t i = 0; i < wanted.size(); ++i) loudest_first[i] = &wanted[i];
+  std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(wanted.size()),
+            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    Candidate& candidate = *loudest_first[i];
+    if (!candidate.level.audible()) {
+      candidate.fate = Candidate::Fate::unheard;
+      continue;
+    }
+    const std::uint32_t weakest = free > 0 ? VoicePool::none : pool_.weakest();
+    const bool may = free > 0 || pool_.claim_on(weakest) <= Claim(sound.design->rank, candidate.level, id.raise);
+    if (may && silent_voices > 0) {
+      candidate.fate = Candidate::Fate::voice;
+      --silent_voices;
+      if (free > 0) {
+        --free;
+      } else {
+        verdict_.yielding.push_back(pool_.owners()[weakest]);
+        pool_.set_aside(weakest);
+      }
+    } else {
+      candidate.all_fade = may;
+      candidate.fate = worth_waiting(*candidate.layer, *candidate.clip, candidate.position, candidate.step) ? Candidate::Fate::waits
+                                                                                                            : Candidate::Fate::too_late;
+    }
+  }
+  pool_.restore();
+}
+
+void Voices::make_room(const PlayedSound& sound) {
+  const bool restarts = sound.design->retrigger == Retrigger::restart;
+  const Reason why = restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound);
+  for (LiveStart* start : verdict_.going)
+    each_layer(*start, [&](LiveLayer& layer) {
+      if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, restarts ? "restarted" : "yielded", why);
+    });
+  for (LiveLayer* layer : verdict_.yielding) give_way(*layer, sound);
+}
+
+void Voices::give_way(LiveLayer& layer, const PlayedSound& to) {
+  using Code = Reason::Code;
+  put_to_sleep(layer, {.code = !level_of(layer).audible()                           ? Code::gave_way_to_heard
+                               : to.design->rank > layer.start->sound->design->rank ? Code::outranked_by
+                                                                                    : Code::not_louder_than,
+                       .name = to.design->name});
+}
+
+}  // namespace tidewater

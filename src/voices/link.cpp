@@ -1,0 +1,97 @@
+#include "voices/link.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <type_traits>
+#include <utility>
+
+namespace tidewater {
+namespace {
+
+/// Which voice or group a command is for.
+std::pair<bool, std::uint32_t> target_of(const Command& command) {
+  return std::visit(
+      [](const auto& its) -> std::pair<bool, std::uint32_t> {
+        using Its = std::decay_t<decltype(its)>;
+        if constexpr (std::is_same_v<Its, SetFilter>)
+          return {its.group, its.index};
+        else if constexpr (std::is_same_v<Its, DefineGroup> || std::is_same_v<Its, SetGroupGain>)
+          return {true, its.group};
+        else
+          return {false, its.voice};
+      },
+      command);
+}
+
+/// Whether the later of two commands leaves nothing of the earlier.
+bool replaces(const Command& later, const Command& earlier) {
+  if (later.index() != earlier.index() || target_of(later) != target_of(earlier)) return false;
+  const auto* filter = std::get_if<SetFilter>(&later);
+  return filter == nullptr || filter->kind == std::get<SetFilter>(earlier).kind;
+}
+
+}  // namespace
+
+Link::Link(const MixerOptions& options, bool offline)
+    : mixer_(options), rate_(options.rate), channels_(channels(options.layout)), offline_(offline) {
+  constexpr std::size_t commands_a_voice = 7, commands_a_group = 4;
+  backlog_.reserve(options.voices * commands_a_voice + most_groups * commands_a_group);
+  reports_.reserve(options.voices);
+}
+
+std::span<const VoiceFinished> Link::settle(Notebook& notebook) {
+  now_ = mixer_.moment();
+  if (replayed_ && replayed_->at == now_.at) now_.lands = replayed_->lands;
+  replayed_.reset();
+  if (!backlog_.empty()) {
+    const auto left =
+        std::find_if(backlog_.begin(), backlog_.end(), [&](const Waiting& w) { return !mixer_.post(w.command, w.request, w.lands); });
+    backlog_.erase(backlog_.begin(), left);
+  }
+  CameLate late;
+  while (mixer_.poll(late)) notebook.add(now_.at, noted::Late{late.request, {late.landed}});
+  reports_.clear();
+  VoiceFinished found;
+  while (mixer_.poll(found, now_.at)) reports_.push_back(found);
+  std::sort(reports_.begin(), reports_.end(),
+            [](const VoiceFinished& a, const VoiceFinished& b) { return std::pair(a.frame, a.voice) < std::pair(b.frame, b.voice); });
+  return reports_;
+}
+
+void Link::send(const Command& command) {
+  std::int64_t lands = now_.lands;
+  if (!late_.empty()) {
+    const auto late = std::find_if(late_.begin(), late_.end(), [&](const noted::Late& l) { return l.request == request_; });
+    if (late != late_.end()) lands = late->landed.value;
+  }
+  if (!backlog_.empty() || !mixer_.post(command, request_, lands)) put_off({command, request_, lands});
+}
+
+/// Where nothing renders, or a flood came between two blocks, only what counts in the end is kept: so this never grows beyond a
+/// few commands for each voice and group.
+void Link::put_off(const Waiting& waiting) {
+  Waiting put = waiting;
+  const auto known = std::find_if(backlog_.begin(), backlog_.end(), [&](const Waiting& w) { return replaces(waiting.command, w.command); });
+  if (known != backlog_.end()) {
+    if (auto* stop = std::get_if<StopVoice>(&put.command)) stop->fade = std::min(stop->fade, std::get<StopVoice>(known->command).fade);
+    backlog_.erase(known);
+  }
+  backlog_.push_back(put);
+}
+
+void Link::render(std::span<float> out) noexcept {
+  if (!offline_) {
+    call_began_.store(std::chrono::steady_clock::now().time_since_epoch().count(), std::memory_order_relaxed);
+    call_frames_.store(static_cast<std::int64_t>(out.size()) / channels_, std::memory_order_relaxed);
+  }
+  mixer_.render(out);
+}
+
+std::int64_t Link::into_block() const {
+  if (offline_) return 0;
+  const auto nanoseconds = std::chrono::steady_clock::now().time_since_epoch().count() - call_began_.load(std::memory_order_relaxed);
+  const auto passed = static_cast<std::int64_t>(static_cast<double>(nanoseconds) * rate_ * 1e-9);
+  return std::clamp<std::int64_t>(passed, 0, call_frames_.load(std::memory_order_relaxed));
+}
+
+}  // namespace tidewater

@@ -1,0 +1,73 @@
+#pragma once
+/// The traffic with the audio thread: where time stands, commands for their frames, reports in their order.
+
+#include <atomic>
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "mix/mixer.hpp"
+#include "notebook/notebook.hpp"
+#include "tidewater/journal.hpp"
+
+namespace tidewater {
+
+class Link {
+ public:
+  /// `voices` of the mixer.
+  Link(const MixerOptions& options, bool offline);
+
+  Mixer& mixer() { return mixer_; }
+
+  /// Before each request: where time stands from here on, and what is known by then; what came late is noted. The reports stand in an
+  /// order that does not depend on the blocks in which they were found, and hold until the next call.
+  std::span<const VoiceFinished> settle(Notebook& notebook);
+  /// Of the request, or the update, that is being carried out.
+  Mixer::Moment now() const { return now_; }
+  /// The frame that delays count from, with a start at once: it is heard there.
+  std::int64_t base() const { return now_.lands + mixer_.lead(); }
+  /// The first frame that the request can change.
+  std::int64_t changes_from() const { return mixer_.changes_from(now_.lands); }
+
+  /// Counts a request or an update: commands that come late are named by it.
+  void count_request() { ++request_; }
+  /// For the frame on which the request lands.
+  void send(const Command& command);
+  /// After each request: its commands are complete.
+  void commit() { mixer_.commit(); }
+
+  /// Thread: the audio thread.
+  void render(std::span<float> out) noexcept;
+  /// Frames since the audio thread began its last call, so that what is raised keeps its spacing inside a block.
+  std::int64_t into_block() const;
+
+  // When a journal is played again.
+
+  /// Where time stands for the next request, if the clock does not move until then.
+  void stand(Mixer::Moment moment) { replayed_ = moment; }
+  void come_late(std::vector<noted::Late> requests) { late_ = std::move(requests); }
+
+ private:
+  struct Waiting {
+    Command command;
+    std::uint64_t request = 0;
+    std::int64_t lands = 0;
+  };
+  void put_off(const Waiting& waiting);
+
+  Mixer mixer_;
+  double rate_;
+  int channels_;
+  bool offline_;
+  Mixer::Moment now_;
+  std::uint64_t request_ = 0;
+  std::vector<Waiting> backlog_;  ///< what found no room in the mixer's queue, the latest of each kind for each voice and group
+  std::vector<VoiceFinished> reports_;
+  std::optional<Mixer::Moment> replayed_;
+  std::vector<noted::Late> late_;
+  std::atomic<std::int64_t> call_began_{0};   ///< nanoseconds on the steady clock
+  std::atomic<std::int64_t> call_frames_{0};  ///< of the last call of render
+};
+
+}  // namespace tidewater

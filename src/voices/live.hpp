@@ -1,0 +1,82 @@
+#pragma once
+/// What plays, as the control side knows it: starts of sounds, and the layers of each.
+
+#include <cstdint>
+
+#include "bank/bank_data.hpp"
+#include "base/clip_position.hpp"
+#include "base/level.hpp"
+#include "mix/stream_ring.hpp"
+#include "tidewater/request.hpp"
+
+namespace tidewater {
+
+struct Stream;
+struct LiveStart;
+
+/// A bank that something may play from.
+struct PlayedBank {
+  bool unloaded = false;    ///< kept until nothing plays from it
+  std::size_t playing = 0;  ///< starts from it that are not over
+};
+
+/// What is to be known of a loaded sound while it plays.
+struct PlayedSound {
+  PlayedBank* home = nullptr;
+  const BankData* bank = nullptr;
+  const BankSound* design = nullptr;
+  std::uint32_t group = 0;
+  PlaybackId stopped;           ///< what began before and sleeps is gone
+  std::size_t asleep = 0;       ///< of its layers, but for those that are gone
+  std::uint64_t stops = 0;      ///< as of so many stops of everything
+  LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
+};
+
+/// Where a layer stands with its voice.
+enum class Stage {
+  none,      ///< it is over
+  sounding,  ///< has a voice
+  settling,  ///< its voice fades; then it is dormant
+  dormant,   ///< keeps its place in time without a voice
+  leaving,   ///< its voice fades; then it is over
+};
+
+/// One layer of a start.
+struct LiveLayer {
+  LiveStart* start = nullptr;
+  LiveLayer* next = nullptr;  ///< of the same start
+  const BankLayer* design = nullptr;
+  const BankClip* clip = nullptr;
+  std::size_t bed = 0;      ///< of a dormant one
+  std::uint32_t voice = 0;  ///< but for dormant ones
+  std::uint32_t slot = 0;
+  Stage stage = Stage::none;
+  Decibels drawn_gain, own_gain;
+  Semitones drawn_pitch;
+  Pan pan;
+  Hertz low_pass, high_pass;
+  Level level;  ///< of the clip at its own gain, before the groups
+  // Its place in the clip: `position` at frame `since`, going on by `step` each frame.
+  ClipPosition position;
+  std::int64_t since = 0;
+  std::uint64_t step = 0;
+  Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
+  std::int64_t told_late = StreamRing::never, told_back = StreamRing::never;
+  const char* how = nullptr;  ///< it will have ended, once it was told to go
+
+  bool over() const { return stage == Stage::none; }
+};
+
+/// A sound that was started, until all of its layers are over.
+struct LiveStart {
+  PlayedSound* sound = nullptr;
+  PlaybackId id;
+  LiveLayer* layers = nullptr;
+  std::uint32_t alive = 0;                         ///< layers that are not over; none where the slot is free
+  LiveStart *earlier = nullptr, *later = nullptr;  ///< of the same sound
+  std::uint64_t emitter = 0;
+  std::int64_t heard = 0;  ///< the frame on which it begins
+  std::uint32_t slot = 0;
+};
+
+}  // namespace tidewater

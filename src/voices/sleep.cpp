@@ -1,0 +1,134 @@
+/// Sleep and waking: what keeps its place without a voice.
+
+#include <algorithm>
+
+#include "voices/voices.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr int most_swaps = 8;  // at a time
+
+}  // namespace
+
+/// Groups that were turned change what everybody claims.
+void Voices::freshen_claims() {
+  if (levels_seen_ == levels_.changes) return;
+  levels_seen_ = levels_.changes;
+  for (LiveLayer* layer : pool_.owners())
+    if (layer != nullptr) turned(*layer);
+  for (std::size_t bed = 0; bed < sleepers_.size(); ++bed) turned(sleepers_[bed]);
+}
+
+/// Its level or its pitch has changed.
+void Voices::turned(LiveLayer& layer) {
+  if (layer.stage == Stage::dormant) sleepers_.change(layer.bed, claim_of(layer), end_of(layer));
+  if (layer.stage == Stage::sounding) pool_.claim(layer.voice, claim_of(layer));
+}
+
+/// Takes the voice of a sounding layer: it sleeps where it is worth it, and is over where it is not.
+void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
+  // What nobody hears keeps its place however short it is: it may be heard before it ends.
+  if (level_of(layer).audible() && !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.step)) {
+    leave(layer, {}, "outranked", why);
+    return;
+  }
+  pool_.claim_nothing(layer.voice);
+  layer.stage = Stage::settling;
+  --count_.sounding;
+  ++count_.dormant;
+  link_.send(StopVoice{layer.voice, 0});
+  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, "dormant", layer.voice, {}, notebook_.keep(why)});
+}
+
+/// The first frame at which it would be over.
+std::int64_t Voices::end_of(const LiveLayer& layer) const {
+  return layer.design->loop ? Sleepers::never : layer.since + layer.position.frames_to(layer.clip->frames, layer.step);
+}
+
+/// They are gone, and only have to be swept up.
+void Voices::forget_sleepers(PlayedSound& sound) {
+  count_.dormant -= static_cast<std::uint32_t>(asleep(sound));
+  sound.asleep = 0;
+}
+
+/// From now on it only keeps its place.
+void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since) {
+  if (layer.stage != Stage::settling) ++count_.dormant;
+  layer.stage = Stage::dormant;
+  layer.position = position;
+  layer.since = since;
+  layer.bed = sleepers_.add(layer, claim_of(layer), end_of(layer));
+  PlayedSound& sound = *layer.start->sound;
+  sound.asleep = asleep(sound) + 1;
+  sound.stops = all_.stops;
+}
+
+void Voices::get_up(LiveLayer& layer) {
+  if (!gone(layer)) {
+    --layer.start->sound->asleep;
+    --count_.dormant;
+  }
+  if (LiveLayer* moved = sleepers_.remove(layer.bed)) moved->bed = layer.bed;
+}
+
+/// Told to go while it slept: it is over, and an update will say so.
+bool Voices::gone(const LiveLayer& layer) const {
+  const LiveStart& start = *layer.start;
+  return layer.stage == Stage::dormant && (start.id <= all_.before || start.id <= start.sound->stopped || start.sound->home->unloaded);
+}
+
+/// All of its layers that are not over.
+bool Voices::gone(const LiveStart& start) const {
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (!layer->over() && !gone(*layer)) return false;
+  return true;
+}
+
+/// Sleepers that have come to their end without being heard again.
+void Voices::end_slept_out() {
+  const std::int64_t lands = link_.now().lands;
+  if (lands < sleepers_.next_end()) return;
+  for (std::size_t i = sleepers_.size(); i-- > 0;) {
+    if (!sleepers_.ended(i, lands)) continue;
+    LiveLayer& layer = sleepers_[i];
+    get_up(layer);
+    end(layer, lands, "finished");
+  }
+}
+
+/// Sleepers that were told to go, a portion at a time: there may be any number, and a game waits meanwhile.
+void Voices::sweep() {
+  constexpr std::size_t most = 256;
+  std::size_t ended = 0;
+  for (std::size_t i = sleepers_.size(); i-- > 0 && ended < most;) {
+    LiveLayer& layer = sleepers_[i];
+    if (!gone(layer)) continue;
+    ++ended;
+    get_up(layer);
+    end(layer, link_.now().at, layer.start->sound->home->unloaded ? "unloaded" : "stopped");
+  }
+  sweeping_ = ended == most;
+}
+
+void Voices::tend() {
+  if (link_.now().at == tended_) return;
+  tended_ = link_.now().at;
+  if (sweeping_) sweep();
+  if (sweeping_) return;  // thousands were told to go: nobody wakes among them until they are swept up
+  end_slept_out();
+  freshen_claims();
+  for (int swaps = 0; swaps < most_swaps && !sleepers_.empty(); ++swaps) {
+    const std::size_t bed = sleepers_.strongest();
+    LiveLayer& best = sleepers_[bed];
+    if (!sleepers_.claim(bed).audible() || pool_.free() == 0) return;
+    if (count_.sounding >= options_.voices) {
+      const std::uint32_t weakest = pool_.weakest();
+      if (!sleepers_.claim(bed).clearly_over(pool_.claim_on(weakest))) return;
+      give_way(*pool_.owners()[weakest], *best.start->sound);
+    }
+    wake(best);
+  }
+}
+
+}  // namespace tidewater

@@ -1,0 +1,81 @@
+#include "voices/starts.hpp"
+
+#include <algorithm>
+#include <utility>
+
+namespace tidewater {
+namespace {
+
+/// A slot that was used before, or a new one.
+template <class T>
+T& take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
+  if (free.empty()) {
+    T& slot = slots.emplace_back();
+    slot.slot = static_cast<std::uint32_t>(slots.size() - 1);
+    return slot;
+  }
+  const std::uint32_t index = free.back();
+  free.pop_back();
+  slots[index] = T();
+  slots[index].slot = index;
+  return slots[index];
+}
+
+}  // namespace
+
+Starts::Starts(std::size_t capacity) : capacity_(capacity) {
+  starts_.reserve(capacity);
+  layers_.reserve(capacity);
+  free_starts_.reserve(capacity);
+  free_layers_.reserve(capacity);
+}
+
+LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id) {
+  LiveStart& start = take(starts_, free_starts_);
+  start.sound = &sound;
+  start.id = id;
+  start.earlier = std::exchange(sound.latest, &start);
+  if (start.earlier != nullptr) start.earlier->later = &start;
+  ++sound.home->playing;
+  return start;
+}
+
+LiveLayer& Starts::add_layer(LiveStart& start) {
+  LiveLayer& layer = take(layers_, free_layers_);
+  layer.start = &start;
+  // Behind the first, which leads the others.
+  LiveLayer*& place = start.layers == nullptr ? start.layers : start.layers->next;
+  layer.next = std::exchange(place, &layer);
+  ++start.alive;
+  return layer;
+}
+
+bool Starts::end(LiveLayer& layer) {
+  LiveStart& start = *layer.start;
+  layer.stage = Stage::none;
+  if (--start.alive > 0) return false;
+  PlayedSound& sound = *start.sound;
+  (start.later != nullptr ? start.later->earlier : sound.latest) = start.earlier;
+  if (start.earlier != nullptr) start.earlier->later = start.later;
+  --sound.home->playing;
+  for (LiveLayer *its = start.layers, *next = nullptr; its != nullptr; its = next) {
+    next = std::exchange(its->next, nullptr);
+    free_layers_.push_back(its->slot);
+  }
+  free_starts_.push_back(start.slot);
+  return true;
+}
+
+LiveStart* Starts::find(PlaybackId id, std::uint32_t slot) {
+  if (slot == any_slot) slot = slot_of(id);
+  if (id == PlaybackId{} || slot >= starts_.size()) return nullptr;
+  LiveStart& start = starts_[slot];
+  return start.alive > 0 && start.id == id ? &start : nullptr;
+}
+
+std::uint32_t Starts::slot_of(PlaybackId id) const {
+  const auto known = std::find_if(starts_.begin(), starts_.end(), [&](const LiveStart& s) { return s.alive > 0 && s.id == id; });
+  return known == starts_.end() ? any_slot : known->slot;
+}
+
+}  // namespace tidewater

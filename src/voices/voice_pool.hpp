@@ -1,0 +1,55 @@
+#pragma once
+#include <algorithm>
+#include <utility>
+#include <vector>
+
+#include "voices/claim.hpp"
+#include "voices/free_voices.hpp"
+#include "voices/live.hpp"
+
+namespace tidewater {
+
+/// The mixer's voices: which layer is on each, and with what claim.
+class VoicePool {
+ public:
+  static constexpr std::uint32_t none = ~0U;
+
+  explicit VoicePool(std::size_t voices) : owners_(voices), claims_(voices, Claim::none()), free_(voices) { aside_.reserve(voices); }
+
+  std::size_t free() const { return free_.size(); }
+  std::uint32_t take(LiveLayer& layer) {
+    const std::uint32_t voice = free_.take();
+    owners_[voice] = &layer;
+    return voice;
+  }
+  /// Its voice has finished.
+  LiveLayer& give_back(std::uint32_t voice) {
+    claims_[voice] = Claim::none();
+    free_.put(voice);
+    return *std::exchange(owners_[voice], nullptr);
+  }
+
+  /// By voice; null where it is free.
+  const std::vector<LiveLayer*>& owners() const { return owners_; }
+  void claim(std::uint32_t voice, Claim claim) { claims_[voice] = claim; }
+  void claim_nothing(std::uint32_t voice) { claims_[voice] = Claim::none(); }
+  Claim claim_on(std::uint32_t voice) const { return claims_[voice]; }
+  /// Where the weakest of those that sound sounds; any other voice where nothing does.
+  std::uint32_t weakest() const { return static_cast<std::uint32_t>(std::min_element(claims_.begin(), claims_.end()) - claims_.begin()); }
+
+  /// Counts a voice as free until `restore`, while it is asked what would be.
+  void set_aside(std::uint32_t voice) { aside_.emplace_back(voice, std::exchange(claims_[voice], Claim::none())); }
+  std::size_t aside() const { return aside_.size(); }
+  void restore() {
+    for (const auto& [voice, claim] : aside_) claims_[voice] = claim;
+    aside_.clear();
+  }
+
+ private:
+  std::vector<LiveLayer*> owners_;
+  std::vector<Claim> claims_;  ///< none where nothing sounds
+  FreeVoices free_;
+  std::vector<std::pair<std::uint32_t, Claim>> aside_;
+};
+
+}  // namespace tidewater

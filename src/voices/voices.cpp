@@ -1,0 +1,242 @@
+#include "voices/voices.hpp"
+
+#include <algorithm>
+
+#include "dsp/resample.hpp"
+
+namespace tidewater {
+namespace {
+
+/// What is shorter than this is not worth waiting for once it has lost its voice.
+constexpr Seconds worth_keeping{2};
+constexpr Seconds time_to_read{0.1};
+
+}  // namespace
+
+Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels)
+    : options_(options),
+      link_(link),
+      notebook_(notebook),
+      levels_(levels),
+      starts_(options.playbacks),
+      pool_(2 * static_cast<std::size_t>(options.voices)),
+      streams_(2 * static_cast<std::size_t>(options.voices)) {
+  sleepers_.reserve(options.playbacks);
+  in_order_.reserve(options.playbacks);
+  verdict_.going.reserve(options.playbacks);
+  verdict_.yielding.reserve(most_layers);
+  ended_.reserve(options.playbacks);
+  told_.reserve(options.playbacks);
+}
+
+LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted) {
+  make_room(sound);
+  LiveStart& start = starts_.begin(sound, as.id);
+  start.emitter = as.emitter;
+  start.heard = as.heard;
+  for (Candidate& candidate : wanted) {
+    if (candidate.fate == Candidate::Fate::too_late) continue;
+    LiveLayer& layer = starts_.add_layer(start);
+    layer.design = candidate.layer;
+    layer.clip = candidate.clip;
+    layer.drawn_gain = candidate.gain;
+    layer.drawn_pitch = candidate.pitch;
+    layer.level = Level(candidate.clip->level + candidate.gain);
+    layer.step = candidate.step;
+    layer.position = candidate.position;
+    layer.since = candidate.starts;
+    layer.pan = as.pan;
+    layer.low_pass = as.low_pass;
+    layer.high_pass = sound.design->high_pass;
+    if (candidate.fate == Candidate::Fate::voice) {
+      give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
+      candidate.voice = layer.voice;
+    } else {
+      fall_asleep(layer, candidate.position, candidate.starts);
+    }
+  }
+  return start;
+}
+
+LiveStart* Voices::find(PlaybackId id, std::uint32_t slot) {
+  LiveStart* start = starts_.find(id, slot);
+  return start == nullptr || gone(*start) ? nullptr : start;
+}
+
+ClipPosition Voices::position_at(const LiveLayer& layer, std::int64_t frame) const {
+  ClipPosition position = layer.position;
+  position.advance(layer.step, std::max<std::int64_t>(0, frame - layer.since));
+  if (layer.design->loop && !layer.clip->streamed) position.fold(layer.clip->loop_from, layer.clip->frames);
+  return position;
+}
+
+bool Voices::worth_waiting(const BankLayer& design, const BankClip& clip, ClipPosition position, std::uint64_t step) const {
+  if (design.loop) return true;
+  position.advance(step, frames_of(worth_keeping));
+  return position.whole < clip.frames;
+}
+
+std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
+  return step_for(ratio(pitch) * sound.bank->rate.value / options_.rate.value);
+}
+
+void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
+  const PlayedSound& sound = *layer.start->sound;
+  layer.position = position_at(layer, first);
+  layer.since = first;
+  layer.voice = pool_.take(layer);
+  layer.stage = Stage::sounding;
+  pool_.claim(layer.voice, claim_of(layer));
+  StartVoice command;
+  command.voice = layer.voice;
+  command.group = sound.group;
+  command.clip = layer.clip->view();
+  if (layer.clip->streamed) command.clip.stream = &streams_.open(layer);
+  command.start_frame = first;
+  command.base = base;
+  command.position = layer.position.whole;
+  command.step = layer.step;
+  command.fade_in = fade_in;
+  command.gain = static_cast<float>(amplitude(layer.drawn_gain + layer.own_gain));
+  command.fold = options_.mono ? layer.clip->fold : 1;
+  command.side = static_cast<float>(layer.pan.value);
+  command.low_pass = static_cast<float>(layer.low_pass.value);
+  command.high_pass = static_cast<float>(layer.high_pass.value);
+  command.quality = sound.design->quality.value_or(options_.quality);
+  command.loop = layer.design->loop;
+  link_.send(command);
+  count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
+}
+
+/// A sleeper takes a change along when it wakes.
+void Voices::send(const LiveLayer& layer, const Command& command) {
+  if (layer.stage != Stage::dormant) link_.send(command);
+}
+
+void Voices::set_gain(LiveLayer& layer, Decibels gain, Seconds time) {
+  layer.own_gain = gain;
+  layer.level = Level(layer.clip->level + layer.drawn_gain + gain);
+  turned(layer);
+  send(layer, SetVoiceGain{layer.voice, static_cast<float>(amplitude(layer.drawn_gain + gain)), frames_of(time)});
+}
+
+void Voices::set_pan(LiveLayer& layer, Pan pan, Seconds time) {
+  layer.pan = pan;
+  send(layer, SetVoiceSide{layer.voice, static_cast<float>(pan.value), frames_of(time)});
+}
+
+void Voices::set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time) {
+  (kind == StateFilter::Kind::low_pass ? layer.low_pass : layer.high_pass) = frequency;
+  send(layer, SetFilter{layer.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
+}
+
+void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
+  const std::int64_t from = std::max(layer.since, link_.changes_from());
+  layer.position = position_at(layer, from);
+  layer.since = from;
+  layer.step = step_of(*layer.start->sound, layer.drawn_pitch + pitch);
+  turned(layer);
+  send(layer, SetVoiceStep{layer.voice, layer.step, frames_of(time)});
+}
+
+void Voices::leave(LiveLayer& layer, Seconds fade, const char* how, const Reason& why) {
+  if (layer.stage == Stage::dormant) {
+    get_up(layer);
+    end(layer, link_.now().at, how);
+    return;
+  }
+  if (layer.stage == Stage::sounding) --count_.sounding;
+  if (layer.stage == Stage::settling) --count_.dormant;
+  if (layer.stage != Stage::leaving) {
+    ++count_.fading;
+    pool_.claim_nothing(layer.voice);
+    layer.stage = Stage::leaving;
+    layer.how = how;
+  }
+  link_.send(StopVoice{layer.voice, frames_of(fade)});
+  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, how, layer.voice, fade, notebook_.keep(why)});
+}
+
+bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
+  bool any = false;
+  for (LiveLayer* layer : pool_.owners())
+    if (layer != nullptr && layer->start->sound == &sound && layer->stage != Stage::leaving) {
+      leave(*layer, fade, "stopped");
+      any = true;
+    }
+  if (asleep(sound) == 0) return any;
+  // What sleeps is over at once, however many they are.
+  sound.stopped = by;
+  forget_sleepers(sound);
+  return sweeping_ = true;
+}
+
+void Voices::stop_all(Seconds fade, PlaybackId by) {
+  for (LiveLayer* layer : pool_.owners())
+    if (layer != nullptr) leave(*layer, fade, "stopped");
+  all_ = {by, all_.stops + 1};
+  count_.dormant = 0;
+  sweeping_ = !sleepers_.empty();
+}
+
+void Voices::end(LiveLayer& layer, std::int64_t frame, const char* how) {
+  LiveStart& start = *layer.start;
+  if (!starts_.end(layer)) return;
+  notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
+  if (ended_.size() < ended_.capacity()) ended_.push_back({start.id, start.emitter, how});
+}
+
+void Voices::hand_out_ended() {
+  told_.clear();
+  std::swap(ended_, told_);
+}
+
+void Voices::take(std::span<const VoiceFinished> reports) {
+  for (const VoiceFinished& report : reports) {
+    LiveLayer& layer = pool_.give_back(report.voice);
+    streams_.close(layer);
+    const bool over = !layer.design->loop && report.position >= layer.clip->frames;
+    if (layer.stage == Stage::settling && !over) {
+      fall_asleep(layer, {report.position}, report.frame);
+      continue;
+    }
+    if (layer.stage == Stage::sounding) --count_.sounding;
+    if (layer.stage == Stage::settling) --count_.dormant;
+    if (layer.stage == Stage::leaving) --count_.fading;
+    end(layer, report.frame, layer.how == nullptr ? "finished" : layer.how);
+  }
+}
+
+void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed) {
+  for (std::size_t i = streams_.playing().size(); i-- > 0;) {
+    LiveLayer& layer = *streams_.playing()[i];
+    const StreamRing& ring = layer.stream->ring;
+    const auto tell = [&](Reason::Code code, std::int64_t length, const char* how) {
+      const Reason why{.code = code, .number = seconds({length}, options_.rate).value, .name = layer.clip->name};
+      notebook_.add(link_.now().at, NoticeNote{notebook_.keep(why), layer.start->id, layer.start->sound->design, how});
+    };
+    if (layer.stream->failed && layer.how == nullptr) {
+      failed(layer.start->id, layer.stream->trouble);
+      continue;
+    }
+    if (const std::int64_t since = ring.late_since(); since != layer.told_late) {
+      layer.told_late = since;
+      ++count_.late;
+      tell(Reason::Code::stream_late, since, "late");
+    }
+    if (const std::int64_t back = ring.back_at(); back != layer.told_back) {
+      layer.told_back = back;
+      tell(Reason::Code::stream_back, back - layer.told_late, "back");
+    }
+  }
+}
+
+void Voices::wake(LiveLayer& layer) {
+  get_up(layer);
+  // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
+  const std::int64_t first = std::max(link_.base() + (layer.clip->streamed ? frames_of(time_to_read) : 0), layer.since);
+  give_voice(layer, first, first, shortest_change(options_.rate.value));
+  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.voice, layer.since});
+}
+
+}  // namespace tidewater
