@@ -49,10 +49,11 @@ std::string decided(const JournalEntry& e) {
   if (const auto* further = e.as<noted::FurtherLayer>())
     return began(whose(e.at, further->playback, further->sound), further->outcome, further->layer);
   if (const auto* fading = e.as<noted::Fading>())
-    return fmt::format("{} fading {} {:.3f}\n", whose(e.at, fading->playback, fading->sound), fading->how, fading->fade.value);
+    return fmt::format("{} fading {} {:.3f}\n", whose(e.at, fading->playback, fading->sound), to_text(fading->how), fading->fade.value);
   if (const auto* woke = e.as<noted::Woke>())
     return fmt::format("{} woke {} {}\n", whose(e.at, woke->playback, woke->sound), woke->voice, woke->starts.value);
-  if (const auto* ended = e.as<noted::Ended>()) return fmt::format("{} ended {}\n", whose(e.at, ended->playback, ended->sound), ended->how);
+  if (const auto* ended = e.as<noted::Ended>())
+    return fmt::format("{} ended {}\n", whose(e.at, ended->playback, ended->sound), to_text(ended->how));
   return {};
 }
 

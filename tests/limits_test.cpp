@@ -24,7 +24,7 @@ double heard(Stage& stage) { return stage.render(Seconds{0.3}).part(0.2, 0.1).pe
 
 std::vector<std::string> ways_out(const Stage& stage) {
   std::vector<std::string> ways;
-  for (const auto& entry : stage.entries<noted::Fading>()) ways.push_back(entry.how);
+  for (const auto& entry : stage.entries<noted::Fading>()) ways.push_back(std::string(to_text(entry.how)));
   return ways;
 }
 
@@ -111,7 +111,7 @@ TEST_CASE("where a limit is reached, the oldest, the quietest or the newest yiel
     CHECK(stage.render(Seconds{0.1}).part(0.05, 0.05).peak() == 0);
     if (expected.when_full == "newest") continue;
     const auto fading = stage.entries<noted::Fading>();
-    CHECK(fading.front().how == "yielded");
+    CHECK(fading.front().how == Ending::yielded);
     CHECK(fading.front().why == "2 of 'horn' play already: its limit");
   }
 }

@@ -65,7 +65,7 @@ TEST_CASE("when the pool is full the quietest loses its voice, with a fade, and 
   const auto fading = stage.entries<noted::Fading>();
   REQUIRE(fading.size() == 1);
   CHECK(fading[0].sound == "shot");
-  CHECK(fading[0].how == "outranked");
+  CHECK(fading[0].how == Ending::outranked);
   CHECK_THAT(fading[0].why, Contains("went to 'loud', which is not quieter"));
   CHECK(stage.manager->stats().voices == 3);
 }
@@ -86,7 +86,7 @@ TEST_CASE("rank goes before loudness") {
   const Playback loud = stage.raise("loud").playback();
   CHECK(stage.raise("important").outcome == Outcome::started);
   stage.render(Seconds{0.1});
-  CHECK(stage.entries<noted::Fading>().at(0).how == "dormant");
+  CHECK(stage.entries<noted::Fading>().at(0).how == Ending::dormant);
   CHECK_FALSE(loud.ended());
   CHECK(stage.raise("loud").outcome == Outcome::dormant);
 }

@@ -116,6 +116,11 @@ class Asker {
  public:
   Asker(SoundManager& manager, std::span<const Bank> banks, std::uint64_t seed) : manager_(manager), banks_(banks), random_(seed) {}
 
+  /// Goes on with another manager, as `other` would with its own.
+  Asker(const Asker& other, SoundManager& manager) : manager_(manager), banks_(other.banks_), random_(other.random_) {
+    for (const Playback& playback : other.playbacks_) playbacks_.push_back(manager.find(playback.id()));
+  }
+
   void ask() {
     for (std::uint32_t i = random_.below(4); i > 0; --i) request();
   }
@@ -192,7 +197,7 @@ struct Session {
     options.quality = random.below(2) == 0 ? Quality::fine : Quality::standard;
     options.limiter = random.below(4) != 0;
     auto manager = std::make_unique<SoundManager>(std::move(options));
-    if (random.below(8) != 0) manager->load(banks[0]);
+    if (random.below(8) != 0 && !banks.empty()) manager->load(banks[0]);
     return manager;
   }
 
@@ -218,6 +223,45 @@ Session play_offline(std::span<const Bank> banks, std::uint64_t seed) {
   }
   manager.reset();
   return session;
+}
+
+/// A game frame of anything, in blocks of any size.
+void play_on(Session& session, SoundManager& manager, Asker& game) {
+  game.ask();
+  if (game.random().below(8) != 0) manager.update(Seconds{0.01});
+  game.ask();
+  for (std::uint32_t i = 0; i <= game.random().below(2); ++i)
+    session.render(manager, 1 + game.random().below(game.random().below(4) == 0 ? 4000 : 900));
+}
+
+/// Saved in the middle, and restored into a new manager: whether both go on the same.
+std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t seed) {
+  Session session, restored;
+  Random random(seed), again(seed);
+  auto manager = session.begin(banks, random, true);
+  Asker game(*manager, banks, random.bits());
+  const auto middle = std::size_t{2} * (10'000 + random.below(100'000));
+  while (session.samples.size() < middle) play_on(session, *manager, game);
+  if (random.below(2) == 0) game.ask();  // on its way to the audio thread when all is saved
+  manager->update({});
+  const std::size_t heard = session.samples.size(), noted = session.journal.size();
+  const std::vector<std::byte> saved = manager->save();
+
+  auto other = restored.begin({}, again, true);
+  other->restore(saved, banks);
+  other->update({});
+  restored.journal.clear();
+  Asker its(game, *other);
+  while (session.samples.size() < heard + std::size_t{2} * 96'000) {
+    play_on(session, *manager, game);
+    play_on(restored, *other, its);
+  }
+  manager.reset();
+  other.reset();
+  const auto [first, ignored] =
+      std::mismatch(restored.samples.begin(), restored.samples.end(), session.samples.begin() + static_cast<std::ptrdiff_t>(heard));
+  if (first != restored.samples.end()) return "from frame " + std::to_string((first - restored.samples.begin()) / 2) + " on";
+  return restored.journal == session.journal.substr(noted) ? "" : "in its journal:\n" + restored.journal;
 }
 
 /// Rendered at a pace of its own while four threads ask.
@@ -288,6 +332,39 @@ TEST_CASE("any session gives the same samples when its journal is played again")
   const Folder folder;  // what streams is read from it as it plays
   const std::vector<Bank> banks = two_banks(folder, book);
   check_replays(sessions, [&](std::uint64_t seed) { return difference(play_offline(banks, seed), banks, seed % 2 == 0); });
+}
+
+TEST_CASE("a crowded session that is saved in the middle goes on bit for bit the same in another manager") {
+  const Folder folder;
+  const std::vector<Bank> banks = two_banks(folder, book);
+  check_replays(sessions / 2, [&](std::uint64_t seed) { return difference_after_saving(banks, seed); });
+}
+
+TEST_CASE("a saved state that is damaged, of other options or without its banks is refused, and nothing is left of it") {
+  const Folder folder;
+  const std::vector<Bank> banks = two_banks(folder, book);
+  SoundManager manager({.offline = true});
+  manager.load(banks[0]);
+  manager.raise("hum");
+  std::vector<float> block(9000);
+  manager.render(block);
+  const std::vector<std::byte> saved = manager.save();
+  using Catch::Matchers::Contains;
+  {
+    SoundManager other({.voices = 3, .offline = true});
+    CHECK_THROWS_WITH(other.restore(saved, banks), Contains("other options: 48000 Hz, 64 voices"));
+  }
+  SoundManager other({.offline = true});
+  CHECK_THROWS_WITH(other.restore(saved, {}), "the state was saved with a bank 'stage' that is not given");
+  for (std::size_t size = 0; size < saved.size(); size += 1 + size / 4)
+    CHECK_THROWS_AS(other.restore(std::span(saved).first(size), banks), Error);
+  std::vector<std::byte> damaged = saved;
+  damaged[damaged.size() / 2] ^= std::byte{16};
+  CHECK_THROWS_WITH(other.restore(damaged, banks), "the saved state is damaged");
+  CHECK(other.stats().playbacks == 0);
+  other.restore(saved, banks);
+  CHECK(other.stats().playbacks == 1);
+  CHECK_THROWS_WITH(other.restore(saved, banks), Contains("before any bank is loaded"));
 }
 
 TEST_CASE("a session that four threads play live gives the same samples when its journal is played again") {

@@ -242,7 +242,7 @@ TEST_CASE("a file that is gone, cut or exchanged under a stream ends it softly, 
   CHECK(playback.ended());
   const auto endings = stage.entries<noted::Fading>();
   REQUIRE(endings.size() == 1);
-  CHECK(endings[0].how == "unreadable");
+  CHECK(endings[0].how == Ending::unreadable);
   CHECK_THAT(endings[0].why, Catch::Contains(words));
 }
 

@@ -6,11 +6,26 @@
 
 namespace tidewater {
 
+/// How a playback comes to its end, or loses its voice.
+enum class Ending {
+  finished,    ///< its last frame was heard
+  stopped,     ///< by the game, or by a response
+  restarted,   ///< its sound was asked for again, and is not to overlap
+  yielded,     ///< to its sound's limit
+  outranked,   ///< others are louder or more important, and it was too short to wait
+  unloaded,    ///< with its bank
+  unreadable,  ///< its file could not be streamed any further
+  dormant,     ///< not an end: it keeps its place without a voice
+};
+
+/// The ending's word in journals and tables.
+std::string_view to_text(Ending ending);
+
 /// A playback that is over.
 struct EndedPlayback {
   PlaybackId id;
   std::uint64_t emitter = 0;  ///< as it was raised
-  std::string_view how;       ///< "finished", "stopped", "restarted", "yielded", "outranked", "unloaded" or "unreadable"; lives for ever
+  Ending how = Ending::finished;
 };
 
 }  // namespace tidewater

@@ -13,6 +13,7 @@
 #include <string>
 #include <variant>
 
+#include "tidewater/ended.hpp"
 #include "tidewater/layout.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/quality.hpp"
@@ -81,7 +82,7 @@ struct Fading {
   std::string sound;
   std::uint32_t voice = 0;
   Seconds fade;
-  std::string how;  ///< "stopped", "restarted", "yielded" to its limit, "outranked", "unloaded", "unreadable", or "dormant"
+  Ending how = Ending::stopped;
   std::string why;
 };
 
@@ -97,7 +98,7 @@ struct Woke {
 struct Ended {
   PlaybackId playback;
   std::string sound;
-  std::string how;  ///< "finished", or as of one that was told to go
+  Ending how = Ending::finished;
 };
 
 /// The game called `update`: `times` times, the first at `first`, each after so many of the requests of its frame.

@@ -14,10 +14,12 @@
 /// bends within 36 st, pans from -1 to 1, times from zero to an hour, filters from 10 Hz to 100 kHz.
 
 #include <array>
+#include <cstddef>
 #include <cstdint>
 #include <initializer_list>
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "tidewater/bank.hpp"
 #include "tidewater/ended.hpp"
@@ -161,6 +163,13 @@ class SoundManager {
   void note(std::string_view text);
   /// Fades out all that plays.
   Outcome stop_all(Seconds fade = {});
+
+  /// All that what is heard next depends on, but for the banks: a manager that was made with the same options and restores it goes on
+  /// bit for bit the same, with handles by `find`. The journal is not in it. While nothing renders.
+  std::vector<std::byte> save();
+  /// Before anything else is asked of the manager; `banks` are those that were loaded, or still played. Only what the same build of the
+  /// library saved, and nobody had a hand in. Throws Error where it is damaged, options differ, or a bank is missing.
+  void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
 
   /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1. What is left over behind the
   /// last whole frame is filled with zeros.

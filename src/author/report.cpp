@@ -98,8 +98,8 @@ struct Report::State {
 
   void take(const noted::Fading& fading) {
     taken.erase(fading.voice);
-    if (fading.how == "outranked") ++outranked;
-    if (fading.how == "dormant") ++slept;
+    if (fading.how == Ending::outranked) ++outranked;
+    if (fading.how == Ending::dormant) ++slept;
   }
 
   void take(const noted::Woke& awake) {

@@ -1,5 +1,7 @@
 #include "tidewater/outcome.hpp"
 
+#include "tidewater/ended.hpp"
+
 namespace tidewater {
 
 std::string_view to_text(Outcome outcome) {
@@ -23,6 +25,20 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::unknown_playback: return "unknown-playback";
     case Outcome::not_a_number: return "not-a-number";
     case Outcome::bank_not_loaded: return "bank-not-loaded";
+  }
+  return "?";
+}
+
+std::string_view to_text(Ending ending) {
+  switch (ending) {
+    case Ending::finished: return "finished";
+    case Ending::stopped: return "stopped";
+    case Ending::restarted: return "restarted";
+    case Ending::yielded: return "yielded";
+    case Ending::outranked: return "outranked";
+    case Ending::unloaded: return "unloaded";
+    case Ending::unreadable: return "unreadable";
+    case Ending::dormant: return "dormant";
   }
   return "?";
 }

@@ -30,6 +30,13 @@ class Limiter {
   /// The gain in force after the last frame, as amplitude: 1 while nothing is limited.
   double gain() const { return gain_; }
 
+  /// See base/state.hpp.
+  template <class State>
+  void state(State& s) {
+    s(past_, peaks_, peak_before_, released_, turn_, released_sum_, reached_, gain_, quiet_frames_);
+    least_.state(s);
+  }
+
  private:
   static constexpr int history = 128;  // at least `delay`, and the filter's length
 
@@ -38,6 +45,11 @@ class Limiter {
    public:
     explicit SlidingLeast(std::int64_t frames) : frames_(frames), kept_(std::bit_ceil(static_cast<std::size_t>(frames))) {}
     double add(double value);
+    template <class State>
+    void state(State& s) {
+      s.list(kept_);
+      s(first_, count_, frame_);
+    }
 
    private:
     struct Kept {

@@ -48,6 +48,17 @@ class Groups {
   std::vector<std::string_view> names() const;
   const GroupLevels& levels() const { return levels_; }
 
+  /// See base/state.hpp.
+  template <class State>
+  void state(State& s) {
+    s.each(groups_, [&](auto& group) {
+      s.text(group.name);
+      s(group.hash, group.parent, group.gain, group.muted, group.before, group.until);
+    });
+    s(next_end_, levels_.changes);
+    s.list(levels_.heard);
+  }
+
  private:
   void begin_change(Group& group, std::int64_t until);
   void measure();

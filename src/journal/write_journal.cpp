@@ -129,7 +129,7 @@ Json json_of(const noted::Fading& fading) {
                {"sound", fading.sound},
                {"voice", fading.voice},
                {"fade", tidewater::to_text(fading.fade)},
-               {"how", fading.how}};
+               {"how", tidewater::to_text(fading.how)}};
   if (!fading.why.empty()) line["why"] = fading.why;
   return line;
 }
@@ -138,7 +138,9 @@ Json json_of(const noted::Woke& woke) {
   return {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
 }
 
-Json json_of(const noted::Ended& ended) { return {{"ended", to_text(ended.playback)}, {"sound", ended.sound}, {"how", ended.how}}; }
+Json json_of(const noted::Ended& ended) {
+  return {{"ended", to_text(ended.playback)}, {"sound", ended.sound}, {"how", tidewater::to_text(ended.how)}};
+}
 
 Json json_of(const noted::Updates& run) {
   Json line = {{"updates", run.times}, {"every", run.every.value}};

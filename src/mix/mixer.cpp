@@ -46,6 +46,16 @@ bool Mixer::post(const Command& command) {
   return posted;
 }
 
+std::vector<Mixer::Posted> Mixer::take_posted() {
+  std::vector<Posted> posted;
+  for (Posted next; commands_.try_dequeue(next);) posted.push_back(next);
+  return posted;
+}
+
+void Mixer::put_posted(const std::vector<Posted>& posted) {
+  for (const Posted& its : posted) commands_.enqueue(its);
+}
+
 bool Mixer::poll(VoiceFinished& report, std::int64_t at) {
   const VoiceFinished* next = finished_.peek();
   return next != nullptr && next->known <= at && finished_.try_dequeue(report);

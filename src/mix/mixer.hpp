@@ -54,6 +54,13 @@ class Mixer {
   /// Fills interleaved frames of the layout. Any size gives the same samples in the end.
   void render(std::span<float> out) noexcept;
 
+  /// All that what comes next depends on: see base/state.hpp. While nobody renders, and all reports were taken.
+  template <class State>
+  void state(State& s);
+  /// Of a state that was read: `clip_of(voice)` has the samples again.
+  template <class ClipOf>
+  void give_clips(ClipOf clip_of);
+
   /// Where time stands, read at once. Thread: any.
   struct Moment {
     std::int64_t at = 0;     ///< frames that finished calls of `render` have handed out
@@ -98,6 +105,9 @@ class Mixer {
     Command command;
   };
 
+  /// What waits for the audio thread, which is not there.
+  std::vector<Posted> take_posted();
+  void put_posted(const std::vector<Posted>& posted);
   std::int64_t delay() const { return options_.limiter ? Limiter::delay : 0; }
   void render_call(float* out, std::int64_t frames) noexcept;
   int carry_out_due(int frames) noexcept;
@@ -133,5 +143,34 @@ class Mixer {
   std::atomic<std::uint64_t> moment_{0};  ///< clock, and frames of the call that is running, in one word
   std::atomic<std::uint32_t> broken_group_{no_group};
 };
+
+template <class State>
+void Mixer::state(State& s) {
+  s(rendered_, call_begins_, call_ends_, posted_, taken_, may_take_, last_late_);
+  s(output_, output_size_, output_left_, to_skip_, sounding_);
+  s.atomic(moment_);
+  s.atomic(committed_);
+  s.atomic(broken_group_);
+  limiter_.state(s);
+  for (Voice& voice : voices_) voice.state(s);
+  for (std::uint32_t g = 0; g < most_groups; ++g) {
+    s(groups_[g].gain, groups_[g].low_pass, groups_[g].high_pass, groups_[g].parent, groups_[g].used);
+    s.atomic(meters_[g].peak);
+    s.atomic(meters_[g].rms);
+  }
+  std::vector<Posted> posted = take_posted();
+  s.list(posted);
+  put_posted(posted);
+}
+
+template <class ClipOf>
+void Mixer::give_clips(ClipOf clip_of) {
+  for (std::uint32_t v = 0; v < voices_.size(); ++v)
+    if (voices_[v].active()) voices_[v].give(clip_of(v));
+  std::vector<Posted> posted = take_posted();
+  for (Posted& its : posted)
+    if (auto* start = std::get_if<StartVoice>(&its.command)) start->clip = clip_of(start->voice);
+  put_posted(posted);
+}
 
 }  // namespace tidewater

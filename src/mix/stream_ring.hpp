@@ -16,6 +16,7 @@ class StreamRing {
  public:
   /// Frames that it holds: two thirds of a second at 48 kHz.
   static constexpr std::int64_t capacity = 32768;
+  static constexpr std::int64_t never = -1;
 
   /// Empties it; the first frame to come is `frame`. Allocates nothing.
   void begin(std::int64_t frame) {
@@ -24,6 +25,16 @@ class StreamRing {
     late_since_.store(never, std::memory_order_relaxed);
     back_at_.store(never, std::memory_order_relaxed);
     written_.store(frame, std::memory_order_release);
+  }
+
+  /// How far the voice was, and what it told: by these a stream that is begun again goes on as it was.
+  struct Marks {
+    std::int64_t passed = 0, late_since = never, back_at = never;
+  };
+  Marks marks() const { return {passed_.load(), late_since(), back_at()}; }
+  void set_told(const Marks& marks) {
+    late_since_.store(marks.late_since);
+    back_at_.store(marks.back_at);
   }
 
   // For the reading thread.
@@ -71,7 +82,6 @@ class StreamRing {
 
   // What the audio thread tells: when, on the mixer's clock, the voice last had to fade out for want of samples, and
   // when it came back.
-  static constexpr std::int64_t never = -1;
   void note_late(std::int64_t now) { late_since_.store(now, std::memory_order_relaxed); }
   void note_back(std::int64_t now) { back_at_.store(now, std::memory_order_relaxed); }
   std::int64_t late_since() const { return late_since_.load(std::memory_order_relaxed); }

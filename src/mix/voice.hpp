@@ -46,6 +46,13 @@ class alignas(64) Voice {
   /// Asks for the memory that the next run will read.
   void prefetch() const;
 
+  /// See base/state.hpp. Its samples are elsewhere when it is read, and have to be given to it.
+  template <class State>
+  void state(State& s) {
+    s(*this);
+  }
+  void give(const ClipSamples& clip) { clip_ = clip; }
+
  private:
   struct Gains {
     Moving left, right;

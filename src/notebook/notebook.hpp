@@ -57,7 +57,7 @@ struct BegunNote {
 struct FadingNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
-  const char* how = nullptr;
+  Ending how = Ending::finished;
   std::uint32_t voice = 0;
   Seconds fade = {};
   const Reason* why = nullptr;
@@ -73,7 +73,7 @@ struct WokeNote {
 struct EndedNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
-  const char* how = nullptr;
+  Ending how = Ending::finished;
 };
 
 /// `stream`: that of a playback was "late", or is "back".

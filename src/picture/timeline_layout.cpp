@@ -129,7 +129,7 @@ void TimelineFacts::take(const noted::FurtherLayer& further, Frames) {
 void TimelineFacts::take(const noted::Fading& fading, Frames at) {
   for (Bar* bar : open(fading.playback)) {
     if (bar->voice != fading.voice) continue;
-    if (fading.how == "dormant")
+    if (fading.how == Ending::dormant)
       bar->dormant.emplace_back(at.value, -1);
     else
       bar->fades_from = at.value;
@@ -148,7 +148,7 @@ void TimelineFacts::take(const noted::Woke& woke, Frames) {
 void TimelineFacts::take(const noted::Ended& ended, Frames at) {
   for (Bar* bar : open(ended.playback)) {
     bar->to = at.value;
-    bar->how = ended.how;
+    bar->how = to_text(ended.how);
   }
   open_.erase(ended.playback);
 }

@@ -83,7 +83,7 @@ Outcome Control::change(Name group, Act act) {
 }
 
 Outcome Control::carry_out(const asked::Stop& stop, const Beside& beside) {
-  return change(stop.playback, beside, [&](LiveLayer& layer) { voices.leave(layer, stop.fade, "stopped"); });
+  return change(stop.playback, beside, [&](LiveLayer& layer) { voices.leave(layer, stop.fade, Ending::stopped); });
 }
 
 Outcome Control::carry_out(const asked::SetGain& its, const Beside& beside) {
@@ -139,7 +139,7 @@ Outcome Control::carry_out(const asked::Unreadable& its, const Beside& beside) {
   if (LiveStart* start = voices.find(its.playback, beside.slot))
     Voices::each_layer(*start, [&](LiveLayer& layer) {
       if (layer.clip->streamed != nullptr && layer.stage != Stage::leaving)
-        voices.leave(layer, {}, "unreadable", {.code = Reason::Code::text, .name = its.why});
+        voices.leave(layer, {}, Ending::unreadable, {.code = Reason::Code::text, .name = its.why});
     });
   return Outcome::done;
 }

@@ -1,13 +1,16 @@
 #pragma once
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <list>
 #include <memory>
 #include <mutex>
+#include <string>
 #include <string_view>
 #include <unordered_map>
 #include <vector>
 
+#include "base/state.hpp"
 #include "choose/pick.hpp"
 #include "play/catalogue.hpp"
 #include "voices/heard.hpp"
@@ -66,6 +69,12 @@ class Loaded {
   /// The old catalogue goes back into `loading`, to be destroyed outside the lock.
   LiveBank& load(Loading& loading);
   void unload(Loading& loading) { catalogue_.swap(loading.catalogue); }
+  /// In the order in which they came: those that still play after they were unloaded, too.
+  std::list<LiveBank>& banks() { return banks_; }
+  /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,
+  /// `bank_called(name)` gives a bank's data.
+  template <class State, class BankCalled>
+  void state(State& s, std::uint64_t seed, BankCalled bank_called);
   /// Banks that nothing plays from any more. They are destroyed by whoever takes them, outside the lock.
   std::list<LiveBank> take_silent();
 
@@ -75,5 +84,43 @@ class Loaded {
   std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name
 };
+
+template <class State, class BankCalled>
+void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
+  std::vector<LiveBank*> in_catalogue = catalogue_->banks();
+  std::vector<LiveBank*> all;
+  for (LiveBank& bank : banks_) all.push_back(&bank);
+  s.each(all, [&](LiveBank*& bank) {
+    std::string name = bank == nullptr ? std::string() : bank->data->name;
+    s.text(name);
+    if constexpr (State::reading) {
+      banks_.splice(banks_.end(), prepare_to_load(bank_called(name), seed).prepared);
+      bank = &banks_.back();
+    }
+    s(bank->unloaded, bank->playing);
+  });
+  // In the order in which they count; of two with one name the younger.
+  s.each(in_catalogue, [&](LiveBank*& bank) {
+    auto at = static_cast<std::size_t>(std::find(all.begin(), all.end(), bank) - all.begin());
+    s(at);
+    if (at >= all.size()) StateIn::damaged();
+    bank = all[at];
+  });
+  std::vector<std::pair<std::string, std::string>> gone(catalogue_->unloaded().begin(), catalogue_->unloaded().end());
+  s.each(gone, [&](auto& its) { s.text(its.first), s.text(its.second); });
+  if constexpr (State::reading)
+    catalogue_ = std::make_shared<const Catalogue>(std::move(in_catalogue), Catalogue::Texts(gone.begin(), gone.end()));
+
+  std::vector<std::uint64_t> names;
+  for (const auto& [name, ignored] : memories_) names.push_back(name);
+  std::sort(names.begin(), names.end());
+  s.list(names);
+  for (const std::uint64_t name : names) {
+    SoundMemory& memory = memories_[name];
+    s(memory.asked, memory.users);
+    s.list(memory.picks);
+    memory.heard.state(s);
+  }
+}
 
 }  // namespace tidewater

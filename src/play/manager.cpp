@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "play/control.hpp"
-#include "play/hand_on.hpp"
+#include "play/save.hpp"
 
 namespace tidewater {
 namespace {
@@ -107,6 +107,18 @@ Playback SoundManager::find(PlaybackId id) {
   const Lock lock(control_->mutex);
   // A handle of what is over still knows its name, so that its use is noted.
   return {control_.get(), control_->voices.slot_of(id), id};
+}
+
+std::vector<std::byte> SoundManager::save() {
+  const Lock one_at_a_time(control_->loaded.loading());
+  const Asking asking(*control_);
+  return tidewater::save(*control_);
+}
+
+void SoundManager::restore(std::span<const std::byte> saved, std::span<const Bank> banks) {
+  const Lock one_at_a_time(control_->loaded.loading());
+  const Lock lock(control_->mutex);
+  tidewater::restore(*control_, saved, banks);
 }
 
 void SoundManager::render(std::span<float> out) noexcept { control_->render(out); }

@@ -30,6 +30,12 @@ class FreeVoices {
     return word * bits + bit;
   }
 
+  template <class State>
+  void state(State& s) {
+    s.list(words_);
+    s(size_);
+  }
+
  private:
   static constexpr std::uint32_t bits = 64;
   std::vector<std::uint64_t> words_;

@@ -44,6 +44,12 @@ class HeardBefore {
   /// The last frame of all.
   std::int64_t latest() const { return latest_; }
 
+  template <class State>
+  void state(State& s) {
+    s.list(last_);
+    s(latest_);
+  }
+
  private:
   std::vector<LastStarts> last_;
   std::int64_t latest_ = LastStarts::never;

@@ -120,7 +120,7 @@ void Voices::make_room(const PlayedSound& sound) {
   const Reason why = restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound);
   for (LiveStart* start : verdict_.going)
     each_layer(*start, [&](LiveLayer& layer) {
-      if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, restarts ? "restarted" : "yielded", why);
+      if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, restarts ? Ending::restarted : Ending::yielded, why);
     });
   for (LiveLayer* layer : verdict_.yielding) give_way(*layer, sound);
 }

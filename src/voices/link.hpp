@@ -37,6 +37,20 @@ class Link {
   /// After each request: its commands are complete.
   void commit() { mixer_.commit(); }
 
+  /// See base/state.hpp: while nobody renders, and all reports were taken.
+  template <class State>
+  void state(State& s) {
+    s(request_);
+    s.list(backlog_);
+    mixer_.state(s);
+  }
+  template <class ClipOf>
+  void give_clips(ClipOf clip_of) {
+    for (Waiting& waiting : backlog_)
+      if (auto* start = std::get_if<StartVoice>(&waiting.command)) start->clip = clip_of(start->voice);
+    mixer_.give_clips(clip_of);
+  }
+
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
   /// Frames since the audio thread began its last call, so that what is raised keeps its spacing inside a block.

@@ -7,7 +7,7 @@
 #include "base/clip_position.hpp"
 #include "base/level.hpp"
 #include "mix/stream_ring.hpp"
-#include "tidewater/request.hpp"
+#include "tidewater/ended.hpp"
 
 namespace tidewater {
 
@@ -62,7 +62,7 @@ struct LiveLayer {
   std::uint64_t step = 0;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
   std::int64_t told_late = StreamRing::never, told_back = StreamRing::never;
-  const char* how = nullptr;  ///< it will have ended, once it was told to go
+  Ending how = Ending::finished;  ///< it will have ended
 
   bool over() const { return stage == Stage::none; }
 };

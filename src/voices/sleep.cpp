@@ -30,7 +30,7 @@ void Voices::turned(LiveLayer& layer) {
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   if (level_of(layer).audible() && !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.step)) {
-    leave(layer, {}, "outranked", why);
+    leave(layer, {}, Ending::outranked, why);
     return;
   }
   pool_.claim_nothing(layer.voice);
@@ -38,7 +38,8 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   --count_.sounding;
   ++count_.dormant;
   link_.send(StopVoice{layer.voice, 0});
-  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, "dormant", layer.voice, {}, notebook_.keep(why)});
+  notebook_.add(link_.now().at,
+                FadingNote{layer.start->id, layer.start->sound->design, Ending::dormant, layer.voice, {}, notebook_.keep(why)});
 }
 
 /// The first frame at which it would be over.
@@ -93,7 +94,7 @@ void Voices::end_slept_out() {
     if (!sleepers_.ended(i, lands)) continue;
     LiveLayer& layer = sleepers_[i];
     get_up(layer);
-    end(layer, lands, "finished");
+    end(layer, lands, Ending::finished);
   }
 }
 
@@ -106,7 +107,7 @@ void Voices::sweep() {
     if (!gone(layer)) continue;
     ++ended;
     get_up(layer);
-    end(layer, link_.now().at, layer.start->sound->home->unloaded ? "unloaded" : "stopped");
+    end(layer, link_.now().at, layer.start->sound->home->unloaded ? Ending::unloaded : Ending::stopped);
   }
   sweeping_ = ended == most;
 }

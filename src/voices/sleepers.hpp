@@ -47,6 +47,13 @@ class Sleepers {
   bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
   std::int64_t next_end() const { return ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end()); }
 
+  template <class State, class Layer>
+  void state(State& s, Layer layer) {
+    s.each(who_, layer);
+    s.list(claims_);
+    s.list(ends_);
+  }
+
  private:
   std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;

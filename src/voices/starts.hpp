@@ -1,6 +1,7 @@
 #pragma once
 #include <vector>
 
+#include "base/state.hpp"
 #include "voices/live.hpp"
 
 namespace tidewater {
@@ -30,6 +31,38 @@ class Starts {
   LiveStart* find(PlaybackId id, std::uint32_t slot);
   /// `any_slot` where it is over.
   std::uint32_t slot_of(PlaybackId id) const;
+
+  /// See base/state.hpp. `sound(pointer)` keeps what a start is of.
+  template <class State, class Sound>
+  void state(State& s, Sound sound) {
+    s.list(free_starts_);
+    s.list(free_layers_);
+    std::size_t starts = starts_.size(), layers = layers_.size();
+    s(starts, layers);
+    if (starts > capacity_ || layers > capacity_) StateIn::damaged();
+    starts_.resize(starts);
+    layers_.resize(layers);
+    for (LiveStart& start : starts_) {
+      s(start.id, start.alive, start.emitter, start.heard, start.slot);
+      if (start.alive > 0) sound(start.sound);
+      s.place(start.layers, layers_);
+      s.place(start.earlier, starts_);
+      s.place(start.later, starts_);
+    }
+    for (LiveLayer& layer : layers_) {
+      s(layer.bed, layer.voice, layer.slot, layer.stage, layer.drawn_gain, layer.own_gain, layer.drawn_pitch, layer.pan, layer.low_pass,
+        layer.high_pass, layer.level, layer.position, layer.since, layer.step, layer.told_late, layer.told_back, layer.how);
+      s.place(layer.start, starts_);
+      s.place(layer.next, layers_);
+      if (layer.over()) continue;
+      const PlayedSound& its = *layer.start->sound;
+      s.place(layer.design, its.design->layers);
+      s.place(layer.clip, its.bank->clips);
+    }
+  }
+  /// The layers that there were, by slot.
+  std::vector<LiveLayer>& layers() { return layers_; }
+  std::vector<LiveStart>& starts() { return starts_; }
 
  private:
   std::size_t capacity_;

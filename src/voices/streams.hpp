@@ -21,17 +21,30 @@ class Streams {
   void fill() { streamer_.fill(); }
 
   /// From where the layer stands.
-  StreamRing& open(LiveLayer& layer) {
+  void open(LiveLayer& layer) {
     layer.stream = streamer_.open(layer.clip->streamed, layer.position.whole, layer.design->loop);
     layer.told_late = layer.told_back = StreamRing::never;
     playing_.push_back(&layer);
-    return layer.stream->ring;
   }
   void close(LiveLayer& layer) {
     if (layer.stream == nullptr) return;
     streamer_.close(layer.stream);
     std::erase(playing_, &layer);
     layer.stream = nullptr;
+  }
+  /// See base/state.hpp. A stream that is read is begun again where it was.
+  template <class State, class Layer>
+  void state(State& s, Layer layer) {
+    s.each(playing_, [&](LiveLayer*& its) {
+      layer(its);
+      StreamRing::Marks marks;
+      if constexpr (!State::reading) marks = its->stream->ring.marks();
+      s(marks);
+      if constexpr (State::reading) {
+        its->stream = streamer_.open(its->clip->streamed, marks.passed, its->design->loop);
+        its->stream->ring.set_told(marks);
+      }
+    });
   }
   const std::vector<LiveLayer*>& playing() const { return playing_; }
 

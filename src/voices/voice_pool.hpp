@@ -45,6 +45,14 @@ class VoicePool {
     aside_.clear();
   }
 
+  /// `layer(pointer)` keeps whom a voice belongs to.
+  template <class State, class Layer>
+  void state(State& s, Layer layer) {
+    s.each(owners_, layer);
+    s.list(claims_);
+    free_.state(s);
+  }
+
  private:
   std::vector<LiveLayer*> owners_;
   std::vector<Claim> claims_;  ///< none where nothing sounds

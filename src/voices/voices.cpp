@@ -87,11 +87,11 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   pool_.claim(layer.voice, claim_of(layer));
+  if (layer.clip->streamed) streams_.open(layer);
   StartVoice command;
   command.voice = layer.voice;
   command.group = sound.group;
-  command.clip = layer.clip->view();
-  if (layer.clip->streamed) command.clip.stream = &streams_.open(layer);
+  command.clip = clip_on(layer.voice);
   command.start_frame = first;
   command.base = base;
   command.position = layer.position.whole;
@@ -106,6 +106,14 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   command.loop = layer.design->loop;
   link_.send(command);
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
+}
+
+ClipSamples Voices::clip_on(std::uint32_t voice) const {
+  if (voice >= pool_.owners().size() || pool_.owners()[voice] == nullptr) StateIn::damaged();
+  const LiveLayer& layer = *pool_.owners()[voice];
+  ClipSamples clip = layer.clip->view();
+  if (layer.stream != nullptr) clip.stream = &layer.stream->ring;
+  return clip;
 }
 
 /// A sleeper takes a change along when it wakes.
@@ -139,7 +147,7 @@ void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
   send(layer, SetVoiceStep{layer.voice, layer.step, frames_of(time)});
 }
 
-void Voices::leave(LiveLayer& layer, Seconds fade, const char* how, const Reason& why) {
+void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why) {
   if (layer.stage == Stage::dormant) {
     get_up(layer);
     end(layer, link_.now().at, how);
@@ -161,7 +169,7 @@ bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
   bool any = false;
   for (LiveLayer* layer : pool_.owners())
     if (layer != nullptr && layer->start->sound == &sound && layer->stage != Stage::leaving) {
-      leave(*layer, fade, "stopped");
+      leave(*layer, fade, Ending::stopped);
       any = true;
     }
   if (asleep(sound) == 0) return any;
@@ -173,13 +181,13 @@ bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
 
 void Voices::stop_all(Seconds fade, PlaybackId by) {
   for (LiveLayer* layer : pool_.owners())
-    if (layer != nullptr) leave(*layer, fade, "stopped");
+    if (layer != nullptr) leave(*layer, fade, Ending::stopped);
   all_ = {by, all_.stops + 1};
   count_.dormant = 0;
   sweeping_ = !sleepers_.empty();
 }
 
-void Voices::end(LiveLayer& layer, std::int64_t frame, const char* how) {
+void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   if (!starts_.end(layer)) return;
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
@@ -203,7 +211,7 @@ void Voices::take(std::span<const VoiceFinished> reports) {
     if (layer.stage == Stage::sounding) --count_.sounding;
     if (layer.stage == Stage::settling) --count_.dormant;
     if (layer.stage == Stage::leaving) --count_.fading;
-    end(layer, report.frame, layer.how == nullptr ? "finished" : layer.how);
+    end(layer, report.frame, layer.how);
   }
 }
 
@@ -215,7 +223,7 @@ void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view
       const Reason why{.code = code, .number = seconds({length}, options_.rate).value, .name = layer.clip->name};
       notebook_.add(link_.now().at, NoticeNote{notebook_.keep(why), layer.start->id, layer.start->sound->design, how});
     };
-    if (layer.stream->failed && layer.how == nullptr) {
+    if (layer.stream->failed && layer.stage != Stage::leaving) {
       failed(layer.start->id, layer.stream->trouble);
       continue;
     }

@@ -79,7 +79,7 @@ class Voices {
       if (!layer->over()) act(*layer);
     }
   }
-  void leave(LiveLayer& layer, Seconds fade, const char* how, const Reason& why = {});
+  void leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why = {});
   void set_gain(LiveLayer& layer, Decibels gain, Seconds time);
   void set_pan(LiveLayer& layer, Pan pan, Seconds time);
   void set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time);
@@ -91,7 +91,7 @@ class Voices {
   template <class Sounds>
   void unload(PlayedBank& bank, Sounds& sounds) {
     for (LiveLayer* layer : pool_.owners())
-      if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, "unloaded");
+      if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, Ending::unloaded);
     for (PlayedSound& sound : sounds) forget_sleepers(sound);
     bank.unloaded = true;
     sweeping_ = !sleepers_.empty();
@@ -112,6 +112,24 @@ class Voices {
   /// What ended between the last two calls of `hand_out_ended`.
   std::span<const EndedPlayback> ended() const { return told_; }
   void hand_out_ended();
+
+  /// See base/state.hpp. `sound(pointer)` keeps which sound one is.
+  template <class State, class Sound>
+  void state(State& s, Sound sound) {
+    s(all_, sweeping_, tended_, levels_seen_, count_);
+    starts_.state(s, sound);
+    const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
+    pool_.state(s, layer);
+    sleepers_.state(s, layer);
+    streams_.state(s, layer);
+  }
+  /// The start of a sound that was the latest, for whoever keeps sounds.
+  template <class State>
+  void keep_latest(State& s, PlayedSound& sound) {
+    s.place(sound.latest, starts_.starts());
+  }
+  /// What a voice plays.
+  ClipSamples clip_on(std::uint32_t voice) const;
 
   std::int64_t frames_of(Seconds time) const { return frames(time, options_.rate).value; }
   std::uint64_t step_of(const PlayedSound& sound, Semitones pitch) const;
@@ -137,7 +155,7 @@ class Voices {
   void give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
   void send(const LiveLayer& layer, const Command& command);
-  void end(LiveLayer& layer, std::int64_t frame, const char* how);
+  void end(LiveLayer& layer, std::int64_t frame, Ending how);
 
   // Sleep.
   bool gone(const LiveLayer& layer) const;

@@ -1,0 +1,124 @@
+#include "play/save.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <string>
+
+#include "base/state.hpp"
+#include "play/control.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+/// Changes with whatever a state consists of.
+constexpr std::array<std::uint64_t, 6> made_of = {
+    1, sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
+
+std::uint64_t sum_of(std::span<const std::byte> bytes) { return hash_name({reinterpret_cast<const char*>(bytes.data()), bytes.size()}); }
+
+/// What has to be the same where a state is read.
+struct Fixed {
+  double rate;
+  std::uint64_t seed, voices, playbacks;
+  std::int64_t quality, layout, limiter;
+  friend bool operator==(const Fixed&, const Fixed&) = default;
+};
+Fixed fixed(const ManagerOptions& options) {
+  return {options.rate.value,
+          options.seed,
+          options.voices,
+          options.playbacks,
+          static_cast<std::int64_t>(options.quality),
+          static_cast<std::int64_t>(options.layout),
+          options.limiter ? 1 : 0};
+}
+
+std::vector<std::string> bank_names(Control& control) {
+  std::vector<std::string> names;
+  for (const LiveBank& bank : control.loaded.banks()) names.push_back(bank.data->name);
+  return names;
+}
+
+template <class State, class BankCalled>
+void all_of(State& s, Control& control, BankCalled bank_called) {
+  s(control.totals, control.master_is_set, control.updates, control.watch);
+  control.groups.state(s);
+  control.loaded.state(s, control.options.seed, bank_called);
+  std::vector<LiveBank*> banks;
+  for (LiveBank& bank : control.loaded.banks()) banks.push_back(&bank);
+  control.voices.state(s, [&](PlayedSound*& sound) {
+    std::size_t bank = 0, at = 0;
+    if constexpr (!State::reading) {
+      const auto* its = static_cast<const LiveSound*>(sound);
+      const auto home = std::find(banks.begin(), banks.end(), sound->home);
+      bank = static_cast<std::size_t>(home - banks.begin());
+      at = static_cast<std::size_t>(its - (*home)->sounds.data());
+    }
+    s(bank, at);
+    if (bank >= banks.size() || at >= banks[bank]->sounds.size()) StateIn::damaged();
+    sound = &banks[bank]->sounds[at];
+  });
+  for (LiveBank* bank : banks)
+    for (LiveSound& sound : bank->sounds) {
+      s(sound.group, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
+      control.voices.keep_latest(s, sound);
+    }
+  control.link.state(s);
+}
+
+}  // namespace
+
+std::vector<std::byte> save(Control& control) {
+  StateOut body;
+  std::vector<std::string> names = bank_names(control);
+  body.each(names, [&](std::string& name) { body.text(name); });
+  all_of(body, control, [](const std::string&) { return std::shared_ptr<const BankData>(); });
+  const std::vector<std::byte> bytes = body.take();
+  StateOut whole;
+  whole(made_of, fixed(control.options), sum_of(bytes));
+  std::vector<std::byte> saved = whole.take();
+  saved.insert(saved.end(), bytes.begin(), bytes.end());
+  return saved;
+}
+
+void restore(Control& control, std::span<const std::byte> saved, std::span<const Bank> banks) {
+  if (control.totals.raised > 0 || !control.loaded.banks().empty())
+    throw Error("a saved state is restored into a manager that was just made: before any bank is loaded or event raised");
+  std::remove_const_t<decltype(made_of)> its_parts{};
+  Fixed its_options{};
+  std::uint64_t sum = 0;
+  StateIn head(saved);
+  head(its_parts);
+  if (its_parts != made_of) throw Error("the saved state is of another version of the library; it can be restored by that one alone");
+  head(its_options, sum);
+  if (its_options != fixed(control.options))
+    throw Error(fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, seed {}",
+                            its_options.rate, its_options.voices, its_options.playbacks, its_options.seed));
+  const auto bytes = saved.subspan(sizeof its_parts + sizeof its_options + sizeof sum);
+  if (sum != sum_of(bytes)) StateIn::damaged();
+
+  const auto bank_called = [&](const std::string& name) {
+    const auto bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name; });
+    if (bank == banks.end()) throw Error(fmt::format("the state was saved with a bank '{}' that is not given", name));
+    return BankInside::of(*bank);
+  };
+  StateIn body(bytes);
+  std::vector<std::string> names;
+  body.each(names, [&](std::string& name) { body.text(name); });
+  for (const std::string& name : names)
+    for (const BankClip& clip : bank_called(name)->clips)
+      if (clip.streamed != nullptr) {
+        control.voices.streams().prepare(control.options.offline);
+        break;
+      }
+  all_of(body, control, bank_called);
+  if (!body.at_end()) StateIn::damaged();
+  control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
+  control.settle();
+  control.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});
+}
+
+}  // namespace tidewater
