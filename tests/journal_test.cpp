@@ -100,6 +100,77 @@ TEST_CASE("a recorded journal, played again with the same book and seed, gives t
   CHECK(sorted(second_text) == sorted(text));
 }
 
+TEST_CASE("a replay with another book finds playbacks by their sounds, and says in which second and where it began to differ") {
+  Stage stage(
+      "[sounds.step]\nclips=[\"n-*.wav\"]\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n"
+      "[events.both]\nresponses=[{start=\"hum\"},{start=\"step\"}]\n");
+  const Raised raised = stage.raise("both");
+  for (int i = 0; i < 24; ++i) {
+    stage.render(Seconds{0.1});
+    stage.raise("both");
+  }
+  CHECK(Playback(raised.playback()).stop() == Outcome::done);
+  stage.render(Seconds{0.1});
+  stage.manager.reset();
+  std::string text;
+  for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
+  const JournalScript script = parse_journal(text, "j");
+  CHECK(script.sums.size() == 2);
+  const auto notices_with = [&](const std::string& book) {
+    const Stage other(book);
+    std::vector<std::string> told;
+    ManagerOptions options = options_of(script);
+    options.journal = [&](const JournalEntry& entry) {
+      if (const auto* notice = entry.as<noted::Notice>()) told.push_back(notice->why);
+      if (const auto* fading = entry.as<noted::Fading>()) told.push_back(fading->sound + " " + std::string(to_text(fading->how)));
+    };
+    SoundManager manager(std::move(options));
+    replay(script, *other.bank, manager, [](std::span<const float>) {});
+    manager.update({});
+    return told;
+  };
+  const std::string sounds = "[sounds.step]\nclips=[\"n-*.wav\"]\n[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n[events.both]\n";
+  CHECK(notices_with(sounds + "responses=[{start=\"hum\"},{start=\"step\"}]\n") == std::vector<std::string>{"hum stopped"});
+  // The other way round: it is still the hum that is stopped.
+  CHECK(notices_with(sounds + "responses=[{start=\"step\"},{start=\"hum\"}]\n") ==
+        std::vector<std::string>{"before second 1 this is other than the recording, first in what was drawn and picked; with the same book "
+                                 "it would not be",
+                                 "hum stopped"});
+  CHECK(notices_with(sounds + "start=\"step\"\n").back() ==
+        "j:" + std::to_string(script.requests.back().line) + ": playback 1.1 was of 'hum', which 'both' does not start any more");
+}
+
+TEST_CASE("a replay can mix as the kind of machine that recorded it") {
+  const std::string best = machine();
+  CHECK(!mix_as("a machine that nobody has"));
+  CHECK(machine() == best);
+  const Stage stage(book);
+  for (const std::string kind : {"SSSE3", "SSE4", "AVX2"}) {
+    if (!mix_as(kind)) continue;  // not on this machine
+    CHECK(machine() == kind);
+    std::string notices;
+    const auto play = [&] {
+      JournalScript script =
+          parse_journal("{\"journal\":1,\"machine\":\"" + kind + "\"}\n{\"at\":0,\"request\":\"raise\",\"event\":\"step\"}\n", "j");
+      ManagerOptions options = options_of(script);
+      options.journal = [&](const JournalEntry& entry) {
+        if (const auto* notice = entry.as<noted::Notice>()) notices += notice->why;
+        if (const auto* head = entry.as<noted::Head>()) notices += head->machine + ". ";
+      };
+      SoundManager manager(std::move(options));
+      replay(script, *stage.bank, manager, [](std::span<const float>) {});
+    };
+    play();
+    CHECK(notices == kind + ". ");
+    mix_as("");
+    if (best == kind) continue;
+    play();
+    CHECK_THAT(notices, Contains("recorded on a machine of the kind " + kind + ", and mixed here as " + best));
+  }
+  mix_as("");
+  CHECK(machine() == best);
+}
+
 TEST_CASE("a journal tells what was asked, what was decided and why, one object a line") {
   Stage stage(book, {.seed = 3});
   stage.raise("hum");
@@ -115,7 +186,8 @@ TEST_CASE("a journal tells what was asked, what was decided and why, one object 
                          {"voices", 64},
                          {"quality", "standard"},
                          {"layout", "stereo"},
-                         {"limiter", true}});
+                         {"limiter", true},
+                         {"machine", machine()}});
   CHECK(lines[1]["request"] == "load");
   CHECK(lines[2] == Json{{"at", 0}, {"request", "raise"}, {"id", 1}, {"event", "hum"}});
   CHECK(lines[3]["outcome"] == "started");

@@ -79,6 +79,7 @@ struct RenderCall {
   std::string journal_out;
   std::string picture;
   std::optional<std::uint64_t> seed;
+  bool as_recorded = false;
 };
 int render(const RenderCall& call);
 

@@ -60,7 +60,7 @@ class Reader {
       rate_ = line.value("rate", rate_);
       return Told{"", "journal", fmt::format("{:.0f} Hz, seed {}, {} voices", rate_, text_at(line, "seed"), text_at(line, "voices")), {}};
     }
-    if (line.contains("updates") || line.contains("late")) return std::nullopt;
+    if (line.contains("updates") || line.contains("late") || line.contains("second")) return std::nullopt;
     Told told;
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))

@@ -132,6 +132,8 @@ int run(int argc, char** argv) {
   render_command->add_option("--output", render_call.output, "The sound file to write (.wav, .flac, .ogg)")->required();
   render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
   render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)");
+  render_command->add_flag("--as-recorded", render_call.as_recorded,
+                           "Mix as the kind of machine that recorded it, for the very same samples");
   auto* render_seed = seed_option(render_command, seed);
   render_command->footer(
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");

@@ -6,13 +6,20 @@
 #include "commands.hpp"
 #include "rendering.hpp"
 #include "tidewater/author/compile.hpp"
+#include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 
 namespace tidewater::tool {
 
 int render(const RenderCall& call) {
   JournalScript script = read_journal(call.journal);
-  if (call.seed) script.head.seed = *call.seed;
+  if (call.seed) {
+    script.head.seed = *call.seed;
+    script.sums.clear();  // what is drawn is to be other
+  }
+  if (call.as_recorded && !script.head.machine.empty() && !mix_as(script.head.machine))
+    throw Error(fmt::format("{}: was recorded on a machine of the kind {}, which this one cannot mix as; leave out --as-recorded",
+                            call.journal, script.head.machine));
   const Bank bank = compile_book(call.book, {script.head.rate});
 
   Rendering rendering({call.output, call.journal_out, call.picture}, script.head.rate);

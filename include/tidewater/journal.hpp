@@ -31,6 +31,8 @@ struct Head {
   Quality quality = Quality::standard;
   Layout layout = Layout::stereo;
   bool limiter = true;
+  /// The kind of machine that makes the samples: the instruction set that is mixed with, such as "AVX2". Decisions are the same on all.
+  std::string machine;
 };
 
 /// A request, before what was decided on it.
@@ -118,6 +120,15 @@ struct Late {
   Frames landed;              ///< the frame that they were carried out for
 };
 
+/// Once a second: sums over all that was decided before it, each by the room of the library that decided it. A replay that differs
+/// names the first second and the room where it does.
+struct Sums {
+  std::int64_t second = 0;
+  std::uint64_t choose = 0;  ///< what was drawn and picked
+  std::uint64_t voices = 0;  ///< who had a voice, slept, woke and ended
+  std::uint64_t play = 0;    ///< what was refused, held back or stopped
+};
+
 /// Something worth knowing that nobody asked.
 struct Notice {
   std::string why;
@@ -133,7 +144,7 @@ struct End {};
 struct JournalEntry {
   Frames at;  ///< on the mixer's clock: what had been handed out
   std::variant<noted::Head, noted::Asked, noted::Decision, noted::FurtherLayer, noted::Fading, noted::Woke, noted::Ended, noted::Updates,
-               noted::Late, noted::Notice, noted::End>
+               noted::Late, noted::Sums, noted::Notice, noted::End>
       what;
 
   /// Null where it is something else.

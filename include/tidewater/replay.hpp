@@ -7,9 +7,11 @@
 
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "tidewater/journal.hpp"
@@ -29,7 +31,9 @@ struct JournalScript {
   bool recorded = false;  ///< it has the first line that a manager writes
   std::string file;       ///< as it was called when it was read
   std::vector<ScriptedRequest> requests;
+  std::map<PlaybackId, std::string> sounds;  ///< of the recording's playbacks: by these they are found in tomorrow's book
   std::vector<noted::Late> late;
+  std::vector<noted::Sums> sums;        ///< of what was decided
   std::size_t late_streams = 0;         ///< times that the disk was late for a stream; a replay plays it in time
   std::vector<noted::Updates> updates;  ///< none in a journal written by hand: sixty a second
   std::size_t breaks_off = 0;           ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
@@ -50,9 +54,16 @@ ManagerOptions options_of(const JournalScript& script);
 /// Longest wait for sounds to die away where a journal has no end.
 inline constexpr Seconds longest_tail{10};
 
+/// The kind of machine that this process mixes as, as a journal's head names it.
+std::string machine();
+/// From here on the process mixes as that kind of machine does, for the very samples of a recording; where it cannot, it is false, and all
+/// stays as it is. While no manager renders. An empty name asks for the best again.
+bool mix_as(std::string_view machine);
+
 /// Carries out the requests at their frames and hands on every block, interleaved stereo, until the journal's end, or
 /// until nothing plays. Each bank is loaded and unloaded where the journal says so; all are before
-/// anything else where one that was written by hand does not speak of banks.
+/// anything else where one that was written by hand does not speak of banks. Where the manager has a journal, it gets a notice of the
+/// first second in which something else was decided than in the recording, and of another kind of machine.
 void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager,
             const std::function<void(std::span<const float>)>& take);
 inline void replay(const JournalScript& script, const Bank& bank, SoundManager& manager,

@@ -104,6 +104,16 @@ class Line {
     return static_cast<T>(found - words.begin());
   }
 
+  /// 64 bits in hexadecimal.
+  std::uint64_t hex(const char* key) const {
+    const std::string written = text(key);
+    std::uint64_t value = 0;
+    const char* end = written.data() + written.size();
+    const auto read = std::from_chars(written.data(), end, value, 16);
+    if (read.ec != std::errc() || read.ptr != end) throw Error(fmt::format("\"{}\" is a hexadecimal number of 64 bits", key));
+    return value;
+  }
+
   bool truth(const char* key) const {
     const auto it = json_.find(key);
     if (it == json_.end() || !it->is_boolean()) throw Error(fmt::format("needs \"{}\", true or false", key));
@@ -259,6 +269,7 @@ void take_head(const Line& line, JournalScript& script) {
   head.quality = line.one_of("quality", quality_words, head.quality);
   head.layout = line.one_of("layout", layout_words, head.layout);
   if (line.has("limiter")) head.limiter = line.truth("limiter");
+  if (line.has("machine")) head.machine = line.any_text("machine");
 }
 
 void take_updates(const Line& line, JournalScript& script) {
@@ -307,12 +318,17 @@ void take_line(const Json& json, std::size_t number, Reading& reading) {
     take_updates(line, script);
   else if (line.has("late"))
     script.late.push_back({line.count("late", 1, 1), line.frames_from("landed", {})});
+  else if (line.has("second"))
+    script.sums.push_back({static_cast<std::int64_t>(line.number("second", 0, longest_hours * 3600, 0)), line.hex("choose"),
+                           line.hex("voices"), line.hex("play")});
   else if (line.has("end"))
     script.end = line.at();
   else if (line.has("request"))
     take_request(line, line.is("request", "raise"), number, reading);
   else if (line.is("stream", "late"))
     ++script.late_streams;
+  else if (line.has("outcome") && line.has("playback") && line.has("clip"))
+    script.sounds[line.playback("playback")] = line.text("sound");
   else if (!has_any({"outcome", "layer", "fading", "woke", "ended", "notice"}))
     throw Error(
         "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "

@@ -2,11 +2,14 @@
 
 #include <fmt/format.h>
 
+#include <hwy/targets.h>
+
 #include <algorithm>
 #include <limits>
 #include <unordered_map>
 
 #include "bank/bank_data.hpp"
+#include "dsp/kernels.hpp"
 #include "play/control.hpp"
 #include "request/described.hpp"
 
@@ -24,6 +27,19 @@ struct Replayed {
   static void begin(SoundManager& manager, const JournalScript& script) {
     manager.control_->link.come_late(script.late);
     manager.control_->replaying = !script.written_by_hand();
+    manager.control_->handing.give_sums_to([&script, at = std::size_t{0}, &manager](const noted::Sums& now) mutable {
+      while (at < script.sums.size() && script.sums[at].second < now.second) ++at;
+      if (at == script.sums.size() || script.sums[at].second != now.second) return;
+      const noted::Sums& then = script.sums[at];
+      const std::string_view what = now.choose != then.choose   ? "what was drawn and picked"
+                                    : now.voices != then.voices ? "who had a voice, slept, woke or ended"
+                                    : now.play != then.play     ? "what was refused, held back or stopped"
+                                                                : "";
+      if (what.empty()) return;
+      manager.note(fmt::format("before second {} this is other than the recording, first in {}; with the same book it would not be",
+                               now.second, what));
+      at = script.sums.size();
+    });
   }
   /// Where time stood when the next request or update came.
   static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
@@ -46,13 +62,13 @@ class Player {
 
   void run() {
     Replayed::begin(manager_, script_);
+    tell_of_machine();
     if (script_.written_by_hand() && !script_.loads_a_bank())
       for (const Bank& bank : banks_) manager_.load(bank);
     for (std::size_t i = 0; i < script_.requests.size(); ++i) {
       const Frames at = script_.requests[i].at;
       behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
       play_to(at);
-      if (const PlaybackId* named = playback_in(script_.requests[i].asked.request)) tell_of_missing(*named, script_.requests[i].line);
       Replayed::stand(manager_, script_.requests[i].asked.lands);
       carry_out(script_.requests[i]);
     }
@@ -74,6 +90,15 @@ class Player {
   }
 
  private:
+  void tell_of_machine() {
+    const std::string& its = script_.head.machine;
+    if (its.empty() || its == machine()) return;
+    manager_.note(
+        fmt::format("recorded on a machine of the kind {}, and mixed here as {}: decisions are the same, samples may differ in "
+                    "their last bits",
+                    its, machine()));
+  }
+
   /// A loop that nothing stops would go on for ever.
   void cut_off() {
     constexpr Seconds fade{0.05};
@@ -128,23 +153,47 @@ class Player {
     }
   }
 
-  /// A recorded raise had its own number; a hand-written one has the number of its line among the raises.
-  PlaybackId renamed(PlaybackId id) const {
-    const auto known = raises_.find(id.raise);
-    return {known == raises_.end() ? id.raise : known->second, id.response};
-  }
-
-  /// A playback that never was, since its event has fewer responses.
-  void tell_of_missing(PlaybackId id, std::size_t line) {
-    const auto raised = events_.find(id.raise);
-    if (raised == events_.end()) return;
+  /// The event that a raise of the journal is of; null where no bank has it.
+  const BankEvent* event_of(std::uint64_t raise, const BankData** its_bank = nullptr) const {
+    const auto raised = events_.find(raise);
     const BankEvent* event = nullptr;
+    if (raised == events_.end()) return event;
     for (const Bank& bank : banks_)
       for (const BankEvent& known : data_of(bank).events)
-        if (known.name == raised->second && (event == nullptr || known.responses.size() > event->responses.size())) event = &known;
-    if (event == nullptr || id.response <= event->responses.size()) return;
-    manager_.note(fmt::format("{}:{}: there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", script_.file,
-                              line, id.raise, id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
+        if (known.name == raised->second && (event == nullptr || known.responses.size() > event->responses.size())) {
+          event = &known;
+          if (its_bank != nullptr) *its_bank = &data_of(bank);
+        }
+    return event;
+  }
+
+  void tell(std::size_t line, const std::string& what) { manager_.note(fmt::format("{}:{}: {}", script_.file, line, what)); }
+
+  /// A recorded raise had its own number; a hand-written one has the number of its line among the raises. A playback is known by its
+  /// sound, too: tomorrow's book may have its responses in another order.
+  PlaybackId found_again(PlaybackId id, std::size_t line) {
+    const auto known = raises_.find(id.raise);
+    const std::uint64_t raise = known == raises_.end() ? id.raise : known->second;
+    const BankData* bank = nullptr;
+    const BankEvent* event = event_of(id.raise, &bank);
+    if (event == nullptr) return {raise, id.response};
+    const auto recorded = script_.sounds.find(id);
+    if (recorded == script_.sounds.end()) {
+      if (id.response > event->responses.size())
+        tell(line, fmt::format("there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", id.raise,
+                               id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
+      return {raise, id.response};
+    }
+    const auto plays_it = [&](std::size_t response) {
+      return response < event->responses.size() && event->responses[response].kind == BankResponse::Kind::start &&
+             bank->sounds[event->responses[response].sound].name == recorded->second;
+    };
+    if (plays_it(id.response - 1)) return {raise, id.response};
+    for (std::uint32_t response = 0; response < event->responses.size(); ++response)
+      if (plays_it(response)) return {raise, response + 1};
+    tell(line, fmt::format("playback {}.{} was of '{}', which '{}' does not start any more", id.raise, id.response, recorded->second,
+                           event->name));
+    return {raise, 0};
   }
 
   void carry_out(const ScriptedRequest& scripted) {
@@ -155,7 +204,7 @@ class Player {
       manager_.unload(unload->bank);
     } else {
       Request request = scripted.asked.request;
-      if (PlaybackId* named = playback_in(request)) *named = renamed(*named);
+      if (PlaybackId* named = playback_in(request)) *named = found_again(*named, scripted.line);
       Replayed::ask(manager_, request, scripted.asked.into);
     }
     if (const auto* raise = std::get_if<asked::Raise>(&scripted.asked.request)) {
@@ -176,6 +225,19 @@ class Player {
 };
 
 }  // namespace
+
+std::string machine() { return kernels::target_name(); }
+
+bool mix_as(std::string_view machine) {
+  hwy::SetSupportedTargetsForTest(0);  // whatever there is
+  if (machine.empty() || machine == kernels::target_name()) return true;
+  for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
+    hwy::SetSupportedTargetsForTest(left & -left);
+    if (machine == kernels::target_name()) return true;
+  }
+  hwy::SetSupportedTargetsForTest(0);
+  return false;
+}
 
 ManagerOptions options_of(const JournalScript& script) {
   const noted::Head& head = script.head;

@@ -100,7 +100,8 @@ Json json_of(const noted::Head& head) {
           {"voices", head.voices},
           {"quality", quality_words[static_cast<std::size_t>(head.quality)]},
           {"layout", layout_words[static_cast<std::size_t>(head.layout)]},
-          {"limiter", head.limiter}};
+          {"limiter", head.limiter},
+          {"machine", head.machine}};
 }
 
 Json json_of(const noted::Decision& decision) {
@@ -153,6 +154,11 @@ Json json_of(const noted::Updates& run) {
 }
 
 Json json_of(const noted::Late& late) { return {{"late", late.request}, {"landed", late.landed.value}}; }
+
+Json json_of(const noted::Sums& sums) {
+  const auto in_hex = [](std::uint64_t sum) { return fmt::format("{:016x}", sum); };
+  return {{"second", sums.second}, {"choose", in_hex(sums.choose)}, {"voices", in_hex(sums.voices)}, {"play", in_hex(sums.play)}};
+}
 
 Json json_of(const noted::Notice& notice) {
   Json line = {{"notice", notice.why}};

@@ -86,8 +86,7 @@ struct NoticeNote {
 
 struct Note {
   std::int64_t at = 0;
-  std::variant<noted::Head, AskedNote, DecidedNote, BegunNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote,
-               noted::End>
+  std::variant<AskedNote, DecidedNote, BegunNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote, noted::End>
       what;
 };
 

@@ -2,6 +2,7 @@
 
 #include <utility>
 
+#include "dsp/kernels.hpp"
 #include "play/control.hpp"
 
 namespace tidewater {
@@ -17,6 +18,11 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
 }
 
 void HandOn::hand_on_notes(Control& control) {
+  const ManagerOptions& options = control.options;
+  if (!std::exchange(head_told_, true))
+    options.journal({{},
+                     noted::Head{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter,
+                                 kernels::target_name()}});
   std::shared_ptr<const Catalogue> catalogue;
   if (handed_ == notes_.notes().size()) {
     handed_ = 0;
@@ -39,7 +45,14 @@ void HandOn::hand_on_notes(Control& control) {
                            return control.groups.names();
                          }};
   const auto say = [&](const Reason& why) { return words_of(why, known); };
-  while (handed_ < notes_.notes().size()) control.options.journal(entry_of(notes_.notes()[handed_++], say));
+  while (handed_ < notes_.notes().size()) {
+    const Note& note = notes_.notes()[handed_++];
+    if (const auto sums = sums_.take(note)) {
+      if (take_sums_) take_sums_(*sums);
+      options.journal({{sums->second * static_cast<std::int64_t>(options.rate.value)}, *sums});
+    }
+    options.journal(entry_of(note, say));
+  }
 }
 
 void HandOn::run(Control& control, std::list<LiveBank>&& silent) {

@@ -23,13 +23,12 @@ ManagerOptions made_safe(ManagerOptions options) {
 Control::Control(ManagerOptions given)
     : options(made_safe(std::move(given))),
       notebook(options.journal_lines),
-      handing(options.journal_lines),
+      handing(options.journal_lines, options.rate),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono, options.offline}, link,
              notebook, groups.levels()) {
   candidates.reserve(most_layers);
-  notebook.add(0, noted::Head{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter});
 }
 
 void Control::update(Seconds elapsed) {
