@@ -1,0 +1,274 @@
+#include <catch2/catch.hpp>
+
+#include "groups/groups.hpp"
+#include "notebook/sums.hpp"
+#include "play/loaded.hpp"
+#include "play/update_log.hpp"
+#include "play/watch.hpp"
+#include "voices/link.hpp"
+#include "voices/voices.hpp"
+
+using namespace tidewater;
+
+// Each part of the control side by itself, without a manager.
+
+namespace {
+
+std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Seconds length = Seconds{1}) {
+  auto data = std::make_shared<BankData>();
+  data->name = name;
+  data->rate = {48000};
+  data->clips.push_back(make_clip("clip", 1, std::vector<float>(static_cast<std::size_t>(48000 * length.value), 0.5F)));
+  data->groups = {{"master", 0, {}, false, {}, {}}};
+  BankSound& sound = data->sounds.emplace_back();
+  sound.name = "sound";
+  sound.rank = rank;
+  sound.layers.resize(1);
+  sound.layers[0].choices = {{{}, {{}}, false}};
+  data->events = {{"event", {{BankResponse::Kind::start, 0, {}, {}}}}};
+  return data;
+}
+
+struct Playing {
+  explicit Playing(std::uint32_t voices, int rank = 5)
+      : pool({{48000}, voices, 64, Quality::standard, false, true}, link, notebook, levels) {
+    data = bank_with("bank", rank);
+    sound.home = &bank;
+    sound.bank = data.get();
+    sound.design = &data->sounds[0];
+    heard.fit(false);
+  }
+
+  /// What becomes of a start, `level` louder or softer than its clip.
+  std::pair<Outcome, const LiveStart*> start(std::uint64_t raise, Decibels level = {}) {
+    pool.take(link.settle(notebook));
+    const std::int64_t base = link.base();
+    if (const auto held = pool.hold_back(sound, heard, 0, base)) return {held->first, nullptr};
+    Candidate candidate;
+    candidate.layer = &data->sounds[0].layers[0];
+    candidate.clip = &data->clips[0];
+    candidate.step = pool.step_of(sound, {});
+    candidate.gain = level;
+    candidate.starts = base;
+    candidate.level = Level(candidate.clip->level + level);
+    pool.share(sound, {raise, 1}, {&candidate, 1});
+    if (candidate.fate == Candidate::Fate::too_late) return {Outcome::pool_full, nullptr};
+    heard.add(0, base);
+    const LiveStart& begun = pool.begin(sound, {{raise, 1}, 0, base, base, {}, {}}, {&candidate, 1});
+    link.commit();
+    return {outcome_of(candidate.fate), &begun};
+  }
+  void render(int frames) {
+    std::vector<float> block(static_cast<std::size_t>(2 * frames));
+    link.render(block);
+    pool.take(link.settle(notebook));
+    pool.tend();
+    link.commit();
+  }
+
+  Link link{{16, 48000, Layout::stereo, false}, true};
+  Notebook notebook{256};
+  GroupLevels levels{{Level(Decibels{0})}, 1};
+  std::shared_ptr<BankData> data;
+  PlayedBank bank;
+  PlayedSound sound;
+  HeardBefore heard;
+  Voices pool;
+};
+
+}  // namespace
+
+TEST_CASE("starts live in slots: found by name, hung to their sound, used again when all layers are over") {
+  Starts starts(3);
+  PlayedBank bank;
+  PlayedSound sound;
+  sound.home = &bank;
+  LiveStart& first = starts.begin(sound, {1, 1});
+  LiveLayer& leading = starts.add_layer(first);
+  leading.stage = Stage::sounding;
+  LiveLayer& further = starts.add_layer(first);
+  further.stage = Stage::sounding;
+  CHECK(first.layers == &leading);
+  CHECK(starts.has_room(1));
+  CHECK(!starts.has_room(2));
+  LiveStart& second = starts.begin(sound, {2, 1});
+  starts.add_layer(second).stage = Stage::dormant;
+  CHECK(sound.latest == &second);
+  CHECK(starts.find({1, 1}, Starts::any_slot) == &first);
+  CHECK(starts.find({1, 1}, first.slot) == &first);
+  CHECK(starts.find({1, 1}, second.slot) == nullptr);
+  CHECK(bank.playing == 2);
+  CHECK(!starts.end(leading));
+  CHECK(starts.end(further));
+  CHECK(starts.find({1, 1}, Starts::any_slot) == nullptr);
+  CHECK(bank.playing == 1);
+  CHECK(second.earlier == nullptr);
+  CHECK(starts.count() == 1);
+  CHECK(starts.has_room(2));
+}
+
+TEST_CASE("claims: what is heard, then rank, then loudness, then youth; a swap needs three decibels") {
+  const auto claim = [](int rank, double level, std::uint64_t raise) { return Claim(rank, Level(Decibels{level}), raise); };
+  CHECK(claim(9, -130, 9) < claim(0, -119, 1));
+  CHECK(claim(4, 0, 9) < claim(5, -60, 1));
+  CHECK(claim(5, -10, 9) < claim(5, -9.99, 1));
+  CHECK(claim(5, -10, 1) < claim(5, -10, 2));
+  CHECK(!claim(5, -7.01, 2).clearly_over(claim(5, -10, 1)));
+  CHECK(claim(5, -6.99, 2).clearly_over(claim(5, -10, 1)));
+  CHECK(claim(9, 24, 1) < Claim::none());
+}
+
+TEST_CASE("a pool counts voices as free while it is asked what would be, and forgets that") {
+  VoicePool pool(4);
+  std::array<LiveLayer, 2> layers;
+  const std::uint32_t loud = pool.take(layers[0]), soft = pool.take(layers[1]);
+  pool.claim(loud, Claim(5, Level(Decibels{-3}), 1));
+  pool.claim(soft, Claim(5, Level(Decibels{-9}), 2));
+  CHECK(pool.weakest() == soft);
+  pool.set_aside(soft);
+  CHECK(pool.weakest() == loud);
+  pool.restore();
+  CHECK(pool.weakest() == soft);
+  CHECK(&pool.give_back(soft) == &layers[1]);
+  CHECK(pool.free() == 3);
+  CHECK(pool.take(layers[1]) == soft);  // the lowest
+}
+
+TEST_CASE("spacing goes by what was heard, for all emitters or each") {
+  HeardBefore all, each;
+  all.fit(false);
+  each.fit(true);
+  for (HeardBefore* heard : {&all, &each}) heard->add(7, 1000);
+  CHECK(all.near(8, 1099, 100));
+  CHECK(!all.near(8, 1100, 100));
+  CHECK(all.near(8, 901, 100));
+  CHECK(each.near(7, 1099, 100));
+  CHECK(!each.near(8, 1099, 100));
+}
+
+TEST_CASE("voices: the louder takes the voice, what is long sleeps, and wakes when there is room") {
+  Playing game(1);
+  game.data->sounds[0].layers[0].loop = true;
+  CHECK(game.start(1, Decibels{-10}).first == Outcome::started);
+  game.render(4800);
+  CHECK(game.start(2, Decibels{-20}).first == Outcome::dormant);
+  CHECK(game.start(3, Decibels{-3}).first == Outcome::started);
+  game.render(4800);
+  CHECK(game.pool.count().sounding == 1);
+  CHECK(game.pool.count().dormant == 2);
+  Voices::each_layer(*game.pool.find({3, 1}, Starts::any_slot), [&](LiveLayer& layer) { game.pool.leave(layer, {}, Ending::stopped); });
+  for (int i = 0; i < 3; ++i) game.render(4800);
+  CHECK(game.pool.find({3, 1}, Starts::any_slot) == nullptr);
+  CHECK(game.pool.count().sounding == 1);
+  CHECK(game.pool.find({1, 1}, Starts::any_slot)->layers->stage == Stage::sounding);  // the louder of the two
+  game.pool.hand_out_ended();
+  REQUIRE(game.pool.ended().size() == 1);
+  CHECK(game.pool.ended()[0].id == PlaybackId{3, 1});
+  CHECK(game.pool.ended()[0].how == Ending::stopped);
+}
+
+TEST_CASE("voices: asking for a verdict silences nobody") {
+  Playing game(1, 9);
+  game.data->sounds[0].limit = 1;
+  CHECK(game.start(1).first == Outcome::started);
+  game.render(480);
+  PlayedSound other = game.sound;
+  BankSound lower = game.data->sounds[0];
+  lower.rank = 0;
+  other.design = &lower;
+  other.latest = nullptr;
+  CHECK(!game.pool.hold_back(game.sound, game.heard, 0, game.link.base()));  // the first would yield to the limit
+  CHECK(!game.pool.hold_back(other, game.heard, 0, game.link.base()));
+  Candidate candidate;
+  candidate.layer = &lower.layers[0];
+  candidate.clip = &game.data->clips[0];
+  candidate.level = Level(Decibels{20});
+  candidate.step = game.pool.step_of(game.sound, {});
+  game.pool.share(other, {2, 1}, {&candidate, 1});
+  CHECK(candidate.fate == Candidate::Fate::too_late);
+  CHECK(game.pool.count().sounding == 1);
+  CHECK(game.pool.count().fading == 0);
+}
+
+TEST_CASE("a hundred thousand commands for one group between two blocks are taken in, and time goes on") {
+  Link link({4, 48000, Layout::stereo, false}, true);
+  Notebook notebook(256);
+  link.settle(notebook);
+  link.send(DefineGroup{0, 0, 1});
+  for (int i = 0; i < 100'000; ++i) link.send(SetGroupGain{0, static_cast<float>(i % 7), 0});
+  link.commit();
+  std::vector<float> block(2 * 64);
+  link.render(block);
+  link.settle(notebook);
+  link.commit();
+  CHECK(link.now().at == 64);
+  CHECK(link.base() == 64 + 63);
+}
+
+TEST_CASE("groups let through what the loudest of a change does, and then what was asked") {
+  Groups groups;
+  const std::uint32_t near = groups.add({"near", 0, Decibels{-6}, false, {}, {}}, 0);
+  CHECK(groups.levels().heard[near] == Level(Decibels{-6}));
+  groups.set_mute(0, true, 1000);
+  CHECK(groups.levels().heard[near].audible());
+  groups.settle(999);
+  CHECK(groups.levels().heard[near].audible());
+  groups.settle(1000);
+  CHECK(!groups.levels().heard[near].audible());
+  CHECK(groups.why_silent(near).code == Reason::Code::muted);
+}
+
+TEST_CASE("what is loaded is known by name; what was remembered of a sound outlives its bank") {
+  Loaded loaded;
+  Loading loading = loaded.prepare_to_load(bank_with("one"), 1);
+  LiveBank& one = loaded.load(loading);
+  CHECK(loaded.catalogue()->find("event")->bank == &one);
+  CHECK_THROWS(loaded.require_new("one"));
+  one.sounds[0].memory->asked = 5;
+  Loading leaving = loaded.prepare_to_unload("one");
+  REQUIRE(leaving.leaving == &one);
+  loaded.unload(leaving);
+  one.unloaded = true;
+  CHECK(loaded.catalogue()->find("event") == nullptr);
+  CHECK(loaded.catalogue()->lost_with("event") == "one");
+  CHECK(loaded.take_silent().size() == 1);
+  Loading again = loaded.prepare_to_load(bank_with("two"), 1);
+  CHECK(loaded.load(again).sounds[0].memory->asked == 5);
+}
+
+TEST_CASE("updates at an even pace are one run; a game that stands still is told once") {
+  UpdateLog log;
+  std::vector<noted::Updates> runs;
+  const auto write = [&](const noted::Updates& run) { runs.push_back(run); };
+  for (std::int64_t frame = 800; frame <= 80'000; frame += 800) log.update(frame, 0, write);
+  log.update(80'001, 0, write);
+  log.finish(write);
+  REQUIRE(runs.size() == 2);
+  CHECK((runs[0].first.value == 800 && runs[0].every.value == 800 && runs[0].times == 100));
+
+  Watch watch;
+  int told = 0;
+  for (int i = 0; i < 100; ++i) told += watch.stands_still(0, Seconds{0.1}, true) ? 1 : 0;
+  CHECK(told == 1);
+  CHECK(!watch.stands_still(1, Seconds{5}, true));
+}
+
+TEST_CASE("a notebook counts what finds no room, and sums tell which room decided otherwise") {
+  Notebook notebook(2);
+  for (int i = 0; i < 3000; ++i) notebook.add(i, EndedNote{});
+  const auto lost = notebook.take_lost();
+  CHECK(notebook.notes().size() + lost == 3000);
+  CHECK(lost > 0);
+  CHECK(!notebook.has_room(0));
+
+  const auto second = [](const Note& note) {
+    RunningSums sums({48000});
+    sums.take(note);
+    return *sums.take({48000, EndedNote{}});
+  };
+  const auto ended = second({0, EndedNote{{1, 1}, nullptr, Ending::finished}}),
+             stopped = second({0, EndedNote{{1, 1}, nullptr, Ending::stopped}});
+  CHECK(ended.voices != stopped.voices);
+  CHECK(ended.choose == stopped.choose);
+  CHECK(ended.play == stopped.play);
+}
