@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include "author/pattern.hpp"
+#include "author/folder/pattern.hpp"
 #include "stage.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/replay.hpp"
@@ -66,7 +66,7 @@ start = "hum"
   const BookSound& steps = book.sounds[0].name == "steps" ? book.sounds[0] : book.sounds[1];
   CHECK(steps.layers[0].choices[0].clips.size() == 6);
   CHECK(steps.layers[0].choices[0].clips[1].path == "n-2.wav");
-  CHECK(steps.layers[0].pick == "in-order");
+  CHECK(steps.layers[0].pick == Pick::in_order);
   CHECK(steps.gain == Range<Decibels>{{-9}, {-6}});
   const BookEvent& walk = book.events[0].name == "walk.began" ? book.events[0] : book.events[1];
   REQUIRE(walk.responses.size() == 3);

@@ -138,7 +138,7 @@ TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is
   data->name = "b";
   data->rate = test_rate;
   data->clips = {make_clip("broken", 1, samples), make_clip("good", 1, sine(500, 1, 1, 0.5))};
-  data->groups = {{"master", 0, {}, false, {}, {}}, {"g", 0, {}, false, Hertz{2000}, {}}, {"h", 0, {}, false, {}, {}}};
+  data->groups = {{{}, "master", 0}, {{.gain = {}, .muted = false, .low_pass = Hertz{2000}, .high_pass = {}}, "g", 0}, {{}, "h", 0}};
   for (std::uint32_t i = 0; i < 2; ++i) {
     BankSound sound;
     sound.name = i == 0 ? "broken" : "good";
@@ -146,7 +146,7 @@ TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is
     if (i == 0) sound.low_pass = {Hertz{4000}, Hertz{4000}};
     sound.layers.emplace_back().choices = {{{}, {{i, 1, {}}}}};
     data->sounds.push_back(sound);
-    data->events.push_back({sound.name, {{BankResponse::Kind::start, i, {}, {}}}});
+    data->events.push_back({sound.name, {{{BankResponse::Kind::start, {}, {}}, i}}});
   }
   std::vector<std::string> notices;
   SoundManager manager({.journal = [&](const JournalEntry& entry) {

@@ -19,13 +19,13 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
   data->name = name;
   data->rate = {48000};
   data->clips.push_back(make_clip("clip", 1, std::vector<float>(static_cast<std::size_t>(48000 * length.value), 0.5F)));
-  data->groups = {{"master", 0, {}, false, {}, {}}};
+  data->groups = {{{}, "master", 0}};
   BankSound& sound = data->sounds.emplace_back();
   sound.name = "sound";
   sound.rank = rank;
   sound.layers.resize(1);
   sound.layers[0].choices = {{{}, {{}}, false}};
-  data->events = {{"event", {{BankResponse::Kind::start, 0, {}, {}}}}};
+  data->events = {{"event", {{{BankResponse::Kind::start, {}, {}}, 0}}}};
   return data;
 }
 
@@ -207,7 +207,7 @@ TEST_CASE("a hundred thousand commands for one group between two blocks are take
 
 TEST_CASE("groups let through what the loudest of a change does, and then what was asked") {
   Groups groups;
-  const std::uint32_t near = groups.add({"near", 0, Decibels{-6}, false, {}, {}}, 0);
+  const std::uint32_t near = groups.add({{Decibels{-6}, false, {}, {}}, "near", 0}, 0);
   CHECK(groups.levels().heard[near] == Level(Decibels{-6}));
   groups.set_mute(0, true, 1000);
   CHECK(groups.levels().heard[near].audible());

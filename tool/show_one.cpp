@@ -38,9 +38,10 @@ Held level_of(const Book& book, const std::string& group) {
 }
 
 Held quality_of(const Book& book, const std::string& group) {
-  std::string quality;
-  const std::string from = up_from(book, group, [&](const BookGroup& g) { return !(quality = g.quality).empty(); });
-  return from.empty() ? Held{"\"standard\"", "default"} : Held{fmt::format("\"{}\"", quality), "group " + from};
+  std::optional<Quality> quality;
+  const std::string from = up_from(book, group, [&](const BookGroup& g) { return (quality = g.quality).has_value(); });
+  const std::string word = fmt::format("\"{}\"", quality_words[static_cast<std::size_t>(quality.value_or(Quality::standard))]);
+  return from.empty() ? Held{word, "default"} : Held{word, "group " + from};
 }
 
 template <class T>
@@ -79,7 +80,7 @@ std::string layers_of(const BookSound& sound) {
     table.row({layer.name.empty() ? "-" : layer.name, fmt::format("{}", clips_in(layer)), as_range(sum(sound.gain, layer.gain)),
                as_range(sum(sound.pitch, layer.pitch)), as_range(sum(sound.delay, layer.delay)),
                layer.start_anywhere ? "anywhere" : as_range(layer.start_at), loop_of(layer.loop), fmt::format("{:g} %", layer.chance * 100),
-               layer.pick,
+               std::string(pick_words[static_cast<std::size_t>(layer.pick)]),
                !layer.stream   ? "by length"
                : *layer.stream ? "yes"
                                : "no"});

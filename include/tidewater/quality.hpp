@@ -1,9 +1,12 @@
 #pragma once
+#include <array>
+#include <string_view>
 
 namespace tidewater {
 
 /// How a pitch-varied voice is interpolated: with 16 taps, or with 32 for about half as much again of the cost and
 /// 30 dB less noise (docs/performance.md has both figures). At unity pitch both are the clip's own samples.
 enum class Quality : unsigned char { standard, fine };
+inline constexpr std::array<std::string_view, 2> quality_words = {"standard", "fine"};  ///< in books and journals
 
 }  // namespace tidewater

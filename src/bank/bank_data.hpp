@@ -10,15 +10,10 @@
 
 #include "mix/command.hpp"
 #include "tidewater/bank.hpp"
+#include "tidewater/design.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
-
-enum class Pick { shuffle, random, in_order };
-/// What happens if a sound is asked for while it plays.
-enum class Retrigger { overlap, restart, ignore };
-/// Which of a sound's playbacks yields when as many play as may.
-enum class WhenFull { oldest, quietest, newest };
 
 /// A clip that plays from disk, and is brought to the bank's rate on the way.
 struct StreamedFile {
@@ -76,56 +71,23 @@ struct BankChoice {
   double again = 0;
 };
 
-struct BankLayer {
+struct BankLayer : LayerDesign {
   std::string name;
   std::vector<std::string> by;  ///< traits
   std::vector<BankChoice> choices;
-  Pick pick = Pick::shuffle;
-  Range<Decibels> gain;
-  Range<Semitones> pitch;
-  Range<Seconds> delay;
-  Range<Seconds> start_at;
-  bool start_anywhere = false;
-  double chance = 1;
   bool loop = false;
 };
 
-/// What is drawn for a whole sound at each start.
-enum class Draw { gain, pitch, pan, delay, low_pass };
-inline constexpr std::size_t draw_count = 5;
-
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
-struct BankSound {
+struct BankSound : SoundDesign {
   std::string name;
   std::uint32_t group = 0;
   std::vector<BankLayer> layers;
-  Range<Decibels> gain;
-  Range<Semitones> pitch;
-  Range<Pan> pan;
-  Range<Seconds> delay;
-  Range<Hertz> low_pass;  ///< 0 for none
-  Hertz high_pass;
-  bool towards_middle = false;              ///< draws come more often from the middle of a range
-  std::array<bool, draw_count> together{};  ///< those that are drawn with one number
-  bool each_emitter = false;                ///< picks for each emitter by itself
-  Retrigger retrigger = Retrigger::overlap;
-  Seconds spacing;          ///< least time between two starts
-  std::uint32_t limit = 0;  ///< most at once; 0 for any number
-  WhenFull when_full = WhenFull::oldest;
-  bool limit_each_emitter = false;  ///< retrigger, spacing and limit look at each emitter by itself
-  int rank = 5;                     ///< from 0, first to lose its voice, to 9
-  std::optional<Quality> quality;   ///< none: the manager's
-  Seconds fade_in;
-  Seconds fade_out;
 };
 
-struct BankResponse {
-  enum class Kind { start, stop };
-  Kind kind = Kind::start;
+struct BankResponse : ResponseDesign {
   std::uint32_t sound = 0;
-  Seconds delay;  ///< of a start
-  Seconds fade;   ///< of a stop
 };
 
 struct BankEvent {
@@ -134,13 +96,9 @@ struct BankEvent {
 };
 
 /// A parent comes before its children; the first is the master.
-struct BankGroup {
+struct BankGroup : GroupDesign {
   std::string name;
   std::uint32_t parent = 0;
-  Decibels gain;
-  bool muted = false;
-  Hertz low_pass;
-  Hertz high_pass;
 };
 
 struct BankData {

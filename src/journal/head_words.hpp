@@ -4,8 +4,7 @@
 
 namespace tidewater {
 
-/// How a journal's first line calls qualities and layouts, in the order of the enumerations.
-inline constexpr std::array<std::string_view, 2> quality_words = {"standard", "fine"};
+/// How a journal's first line calls layouts, in the order of the enumeration.
 inline constexpr std::array<std::string_view, 4> layout_words = {"mono", "stereo", "5.1", "7.1"};
 
 }  // namespace tidewater

@@ -4,7 +4,7 @@
 #include <memory>
 #include <vector>
 
-#include "author/clip_cache.hpp"
+#include "author/clips/clip_cache.hpp"
 #include "bank/bank_data.hpp"
 #include "mix/mixer.hpp"
 

@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "tidewater/author/sketch.hpp"
+#include "tidewater/design.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -34,15 +35,11 @@ struct Problem {
 /// "harbour/book.toml:12:9: message"
 std::string to_text(const Problem& problem);
 
-struct BookGroup {
+struct BookGroup : GroupDesign {
   std::string name;
-  std::string parent;  ///< empty for the master alone
-  Decibels gain;
-  bool muted = false;
-  Hertz low_pass;  ///< 0 for none
-  Hertz high_pass;
-  std::string quality;            ///< empty: the parent's
-  std::optional<Decibels> level;  ///< LUFS; none: the parent's
+  std::string parent;              ///< empty for the master alone
+  std::optional<Quality> quality;  ///< none: the parent's
+  std::optional<Decibels> level;   ///< LUFS; none: the parent's
   Place place;
 };
 
@@ -73,17 +70,10 @@ struct BookLoop {
 };
 
 /// A part of a sound; the layers of a sound start together. A plain sound has one, without a name.
-struct BookLayer {
+struct BookLayer : LayerDesign {
   std::string name;
   std::vector<std::string> by;  ///< traits that choose the clips; often none
   std::vector<BookChoice> choices;
-  std::string pick = "shuffle";
-  Range<Decibels> gain;  ///< on top of the sound's, as are pitch and delay
-  Range<Semitones> pitch;
-  Range<Seconds> delay;
-  Range<Seconds> start_at;
-  bool start_anywhere = false;
-  double chance = 1;
   BookLoop loop;
   std::optional<bool> stream;  ///< none: clips of more than half a minute do
   Place place;
@@ -96,28 +86,10 @@ struct BookSetting {
   std::string from;  ///< "own", "like X", or "default"
 };
 
-struct BookSound {
+struct BookSound : SoundDesign {
   std::string name;
   std::string group = "master";
   std::vector<BookLayer> layers;
-  Range<Decibels> gain;
-  Range<Semitones> pitch;
-  Range<Pan> pan;
-  Range<Seconds> delay;
-  Range<Hertz> low_pass;  ///< 0 for none
-  Hertz high_pass;
-  std::string spread = "even";
-  std::vector<std::string> together;  ///< keys that are drawn with one number
-  bool each_emitter = false;          ///< picks for each emitter by itself
-  std::string retrigger = "overlap";
-  Seconds spacing;                   ///< least time between two starts
-  std::optional<int> limit;          ///< most at once
-  std::string when_full = "oldest";  ///< who yields then
-  bool limit_each_emitter = false;   ///< these four look at each emitter by itself
-  int rank = 5;
-  std::string quality;  ///< empty: the group's
-  Seconds fade_in;
-  Seconds fade_out;
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
   Place place;
 
@@ -130,12 +102,8 @@ struct BookSound {
   }
 };
 
-struct BookResponse {
-  enum class Kind { start, stop };
-  Kind kind = Kind::start;
+struct BookResponse : ResponseDesign {
   std::string sound;
-  Seconds delay;
-  Seconds fade;  ///< of a stop: the sound's own fade-out unless it says otherwise
   Place place;
 };
 
@@ -197,7 +165,7 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 struct BookKey {
   std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "credits", "accepted"
   std::string_view key;
-  std::string_view takes;     ///< kind of value and its unit
+  std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there
   std::string_view example;
   std::string_view meaning;

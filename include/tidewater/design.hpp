@@ -1,0 +1,82 @@
+#pragma once
+/// How things sound, as a book says it and a bank keeps it: the same structs for both, filled by the keys of a book.
+
+#include <array>
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <string_view>
+
+#include "tidewater/quality.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+// Enumerations, and beside each how a book and a journal write its values, in their order.
+
+/// How one clip of several is chosen.
+enum class Pick { shuffle, random, in_order };
+inline constexpr std::array<std::string_view, 3> pick_words = {"shuffle", "random", "in-order"};
+/// What happens if a sound is asked for while it plays.
+enum class Retrigger { overlap, restart, ignore };
+inline constexpr std::array<std::string_view, 3> retrigger_words = {"overlap", "restart", "ignore"};
+/// Which of a sound's playbacks yields when as many play as may.
+enum class WhenFull { oldest, quietest, newest };
+inline constexpr std::array<std::string_view, 3> when_full_words = {"oldest", "quietest", "newest"};
+/// What is drawn for a whole sound at each start.
+enum class Draw { gain, pitch, pan, delay, low_pass };
+inline constexpr std::array<std::string_view, 5> draw_words = {"gain", "pitch", "pan", "delay", "low-pass"};
+inline constexpr std::size_t draw_count = draw_words.size();
+
+struct GroupDesign {
+  Decibels gain;
+  bool muted = false;
+  Hertz low_pass;  ///< 0 for none
+  Hertz high_pass;
+  friend bool operator==(const GroupDesign&, const GroupDesign&) = default;
+};
+
+/// A part of a sound.
+struct LayerDesign {
+  Pick pick = Pick::shuffle;
+  Range<Decibels> gain;  ///< on top of the sound's, as are pitch and delay
+  Range<Semitones> pitch;
+  Range<Seconds> delay;
+  Range<Seconds> start_at;
+  bool start_anywhere = false;
+  double chance = 1;
+  friend bool operator==(const LayerDesign&, const LayerDesign&) = default;
+};
+
+struct SoundDesign {
+  Range<Decibels> gain;
+  Range<Semitones> pitch;
+  Range<Pan> pan;
+  Range<Seconds> delay;
+  Range<Hertz> low_pass;  ///< 0 for none
+  Hertz high_pass;
+  bool towards_middle = false;              ///< draws come more often from the middle of a range
+  std::array<bool, draw_count> together{};  ///< those that are drawn with one number
+  bool each_emitter = false;                ///< picks for each emitter by itself
+  Retrigger retrigger = Retrigger::overlap;
+  Seconds spacing;          ///< least time between two starts
+  std::uint32_t limit = 0;  ///< most at once; 0 for any number
+  WhenFull when_full = WhenFull::oldest;
+  bool limit_each_emitter = false;  ///< retrigger, spacing and limit look at each emitter by itself
+  int rank = 5;                     ///< from 0, first to lose its voice, to 9
+  std::optional<Quality> quality;   ///< none: the group's, or else the manager's
+  Seconds fade_in;
+  Seconds fade_out;
+  friend bool operator==(const SoundDesign&, const SoundDesign&) = default;
+};
+
+/// What an event does with a sound.
+struct ResponseDesign {
+  enum class Kind { start, stop };
+  Kind kind = Kind::start;
+  Seconds delay;  ///< of a start
+  Seconds fade;   ///< of a stop: the sound's own fade-out unless it says otherwise
+  friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
+};
+
+}  // namespace tidewater

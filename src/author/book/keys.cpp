@@ -1,0 +1,245 @@
+#include "author/book/keys.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr std::int64_t most_at_once = 4096;  // of one sound: as many as there can be voices
+
+constexpr std::array<std::string_view, 2> all_or_each = {"all", "each-emitter"};
+constexpr std::array<std::string_view, 2> spread_words = {"even", "middle"};
+constexpr std::array<std::string_view, 5> source_words = {"tone", "noise", "pluck", "bell", "crackle"};
+
+template <class T>
+auto of_recipe(T Recipe::*member) {
+  return [member](SketchPlan& plan) -> T& { return plan.recipe.*member; };
+}
+
+}  // namespace
+
+const RowsOf<Book>& head_rows() {
+  static const RowsOf<Book> rows =
+      RowsOf<Book>("book")
+          .special({"name", "", "\"harbour\"", "What the book and its bank are called."}, "text")
+          .special({"clips", "\"clips\"", "\"clips\"", "Where the clips lie, relative to the book."}, "folder")
+          .special({"soundfont", "none", "\"small.sf2\"", "The instruments for MIDI clips, relative to the book."}, "file")
+          .loudness({"level", "as the clips are", "\"-23 LUFS\"",
+                     "Brings every clip to this loudness before any gain, as far as its peaks stay below -1 dBTP."},
+                    &Book::level);
+  return rows;
+}
+
+const RowsOf<BookGroup>& group_rows() {
+  static const RowsOf<BookGroup> rows =
+      RowsOf<BookGroup>("groups")
+          .special({"parent", "\"master\"", "\"effects\"", "The group whose level this one obeys, too."}, "name of a group")
+          .quantity({"gain", "\"0 dB\"", "\"-3 dB\"", "Level of everything in the group."}, &BookGroup::gain)
+          .truth({"mute", "false", "true", "Begins muted: its sounds run on unheard."}, &BookGroup::muted)
+          .quantity({"low-pass", "none", "\"800 Hz\"", "Takes away what is above: 12 dB an octave."}, &BookGroup::low_pass)
+          .quantity({"high-pass", "none", "\"60 Hz\"", "Takes away what is below: 12 dB an octave."}, &BookGroup::high_pass)
+          .word({"quality", "the parent's", "\"fine\"", "For the sounds in the group that do not say themselves."}, &BookGroup::quality,
+                quality_words)
+          .loudness({"level", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},
+                    &BookGroup::level);
+  return rows;
+}
+
+const RowsOf<BookSound>& sound_rows() {
+  static const RowsOf<BookSound> rows =
+      RowsOf<BookSound>("sounds")
+          .special({"group", "\"master\"", "\"effects\"", "The volume group that the sound belongs to."}, "name of a group")
+          .special({"like", "none", "\"gangway\"",
+                    "Takes over every key of that sound that this one does not have itself; `tidewater show` prints the result."},
+                   "name of a sound")
+          .special({"clips", "", "[\"gangway-*.flac\"]",
+                    "The clips to pick from, relative to the folder of clips. `*` and `?` stand for any text and any one letter within a "
+                    "file's or "
+                    "folder's name; a new take that fits a pattern needs no edit. See below for weights and traits."},
+                   "list of files or patterns, or table by trait")
+          .special({"layers", "none", "[ { clips = [\"low.flac\"] }, { clips = [\"high.flac\"] } ]",
+                    "In place of clips: parts that start together, each with keys of its own."},
+                   "list of layers")
+          .special({"sketch", "none", "{ like = \"step\", variants = 5 }",
+                    "In place of clips: placeholders made from a recipe. `tidewater sketch --list` names the ready ones."},
+                   "name of a recipe, or table")
+          .special({"pick", "\"shuffle\"", "\"in-order\"",
+                    "How one clip is chosen at each start. `shuffle` plays each once before any repeats, and never one twice running; "
+                    "`random` draws "
+                    "any but the last, by weight; `in-order` goes round."},
+                   "shuffle, random or in-order")
+          .word({"pick-for", "\"all\"", "\"each-emitter\"", "Whether all that sounds shuffles together, or each emitter by itself."},
+                &BookSound::each_emitter, all_or_each)
+          .quantity({"gain", "\"0 dB\"", "\"-9 dB .. -6 dB\"", "Level; a range is drawn anew at each start, evenly in dB."},
+                    &BookSound::gain)
+          .quantity({"pitch", "\"0 st\"", "\"-1 st .. 1 st\"",
+                     "Pitch; a range is drawn anew at each start, evenly in semitones. Speed goes with it."},
+                    &BookSound::pitch)
+          .quantity({"pan", "\"centre\"", "\"30 % left .. 30 % right\"",
+                     "Where it stands between the speakers, at equal power; drawn anew at each start. Of a stereo clip it is the balance."},
+                    &BookSound::pan)
+          .quantity({"delay", "\"0 s\"", "\"0 ms .. 40 ms\"", "How long after the event it starts, on top of the response's own delay."},
+                    &BookSound::delay)
+          .quantity({"low-pass", "none", "\"2 kHz .. 6 kHz\"",
+                     "Takes away what is above: 12 dB an octave. A range is drawn anew at each start, evenly in octaves."},
+                    &BookSound::low_pass)
+          .quantity({"high-pass", "none", "\"120 Hz\"", "Takes away what is below: 12 dB an octave."}, &BookSound::high_pass)
+          .word({"spread", "\"even\"", "\"middle\"", "Whether draws come evenly from the whole range, or more often from its middle."},
+                &BookSound::towards_middle, spread_words)
+          .special({"together", "none", "[\"gain\", \"pitch\"]",
+                    "These are drawn with one number: low goes with low, high with high, as of things that are struck harder."},
+                   "list of keys")
+          .word({"retrigger", "\"overlap\"", "\"restart\"",
+                 "What happens if it is asked for while it plays: both are heard, the old one leaves for the new, or the old one goes on "
+                 "and the new "
+                 "one is not started."},
+                &BookSound::retrigger, retrigger_words)
+          .quantity({"spacing", "\"0 s\"", "\"80 ms\"", "The least time between two starts; what comes sooner is not started."},
+                    &BookSound::spacing)
+          .whole({"limit", "none", "3", "The most of it that play at once. What has been told to go does not count."}, &BookSound::limit,
+                 {{1}, {most_at_once}}, ": how many play at once")
+          .word({"when-full", "\"oldest\"", "\"newest\"",
+                 "With `limit`: who yields. The oldest or the quietest leaves by its fade-out; `newest` is not started."},
+                &BookSound::when_full, when_full_words)
+          .word({"limit-for", "\"all\"", "\"each-emitter\"",
+                 "Whether retrigger, spacing and limit look at all that play, or at those of the same emitter."},
+                &BookSound::limit_each_emitter, all_or_each)
+          .word({"quality", "the group's", "\"fine\"",
+                 "How it is interpolated when its pitch varies: `fine` costs half as much again and is 30 dB cleaner."},
+                &BookSound::quality, quality_words)
+          .whole({"rank", "5", "8",
+                  "How important it is when voices are short: the lowest rank loses its voice first; among equals the quietest, then the "
+                  "oldest. "
+                  "Loops and what is longer than two seconds keep their place and come back."},
+                 &BookSound::rank, {{0}, {9}}, ": 0 is the first to lose its voice")
+          .special({"loop", "false", "true", "Plays the clip round and round until it is stopped."}, "true or false")
+          .special({"loop-between", "the whole clip", "\"1 s .. 3.5 s\"",
+                    "What goes round: played from the start to the region's end, and from then on within the region. In seconds, in frames "
+                    "of the "
+                    "file (`\"48000 .. 96000 frames\"`), or as the file itself says (`\"from-file\"`: the loop points of WAV and AIFF)."},
+                   "times, frames or from-file")
+          .special({"loop-crossfade", "\"0 s\"", "\"50 ms\"", "Blends the loop's end into its beginning, where it was not cut clean."},
+                   "time")
+          .special({"start-at", "\"0 s\"", "\"anywhere\"",
+                    "Where in the clip it begins; drawn anew at each start. `anywhere` is any place in the loop, so that two of a kind "
+                    "never march "
+                    "together."},
+                   "time, range or anywhere")
+          .special({"chance", "\"100 %\"", "\"30 %\"", "How often it is there at all."}, "share")
+          .special({"stream", "by length", "true",
+                    "Plays from disk, a quarter of a second kept in memory, so that it starts at once. Unless told, clips of more than 30 "
+                    "s stream, "
+                    "and shorter ones do not; what is shorter than 1 s never does."},
+                   "true or false")
+          .quantity({"fade-in", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."}, &BookSound::fade_in)
+          .quantity({"fade-out", "\"0 s\"", "\"1.2 s\"",
+                     "How long it takes to leave when it is stopped. Even \"0 s\" takes 5 ms, so that it does not click."},
+                    &BookSound::fade_out);
+  return rows;
+}
+
+const RowsOf<BookLayer>& layer_rows() {
+  static const RowsOf<BookLayer> rows =
+      RowsOf<BookLayer>("layers")
+          .special({"name", "its number", "\"low\"", "What the layer is called in journals and tables."}, "text")
+          .special({"clips", "", "[\"low-*.flac\"]", "The clips to pick from."}, "as of a sound")
+          .word({"pick", "\"shuffle\"", "\"random\"", "As of a sound."}, &BookLayer::pick, pick_words)
+          .quantity({"gain", "\"0 dB\"", "\"-6 dB\"", "On top of the sound's own."}, &BookLayer::gain)
+          .quantity({"pitch", "\"0 st\"", "\"-12 st\"", "On top of the sound's own."}, &BookLayer::pitch)
+          .quantity({"delay", "\"0 s\"", "\"80 ms\"", "On top of the sound's own."}, &BookLayer::delay)
+          .share({"chance", "\"100 %\"", "\"30 %\"", "How often the layer is there at all."}, &BookLayer::chance)
+          .special({"loop", "false", "true", "As of a sound."}, "true or false")
+          .special({"loop-between", "the whole clip", "\"from-file\"", "As of a sound."}, "times, frames or from-file")
+          .special({"loop-crossfade", "\"0 s\"", "\"50 ms\"", "As of a sound."}, "time")
+          .special({"start-at", "\"0 s\"", "\"0 s .. 2 s\"", "As of a sound."}, "time, range or anywhere")
+          .truth({"stream", "by length", "true", "As of a sound."}, &BookLayer::stream);
+  return rows;
+}
+
+const RowsOf<SketchPlan>& sketch_rows() {
+  static const RowsOf<SketchPlan> rows =
+      RowsOf<SketchPlan>("sketch")
+          .special({"like", "none", "\"step\"", "Begins with a ready recipe; the keys below change it."}, "name of a recipe")
+          .word({"source", "\"tone\"", "\"noise\"", "What it is made of."}, of_recipe(&Recipe::source), source_words)
+          .quantity({"pitch", "\"440 Hz\"", "\"220 Hz\"", "Where it begins; of crackle, how many sparks a second."},
+                    of_recipe(&Recipe::pitch))
+          .quantity({"glide", "\"0 st\"", "\"-12 st\"", "How far the pitch has moved at the end."}, of_recipe(&Recipe::glide))
+          .special({"notes", "one note", "[\"0 st\", \"7 st\"]", "Played one after the other, in equal parts of its length."},
+                   "list of pitches")
+          .quantity({"length", "\"300 ms\"", "\"1.2 s\"", "How long it is; a minute at most."}, of_recipe(&Recipe::length))
+          .quantity({"attack", "\"3 ms\"", "\"80 ms\"", "How long it takes to reach its level; then it dies away to its end."},
+                    of_recipe(&Recipe::attack))
+          .truth({"hold", "false", "true", "Keeps its level, and its ends meet: for a loop."}, of_recipe(&Recipe::hold))
+          .quantity({"low-pass", "none", "\"2 kHz\"", "Takes away what is above."}, of_recipe(&Recipe::low_pass))
+          .quantity({"high-pass", "none", "\"120 Hz\"", "Takes away what is below."}, of_recipe(&Recipe::high_pass))
+          .quantity({"level", "\"-20 dB\"", "\"-26 dB\"", "Of its peak: quiet, so that it does not get loved."}, of_recipe(&Recipe::level))
+          .whole({"variants", "1", "5", "How many clips, each a little different in pitch, length and colour."}, &SketchPlan::variants,
+                 {{1}, {64}})
+          .whole({"seed", "1", "7", "Of everything that is drawn: another seed is another take."}, &SketchPlan::seed,
+                 {{1}, {std::int64_t{1} << 53}});
+  return rows;
+}
+
+const RowsOf<BookResponse>& event_rows() {
+  static const RowsOf<BookResponse> rows =
+      RowsOf<BookResponse>("events")
+          .special({"start", "", "\"gangway\"", "The event starts this sound: short for a single response."}, "name of a sound")
+          .special({"stop", "", "\"engine\"", "The event stops this sound: short for a single response."}, "name of a sound")
+          .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event."}, &BookResponse::delay)
+          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::fade)
+          .special({"responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
+                   "list of responses");
+  return rows;
+}
+
+const RowsOf<BookResponse>& response_rows() {
+  static const RowsOf<BookResponse> rows =
+      RowsOf<BookResponse>("responses")
+          .special({"start", "", "\"gangway\"", "Starts this sound."}, "name of a sound")
+          .special({"stop", "", "\"engine\"", "Stops every playback of this sound."}, "name of a sound")
+          .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."}, &BookResponse::delay)
+          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::fade);
+  return rows;
+}
+
+const RowsOf<BookCredit>& credit_rows() {
+  static const RowsOf<BookCredit> rows =
+      RowsOf<BookCredit>("credits")
+          .special({"clips", "", "[\"steps/\", \"gull-*.flac\"]", "What it is about; a folder ends in a slash."},
+                   "list of files, patterns or folders")
+          .words({"licence", "", "\"CC-BY-4.0\"", "An SPDX name, or words."}, &BookCredit::licence)
+          .words({"author", "not named", "\"Ada of Kelp Quay\"", "Who made it."}, &BookCredit::author)
+          .words({"source", "none", "\"Estuary at dawn\"", "What it was taken from."}, &BookCredit::source)
+          .words({"link", "none", "\"https://example.org/estuary\"", "Where it is to be found."}, &BookCredit::link);
+  return rows;
+}
+
+const RowsOf<BookAccepted>& accepted_rows() {
+  static const RowsOf<BookAccepted> rows =
+      RowsOf<BookAccepted>("accepted")
+          .words({"advice", "", "\"leading-silence\"", "The advice that is not to be given again."}, &BookAccepted::advice,
+                 "kind of advice")
+          .words({"about", "all", "\"gull-*.flac\"", "What it was about."}, &BookAccepted::about, "clip, sound or pattern")
+          .words({"reason", "", "\"the breath before the cry belongs to it\"", "Why, for those who come after."}, &BookAccepted::reason);
+  return rows;
+}
+
+const std::vector<BookKey>& book_keys() {
+  static const std::vector<BookKey> keys = [] {
+    std::vector<BookKey> all;
+    const auto add = [&](const auto& table) {
+      for (const auto& row : table.rows()) all.push_back(row.says);
+    };
+    add(head_rows());
+    add(group_rows());
+    add(sound_rows());
+    add(layer_rows());
+    add(sketch_rows());
+    add(event_rows());
+    add(response_rows());
+    add(credit_rows());
+    add(accepted_rows());
+    return all;
+  }();
+  return keys;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,318 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <set>
+#include <sstream>
+#include <unordered_map>
+#include <unordered_set>
+
+#include "author/book/keys.hpp"
+#include "author/book/problems.hpp"
+#include "author/book/read_credits.hpp"
+#include "author/book/read_sound.hpp"
+#include "author/book/tables.hpp"
+#include "author/folder/clip_folder.hpp"
+#include "tidewater/author/advice.hpp"
+#include "tidewater/author/book.hpp"
+#include "tidewater/nearest.hpp"
+
+namespace tidewater {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t most_groups_in_book = 63;
+constexpr std::uintmax_t largest_book = 16U << 20U;
+
+template <class Items>
+std::vector<std::string_view> names_of(const Items& items) {
+  std::vector<std::string_view> names;
+  for (const auto& item : items) names.emplace_back(item.name);
+  return names;
+}
+
+/// Walks one document and fills one book. Each function reads one kind of thing and reports what is wrong with it.
+class Reader {
+ public:
+  /// `whole` is false where lines had to be skipped: then nothing is said of what seems to be missing.
+  Reader(const toml::table& root, bool whole, Book& book, Problems& problems)
+      : root_(root), whole_(whole), book_(book), problems_(problems) {}
+
+  void read() {
+    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "credits", "accepted"});
+    read_head();
+    const ClipFolder folder(book_.clips_folder);
+    if (!folder.exists())
+      problems_.add(folder_place_,
+                    fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
+    if (!folder.problem().empty()) problems_.add(folder_place_, folder.problem());
+    book_.groups.emplace_back().name = "master";
+    book_.groups.back().place = problems_.whole_file();
+    each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
+    SoundReader sounds(root_, whole_, folder, book_, problems_);
+    each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
+    for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
+    dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
+    for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
+    each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
+    read_credits(problems_, root_, book_.credits);
+    read_accepted();
+    if (whole_) check_names();
+    sort_groups();
+  }
+
+ private:
+  void missing(Place place, std::string message) {
+    if (whole_) problems_.add(std::move(place), std::move(message));
+  }
+
+  void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
+
+  /// Calls `read` for each table of a section, or says what stands there instead.
+  template <class F>
+  void each(const toml::table& parent, std::string_view section, F read) {
+    const toml::node* node = parent.get(section);
+    if (node == nullptr) return;
+    const auto* table = node->as_table();
+    if (table == nullptr) return problem(*node, fmt::format("'{0}' must be tables such as [{0}.name]", section));
+    for (const auto& [key, value] : *table) {
+      if (const auto* inner = value.as_table(); inner != nullptr && !key.str().empty())
+        read(key, *inner);
+      else if (key.str().empty())
+        problems_.add(problems_.at(key), fmt::format("a name in [{}] is empty", section));
+      else
+        problems_.add(problems_.at(key), fmt::format("'{0}' must be a table: write [{1}.{0}]", key.str(), section));
+    }
+  }
+
+  void read_head() {
+    folder_place_ = problems_.whole_file();
+    std::string clips = "clips";
+    const toml::node* node = root_.get("book");
+    const toml::table* head = node == nullptr ? nullptr : node->as_table();
+    if (head == nullptr) {
+      missing(node == nullptr ? problems_.whole_file() : problems_.at(*node),
+              "the book has no head; begin it with [book] and a line name = \"...\"");
+    } else {
+      check_keys(problems_, *head, "[book]", keys_of("book"));
+      if (const auto* name = text(problems_, *head, "name")) book_.name = *name;
+      if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
+        missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
+      head_rows().read(problems_, *head, book_);
+      if (const auto* soundfont = text(problems_, *head, "soundfont"))
+        book_.soundfont = (fs::path(book_.file).parent_path() / *soundfont).lexically_normal().generic_string();
+      if (const auto* folder = text(problems_, *head, "clips")) {
+        clips = *folder;
+        folder_place_ = problems_.at(*head->get("clips"));
+      }
+    }
+    book_.clips_folder = (fs::path(book_.file).parent_path() / clips).lexically_normal().generic_string();
+  }
+
+  void read_accepted() {
+    const toml::node* node = root_.get("accepted");
+    if (node == nullptr) return;
+    const auto* list = node->as_array();
+    if (list == nullptr) return problem(*node, "accepted advice is a list: write [[accepted]]");
+    std::vector<std::string_view> kinds;
+    for (const auto& known : advice_kinds()) kinds.push_back(known.kind);
+    for (const auto& item : *list) {
+      const auto* table = item.as_table();
+      if (table == nullptr) {
+        problem(item, "accepted advice is a table: [[accepted]], with advice, about and reason");
+        continue;
+      }
+      check_keys(problems_, *table, "accepted advice", keys_of("accepted"));
+      BookAccepted& accepted = book_.accepted.emplace_back();
+      accepted.place = problems_.at(item);
+      accepted_rows().read(problems_, *table, accepted);
+      if (std::find(kinds.begin(), kinds.end(), accepted.advice) == kinds.end())
+        problem(item, fmt::format("there is no advice '{}'{}", accepted.advice, did_you_mean(accepted.advice, kinds)));
+      if (accepted.reason.empty()) problem(item, "accepted advice needs a reason, for those who come after");
+    }
+  }
+
+  void read_group(const toml::key& key, const toml::table& table) {
+    const auto dotted = check_named(problems_, "groups", key.str(), table, fmt::format("group '{}'", key.str()), keys_of("groups"));
+    dotted_.insert(dotted.begin(), dotted.end());
+    const bool master = key.str() == "master";
+    BookGroup group;
+    group.name = key.str();
+    group.parent = master ? "" : "master";
+    group.place = problems_.at(key);
+    if (const auto* parent = text(problems_, table, "parent")) {
+      if (master)
+        problem(*table.get("parent"), "the master has no parent: every other group is below it");
+      else
+        group.parent = *parent;
+    }
+    group_rows().read(problems_, table, group);
+    if (master)
+      book_.groups.front() = std::move(group);
+    else if (book_.groups.size() > most_groups_in_book)
+      problems_.add(group.place, fmt::format("there are more than {} groups", most_groups_in_book));
+    else
+      book_.groups.push_back(std::move(group));
+  }
+
+  void read_event(const toml::key& key, const toml::table& table) {
+    const auto dotted = check_named(problems_, "events", key.str(), table, fmt::format("event '{}'", key.str()), keys_of("events"));
+    if (!dotted.empty() && dotted.size() == table.size()) return;
+    BookEvent event{std::string(key.str()), {}, problems_.at(key)};
+    const toml::node* list = table.get("responses");
+    if (table.contains("start") || table.contains("stop")) {
+      if (list != nullptr) problem(*list, "an event has either responses, or start or stop of its own; move them into the list");
+      read_response(table, event);
+    } else if (list == nullptr) {
+      if (!meant_by_another(table, "start") && !meant_by_another(table, "responses"))
+        missing(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
+    } else if (const auto* responses = list->as_array(); responses != nullptr && !responses->empty()) {
+      for (const auto& item : *responses) {
+        if (const auto* response = item.as_table()) {
+          check_keys(problems_, *response, "a response", keys_of("responses"));
+          read_response(*response, event);
+        } else {
+          problem(item, "a response must be a table, such as { start = \"gangway\" }");
+        }
+      }
+    } else {
+      problem(*list, "'responses' must be a list: responses = [ { stop = \"engine\" }, { start = \"gangway\" } ]");
+    }
+    book_.events.push_back(std::move(event));
+  }
+
+  void read_response(const toml::table& table, BookEvent& event) {
+    BookResponse response;
+    response.place = problems_.at(table);
+    const bool starts = table.contains("start");
+    if (starts == table.contains("stop"))
+      return problem(table, starts ? "one response cannot both start and stop; make them two in responses = [...]"
+                                   : "a response needs start = \"a-sound\" or stop = \"a-sound\"");
+    response.kind = starts ? BookResponse::Kind::start : BookResponse::Kind::stop;
+    const std::string_view verb = starts ? "start" : "stop";
+    if (const auto* sound = text(problems_, table, verb)) {
+      response.sound = *sound;
+      response.place = problems_.at(*table.get(verb));
+      named_sounds_.push_back({*sound, response.place});
+    }
+    if (!starts && table.contains("delay")) problem(*table.get("delay"), "a delay goes with start; a stop takes fade = \"2 s\"");
+    if (starts && table.contains("fade")) problem(*table.get("fade"), "a fade goes with stop; a start takes the sound's fade-in");
+    if (const auto sound = fade_outs_.find(response.sound); sound != fade_outs_.end()) response.fade = sound->second;
+    response_rows().read(problems_, table, response);
+    event.responses.push_back(std::move(response));
+  }
+
+  /// What it was to name must not be called unused for that.
+  void name_is_missing(const Place& place, std::string message) {
+    problems_.add(place, std::move(message));
+    book_.whole = false;
+  }
+
+  void check_names() {
+    const auto known_groups = names_of(book_.groups);
+    const auto known_sounds = names_of(book_.sounds);
+    const auto set_of = [](const auto& names) { return std::unordered_set<std::string_view>(names.begin(), names.end()); };
+    const auto groups = set_of(known_groups);
+    const auto sounds = set_of(known_sounds);
+    for (const auto& m : named_groups_)
+      if (!groups.contains(m.name) && !dotted_.contains(m.name))
+        problems_.add(m.place, fmt::format("there is no group '{}'{}", m.name, advice(m.name, known_groups, "groups")));
+    for (const auto& group : book_.groups)
+      if (!group.parent.empty() && !groups.contains(group.parent))
+        problems_.add(group.place, fmt::format("the parent of group '{}' is '{}', which is not a group{}", group.name, group.parent,
+                                               advice(group.parent, known_groups, "groups")));
+    for (const auto& m : named_sounds_)
+      if (!sounds.contains(m.name) && !dotted_.contains(m.name))
+        name_is_missing(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
+  }
+
+  std::string advice(const std::string& name, const std::vector<std::string_view>& known, std::string_view section) {
+    auto text = problems_.may_look() ? did_you_mean(name, known) : "";
+    return text.empty() ? fmt::format("; add [{}.{}]", section, name) : text;
+  }
+
+  /// Parents before children; what cannot be placed goes round in a circle.
+  void sort_groups() {
+    std::vector<BookGroup> sorted = {book_.groups.front()};
+    std::set<std::string> placed = {"master"};
+    std::vector<BookGroup> left(book_.groups.begin() + 1, book_.groups.end());
+    for (bool moved = true; moved;) {
+      moved = false;
+      for (auto it = left.begin(); it != left.end();) {
+        if (!placed.contains(it->parent)) {
+          ++it;
+          continue;
+        }
+        placed.insert(it->name);
+        sorted.push_back(std::move(*it));
+        it = left.erase(it);
+        moved = true;
+      }
+    }
+    const auto known = names_of(book_.groups);
+    for (const auto& group : left)
+      if (std::find(known.begin(), known.end(), group.parent) != known.end())
+        problems_.add(group.place,
+                      fmt::format("group '{}' is below itself: its parents go round in a circle; give it parent = \"master\"", group.name));
+    book_.groups = std::move(sorted);
+  }
+
+  const toml::table& root_;
+  bool whole_;
+  Book& book_;
+  Problems& problems_;
+  Place folder_place_;
+  std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
+  std::set<std::string> dotted_;                        ///< names that should have had quotes
+  std::vector<Mention> named_groups_;
+  std::vector<Mention> named_sounds_;
+};
+
+/// Of the TOML files in a folder: the one that may have been meant.
+std::string books_in(const fs::path& folder, const std::string& meant) {
+  std::vector<std::string> names;
+  std::error_code error;
+  constexpr std::size_t enough = 1000;
+  for (fs::directory_iterator it(folder.empty() ? "." : folder, error), end; !error && it != end && names.size() < enough;
+       it.increment(error))
+    if (it->path().extension() == ".toml") names.push_back(it->path().filename().string());
+  std::sort(names.begin(), names.end());
+  const std::vector<std::string_view> known(names.begin(), names.end());
+  if (auto advice = did_you_mean(meant, known); !advice.empty()) return advice;
+  return names.size() == 1 ? fmt::format("; there is '{}'", (folder / names.front()).generic_string()) : "";
+}
+
+}  // namespace
+
+ReadBook parse_book(std::string_view text, const std::string& path) {
+  ReadBook result;
+  result.book.file = path;
+  Problems problems(path);
+  if (text.find_first_not_of(" \t\r\n") == std::string_view::npos) {
+    problems.add(problems.whole_file(), "the book is empty; begin it with [book] and a line name = \"...\"");
+  } else {
+    const Document document = read_document(text, problems);
+    result.book.whole = document.whole;
+    Reader(document.root, document.whole, result.book, problems).read();
+  }
+  result.problems = problems.take();
+  return result;
+}
+
+ReadBook read_book(const std::string& path) {
+  const auto failed = [&](std::string message) { return ReadBook{{}, {{{path, 0, 0}, std::move(message)}}}; };
+  std::error_code error;
+  if (!fs::exists(path, error))
+    return failed("there is no such file" + books_in(fs::path(path).parent_path(), fs::path(path).filename().string()));
+  if (fs::is_directory(path, error)) return failed("is a folder; name the book in it, such as book.toml" + books_in(path, "book.toml"));
+  if (fs::file_size(path, error) > largest_book) return failed("is larger than 16 MiB; a book is text written by people");
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream text;
+  text << in.rdbuf();
+  if (!in) return failed("cannot be read; may you read it?");
+  return parse_book(text.str(), path);
+}
+
+}  // namespace tidewater

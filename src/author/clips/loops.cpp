@@ -1,0 +1,73 @@
+#include "author/clips/loops.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+
+ClipShape shape_of(const Audio& audio) {
+  return {static_cast<std::int64_t>(audio.samples.size()) / audio.channels, audio.rate, audio.loop};
+}
+
+Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop) {
+  Range<Frames> region{{0}, {clip.frames}};
+  if (loop.between == BookLoop::Between::seconds) region = {frames(loop.time.low, clip.rate), frames(loop.time.high, clip.rate)};
+  if (loop.between == BookLoop::Between::frames) region = loop.frames;
+  if (loop.between == BookLoop::Between::file) {
+    if (!clip.loop) throw Error("the file has no loop points; give loop-between in seconds, or set them where it was made");
+    region = *clip.loop;
+  }
+  if (region.high.value > clip.frames)
+    throw Error(fmt::format("its loop ends at {:.3f} s, frame {}, but the clip has {:.3f} s, {} frames",
+                            seconds(region.high, clip.rate).value, region.high.value, seconds({clip.frames}, clip.rate).value,
+                            clip.frames));
+  const std::int64_t blended = frames(loop.crossfade, clip.rate).value;
+  if (region.high.value - region.low.value < std::max<std::int64_t>(1, 2 * blended))
+    throw Error(fmt::format("its loop of {:.3f} s is {}", seconds(region.high - region.low, clip.rate).value,
+                            blended > 0 ? "too short for its crossfade; give it half of the loop at most" : "empty"));
+  // What is blended in is what comes before the loop; where there is too little, the loop begins later.
+  region.low.value = std::max(region.low.value, blended);
+  return region;
+}
+
+double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended) {
+  const std::int64_t width = audio.channels;
+  double both = 0, end_power = 0, before_power = 0;
+  for (std::int64_t i = 0; i < blended * width; ++i) {
+    const auto end = static_cast<double>(audio.samples[static_cast<std::size_t>((region.high.value - blended) * width + i)]);
+    const auto before = static_cast<double>(audio.samples[static_cast<std::size_t>((region.low.value - blended) * width + i)]);
+    both += end * before;
+    end_power += end * end;
+    before_power += before * before;
+  }
+  const double scale = std::sqrt(end_power * before_power);
+  return scale > 0 ? both / scale : 0;
+}
+
+LoopedAudio cut_loop(Audio audio, const BookLoop& loop) {
+  if (loop.between == BookLoop::Between::none) return {std::move(audio), -1};
+  const Range<Frames> region = loop_of(shape_of(audio), loop);
+  const auto width = static_cast<std::size_t>(audio.channels);
+  audio.samples.resize(static_cast<std::size_t>(region.high.value) * width);
+  const std::int64_t blended = frames(loop.crossfade, audio.rate).value;
+  // Of equal power for what is not alike, of equal amplitude for what is, and between them for all else: divided by what
+  // the sum would have (M. Fink, M. Holters, U. Zoelzer, 'Signal-matched power-complementary cross-fading', DAFx 2016).
+  const double alike = std::max(opposed, blended > 0 ? ends_alike(audio, region, blended) : 0);
+  for (std::int64_t i = 0; i < blended; ++i) {
+    const double angle = std::numbers::pi / 2 * (static_cast<double>(i) + 0.5) / static_cast<double>(blended);
+    const double share = 1 / std::sqrt(1 + alike * std::sin(2 * angle));
+    for (std::size_t channel = 0; channel < width; ++channel) {
+      float& end = audio.samples[static_cast<std::size_t>(region.high.value - blended + i) * width + channel];
+      const float before = audio.samples[static_cast<std::size_t>(region.low.value - blended + i) * width + channel];
+      end = static_cast<float>(share * (static_cast<double>(end) * std::cos(angle) + static_cast<double>(before) * std::sin(angle)));
+    }
+  }
+  return {std::move(audio), region.low.value};
+}
+
+}  // namespace tidewater

@@ -1,0 +1,118 @@
+#include "tidewater/author/compile.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <memory>
+#include <optional>
+
+#include "author/book/group_settings.hpp"
+#include "author/clips/levels.hpp"
+#include "author/clips/prepared_clips.hpp"
+#include "author/compile/weights.hpp"
+#include "bank/bank_data.hpp"
+#include "play/door.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+std::string lines(const std::vector<Problem>& problems) {
+  std::string all;
+  for (const auto& problem : problems) all += (all.empty() ? "" : "\n") + to_text(problem);
+  return all;
+}
+
+template <class Items>
+std::map<std::string, std::uint32_t> numbered(const Items& items) {
+  std::map<std::string, std::uint32_t> numbers;
+  for (const auto& item : items) numbers.emplace(item.name, static_cast<std::uint32_t>(numbers.size()));
+  return numbers;
+}
+
+/// The sound's own, or that of the nearest group above it that has one.
+std::optional<Quality> quality_of(const BookSound& sound, const Book& book) {
+  if (sound.quality) return sound.quality;
+  const BookGroup* group = nearest_group(book, sound, [](const BookGroup& g) { return g.quality.has_value(); });
+  return group == nullptr ? std::nullopt : group->quality;
+}
+
+/// What the bank takes over as the book says it.
+template <class Design, class From>
+const Design& design_of(const From& from) {
+  return from;
+}
+
+/// Turns weights as a book has them, shares in the long run, into those of the draws that give them.
+void weigh(BankChoice& choice) {
+  choice.weighted = std::any_of(choice.clips.begin(), choice.clips.end(), [](const BankClipUse& use) { return use.weight != 1; });
+  if (!choice.weighted) return;
+  std::vector<double> weights;
+  for (const auto& use : choice.clips) weights.push_back(use.weight);
+  const SolvedWeights solved = solve_weights(std::move(weights));
+  for (std::size_t i = 0; i < choice.clips.size(); ++i) choice.clips[i].weight = solved.draw[i];
+  choice.heavy = solved.heavy;
+  choice.again = solved.again;
+}
+
+/// `trim` says how much louder a clip is made.
+template <class Trim>
+BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim trim) {
+  BankLayer made{design_of<LayerDesign>(layer), layer.name, layer.by, {}};
+  made.loop = layer.loop.between != BookLoop::Between::none;
+  for (const auto& choice : layer.choices) {
+    BankChoice& to = made.choices.emplace_back();
+    to.values = choice.values;
+    for (const auto& clip : choice.clips) to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
+    weigh(to);
+  }
+  return made;
+}
+
+}  // namespace
+
+Bank compile(const Book& book, const CompileOptions& options) {
+  check_rate(options.rate, "the bank");
+  auto data = std::make_shared<BankData>();
+  data->name = book.name;
+  data->rate = options.rate;
+
+  PreparedClips prepared(book, options.rate);
+  if (!prepared.problems().empty()) throw Error(lines(prepared.problems()));
+  data->clips = prepared.take_clips();
+  const bool levelled =
+      std::any_of(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return level_for(book, s).has_value(); });
+  const auto facts = levelled ? facts_of(book) : std::map<std::string, ClipFacts>();
+
+  const auto groups = numbered(book.groups);
+  for (const auto& group : book.groups)
+    data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
+
+  for (const auto& sound : book.sounds) {
+    BankSound made{design_of<SoundDesign>(sound), sound.name, groups.at(sound.group), {}};
+    made.quality = quality_of(sound, book);
+    for (const auto& layer : sound.layers) {
+      const auto level = level_for(book, sound);
+      made.layers.push_back(
+          bank_layer(layer, prepared, [&](const std::string& path) { return level ? trim_for(facts.at(path), *level) : Decibels{}; }));
+    }
+    data->sounds.push_back(std::move(made));
+  }
+
+  const auto sounds = numbered(book.sounds);
+  for (const auto& event : book.events) {
+    BankEvent made{event.name, {}};
+    for (const auto& response : event.responses) made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.sound)});
+    data->events.push_back(std::move(made));
+  }
+  return bank_of(std::move(data));
+}
+
+Bank compile_book(const std::string& path, const CompileOptions& options) {
+  const ReadBook read = read_book(path);
+  if (!read.problems.empty()) throw Error(lines(read.problems));
+  return compile(read.book, options);
+}
+
+}  // namespace tidewater

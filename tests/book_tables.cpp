@@ -1,0 +1,16 @@
+/// Writes the tables of a document again: scripts/book-tables.
+
+#include "book_tables.hpp"
+
+#include <fstream>
+#include <iostream>
+#include <sstream>
+
+int main(int count, char** arguments) {
+  if (count != 2) return std::cerr << "book_tables DOCUMENT\n", 2;
+  std::ostringstream text;
+  text << std::ifstream(arguments[1]).rdbuf();
+  const std::string made = tidewater::testing::with_tables(text.str());
+  std::ofstream(arguments[1]) << made;
+  std::cout << arguments[1] << (made == text.str() ? ": as it was\n" : ": its tables are new\n");
+}
