@@ -59,7 +59,7 @@ Bank bank_of(int sounds, int length, const std::string& name = "calls") {
     BankSound sound;
     sound.name = fmt::format("{}-sound-{}", name, s);
     BankLayer& layer = sound.layers.emplace_back();
-    layer.by = {"surface", "shoe"};
+    layer.by = {HashedText("surface"), HashedText("shoe")};
     for (const char* surface : surfaces)
       for (const char* shoe : shoes) {
         BankChoice& choice = layer.choices.emplace_back();

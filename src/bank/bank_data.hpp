@@ -11,6 +11,7 @@
 #include "mix/command.hpp"
 #include "tidewater/bank.hpp"
 #include "tidewater/design.hpp"
+#include "tidewater/name.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -61,9 +62,21 @@ struct BankClipUse {
   Decibels trim;      ///< brings it to the level that its book asks for
 };
 
+/// A text that is looked for by its hash.
+struct HashedText {
+  std::string text;
+  std::uint64_t hash = 0;
+
+  HashedText() = default;
+  HashedText(std::string its) : text(std::move(its)), hash(hash_name(text)) {}  // NOLINT: a text is one
+  HashedText(const char* its) : HashedText(std::string(its)) {}                 // NOLINT
+  friend bool operator==(const HashedText&, const HashedText&) = default;
+};
+inline const HashedText any_value = "*";
+
 /// The clips for one value of each trait that the layer goes by; "*" is any. Without values: whatever the traits are.
 struct BankChoice {
-  std::vector<std::string> values;
+  std::vector<HashedText> values;
   std::vector<BankClipUse> clips;
   bool weighted = false;
   // Where one clip weighs half of all or more: after any other it is its turn, after itself again with a probability.
@@ -73,7 +86,7 @@ struct BankChoice {
 
 struct BankLayer : LayerDesign {
   std::string name;
-  std::vector<std::string> by;  ///< traits
+  std::vector<HashedText> by;  ///< traits
   std::vector<BankChoice> choices;
   bool loop = false;
 };

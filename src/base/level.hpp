@@ -1,11 +1,11 @@
 #pragma once
 #include <algorithm>
-#include <cmath>
 #include <compare>
 #include <cstdint>
 #include <limits>
 #include <vector>
 
+#include "base/rounded.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -15,8 +15,7 @@ namespace tidewater {
 class Level {
  public:
   constexpr Level() = default;
-  explicit Level(Decibels level)
-      : hundredths_(level.value > least ? static_cast<int>(std::lround(std::min(level.value, most) * 100)) : none) {}
+  explicit Level(Decibels level) : hundredths_(level.value > least ? static_cast<int>(rounded(std::min(level.value, most) * 100)) : none) {}
 
   static constexpr int faintest = -12000;  ///< hundredths of a decibel
   bool audible() const { return hundredths_ > faintest; }

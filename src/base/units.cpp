@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "base/exact.hpp"
+#include "base/rounded.hpp"
 
 namespace tidewater {
 
@@ -25,7 +26,7 @@ Semitones semitones(double ratio) { return {12.0 * exact::log2(ratio)}; }
 Frames frames(Seconds time, Hertz rate) {
   constexpr double most = 0x1p62;
   const double count = time.value * rate.value;
-  return {std::isnan(count) ? 0 : std::llround(std::clamp(count, -most, most))};
+  return {std::isnan(count) ? 0 : rounded(std::clamp(count, -most, most))};
 }
 
 Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.value) / rate.value}; }

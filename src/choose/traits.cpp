@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <string_view>
 #include <vector>
 
@@ -14,26 +15,42 @@ namespace {
 
 constexpr std::size_t most_listed = 12;  // values that a message names
 
-const Trait* given(std::span<const Trait> traits, std::string_view name) {
-  const auto found = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return t.name.text() == name; });
+bool same(const Name& name, const HashedText& text) { return name.hash() == text.hash && name.text() == text.text; }
+
+const Trait* given(std::span<const Trait> traits, const HashedText& name) {
+  const auto found = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return same(t.name, name); });
   return found == traits.end() ? nullptr : &*found;
 }
 
-bool fits(const BankLayer& layer, const BankChoice& choice, std::span<const Trait> traits) {
-  for (std::size_t i = 0; i < choice.values.size(); ++i) {
-    if (choice.values[i] == "*") continue;
-    const Trait* trait = given(traits, layer.by[i]);
-    if (trait == nullptr || trait->value.text() != choice.values[i]) return false;
+constexpr std::size_t most_looked_up = 8;  // traits of one layer: more are looked for again and again
+
+/// The traits that a layer goes by, in its order; null where one is not given.
+class Given {
+ public:
+  Given(const BankLayer& layer, std::span<const Trait> traits) : layer_(layer), traits_(traits) {
+    for (std::size_t i = 0; i < std::min(layer.by.size(), most_looked_up); ++i) found_[i] = given(traits, layer.by[i]);
   }
-  return true;
-}
+  bool fits(const BankChoice& choice) const {
+    for (std::size_t i = 0; i < choice.values.size(); ++i) {
+      if (choice.values[i].hash == any_value.hash) continue;
+      const Trait* trait = i < most_looked_up ? found_[i] : given(traits_, layer_.by[i]);
+      if (trait == nullptr || !same(trait->value, choice.values[i])) return false;
+    }
+    return true;
+  }
+
+ private:
+  const BankLayer& layer_;
+  std::span<const Trait> traits_;
+  std::array<const Trait*, most_looked_up> found_;
+};
 
 /// The values that a layer's clips name of one of its traits, each once.
 std::vector<std::string_view> values_of(const BankLayer& layer, std::size_t trait) {
   std::vector<std::string_view> values;
   for (const auto& choice : layer.choices)
-    if (trait < choice.values.size() && std::find(values.begin(), values.end(), choice.values[trait]) == values.end())
-      values.emplace_back(choice.values[trait]);
+    if (trait < choice.values.size() && std::find(values.begin(), values.end(), choice.values[trait].text) == values.end())
+      values.emplace_back(choice.values[trait].text);
   std::sort(values.begin(), values.end());
   return values;
 }
@@ -56,7 +73,8 @@ std::string hint_not_given(std::string_view name, std::span<const Trait> traits,
 }  // namespace
 
 const BankChoice* choice_for(const BankLayer& layer, std::span<const Trait> traits) {
-  const auto found = std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return fits(layer, c, traits); });
+  const Given its(layer, traits);
+  const auto found = std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return its.fits(c); });
   return found == layer.choices.end() ? nullptr : &*found;
 }
 
@@ -72,14 +90,14 @@ std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::
     const bool any = std::find(values.begin(), values.end(), "*") != values.end();
     const Trait* trait = given(traits, layer.by[i]);
     if (trait == nullptr && !any)
-      return fmt::format("{}{} = (not given){}{}", begin, layer.by[i], then, hint_not_given(layer.by[i], traits, values));
+      return fmt::format("{}{} = (not given){}{}", begin, layer.by[i].text, then, hint_not_given(layer.by[i].text, traits, values));
     const std::string_view value = trait == nullptr ? "(not given)" : trait->value.text();
     if (!any && std::find(values.begin(), values.end(), value) == values.end()) {
       const std::string meant = did_you_mean(value, values);
-      return fmt::format("{}{} = {}{}{}", begin, layer.by[i], value, then,
+      return fmt::format("{}{} = {}{}{}", begin, layer.by[i].text, value, then,
                          meant.empty() ? fmt::format("; there are clips for {}", listed(values)) : meant);
     }
-    together += fmt::format("{}{} = {}", i == 0 ? "" : ", ", layer.by[i], value);
+    together += fmt::format("{}{} = {}", i == 0 ? "" : ", ", layer.by[i].text, value);
   }
   return fmt::format("{}{} together{}", begin, together, then);
 }

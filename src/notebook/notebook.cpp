@@ -1,6 +1,7 @@
 #include "notebook/notebook.hpp"
 
 #include <algorithm>
+#include <cstring>
 #include <memory>
 
 #include "request/texts.hpp"
@@ -16,21 +17,22 @@ constexpr std::size_t text_a_record = 64;
 
 Notebook::Notebook(std::size_t records) : capacity_(records == 0 ? 0 : records + reserve) {
   notes_.reserve(capacity_);
-  texts_.reserve(capacity_ * text_a_record);
+  text_room_ = capacity_ * text_a_record;
+  texts_ = std::make_unique_for_overwrite<char[]>(text_room_);
   traits_.reserve(capacity_);
   reasons_.reserve(capacity_);
 }
 
 bool Notebook::has_room(std::size_t text) const {
-  return notes_.size() + reserve <= capacity_ && texts_.size() + text + reserve <= texts_.capacity() &&
-         traits_.size() + reserve / 2 <= traits_.capacity();
+  return notes_.size() + reserve <= capacity_ && text_ + text + reserve <= text_room_ && traits_.size() + reserve / 2 <= traits_.capacity();
 }
 
 std::string_view Notebook::keep(std::string_view text) {
-  text = text.substr(0, texts_.capacity() - texts_.size());
-  const std::size_t at = texts_.size();
-  texts_.insert(texts_.end(), text.begin(), text.end());
-  return {texts_.data() + at, text.size()};
+  char* const to = texts_.get() + text_;
+  const std::size_t size = std::min(text.size(), text_room_ - text_);
+  if (size > 0) std::memcpy(to, text.data(), size);
+  text_ += size;
+  return {to, size};
 }
 
 std::span<const Trait> Notebook::keep(std::span<const Trait> traits) {
@@ -48,7 +50,7 @@ const Reason* Notebook::keep(const Reason& why) {
 
 void Notebook::clear() {
   notes_.clear();
-  texts_.clear();
+  text_ = 0;
   traits_.clear();
   reasons_.clear();
 }
@@ -66,7 +68,9 @@ std::string name_of(const BankSound* sound) { return sound == nullptr ? std::str
 
 noted::Asked asked_of(const AskedNote& note) {
   const auto texts = std::make_shared<Texts>();
-  return {{note.lands}, {note.into}, with_texts_in(*texts, note.request), texts};
+  noted::Asked asked{{note.lands}, {note.into}, note.request, texts};
+  keep_texts(*texts, asked.request);
+  return asked;
 }
 
 noted::Layer layer_of(const BegunNote& begun) {

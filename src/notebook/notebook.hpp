@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <memory>
 #include <span>
 #include <string>
 #include <string_view>
@@ -85,6 +86,9 @@ struct NoticeNote {
 };
 
 struct Note {
+  template <class What>
+  Note(std::int64_t when, const What& its) : at(when), what(its) {}
+
   std::int64_t at = 0;
   std::variant<AskedNote, DecidedNote, BegunNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote, noted::End>
       what;
@@ -107,7 +111,7 @@ class Notebook {
   template <class What>
   void add(std::int64_t at, const What& what) {
     if (notes_.size() < capacity_)
-      notes_.push_back({at, what});
+      notes_.emplace_back(at, what);
     else
       lost_ += open() ? 1 : 0;
   }
@@ -130,7 +134,8 @@ class Notebook {
   std::size_t capacity_;
   std::uint64_t lost_ = 0, refused_ = 0;
   std::vector<Note> notes_;
-  std::vector<char> texts_;
+  std::unique_ptr<char[]> texts_;
+  std::size_t text_ = 0, text_room_ = 0;  ///< bytes of them, and how many there may be
   std::vector<Trait> traits_;
   std::vector<Reason> reasons_;
 };

@@ -30,7 +30,7 @@ Outcome Control::ask(Request what, const Beside& beside) {
   updates.request(link.now().at);
   if (auto* raise = std::get_if<asked::Raise>(&what)) raise->id = ++totals.raised;
   if (notebook.open()) {
-    what = with_texts_in(notebook, what);  // so that what is decided can speak of them
+    keep_texts(notebook, what);  // so that what is decided can speak of them
     notebook.add(link.now().at, AskedNote{link.now().lands, beside.into, what});
   }
   return std::visit([&](const auto& its) { return carry_out(its, beside); }, what);

@@ -135,22 +135,23 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate) const {
 void Control::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, bool further) {
-    notebook.add(link.now().at, BegunNote{.further = further,
-                                          .outcome = outcome_of(candidate.fate),
-                                          .playback = as.id,
-                                          .event = event.text(),
-                                          .group = groups[sound.group].name,
-                                          .sound = sound.design,
-                                          .layer = candidate.layer,
-                                          .clip = candidate.clip,
-                                          .gain = candidate.gain - candidate.use->trim,
-                                          .pitch = candidate.pitch,
-                                          .pan = as.pan,
-                                          .low_pass = as.low_pass,
-                                          .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
-                                          .starts = candidate.starts,
-                                          .voice = candidate.voice,
-                                          .why = notebook.keep(why(sound, candidate))});
+    notebook.add(link.now().at,
+                 BegunNote{.further = further,
+                           .outcome = outcome_of(candidate.fate),
+                           .playback = as.id,
+                           .event = event.text(),
+                           .group = groups[sound.group].name,
+                           .sound = sound.design,
+                           .layer = candidate.layer,
+                           .clip = candidate.clip,
+                           .gain = candidate.gain - candidate.use->trim,
+                           .pitch = candidate.pitch,
+                           .pan = as.pan,
+                           .low_pass = as.low_pass,
+                           .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
+                           .starts = candidate.starts,
+                           .voice = candidate.voice,
+                           .why = candidate.fate == Candidate::Fate::voice ? nullptr : notebook.keep(why(sound, candidate))});
   };
   note_one(*leads, false);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)

@@ -56,11 +56,10 @@ std::size_t bytes(const Value& value) {
 
 }  // namespace texts
 
-/// The same request, with all its texts in `keeper`.
+/// Has all texts of a request in `keeper`.
 template <class Keeper>
-Request with_texts_in(Keeper& keeper, Request request) {
+void keep_texts(Keeper& keeper, Request& request) {
   each_field(request, [&](const auto&, auto& value) { texts::keep(keeper, value); });
-  return request;
 }
 
 inline std::size_t bytes_of_texts(const Request& request) {

@@ -116,6 +116,7 @@ void Voices::share(const PlayedSound& sound, PlaybackId id, std::span<Candidate>
 }
 
 void Voices::make_room(const PlayedSound& sound) {
+  if (verdict_.going.empty() && verdict_.yielding.empty()) return;
   const bool restarts = sound.design->retrigger == Retrigger::restart;
   const Reason why = restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound);
   for (LiveStart* start : verdict_.going)

@@ -82,8 +82,10 @@ std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
 
 void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
-  layer.position = position_at(layer, first);
-  layer.since = first;
+  if (first != layer.since) {
+    layer.position = position_at(layer, first);
+    layer.since = first;
+  }
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   pool_.claim(layer.voice, claim_of(layer));

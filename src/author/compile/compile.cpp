@@ -59,11 +59,11 @@ void weigh(BankChoice& choice) {
 /// `trim` says how much louder a clip is made.
 template <class Trim>
 BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim trim) {
-  BankLayer made{design_of<LayerDesign>(layer), layer.name, layer.by, {}};
+  BankLayer made{design_of<LayerDesign>(layer), layer.name, {layer.by.begin(), layer.by.end()}, {}};
   made.loop = layer.loop.between != BookLoop::Between::none;
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
-    to.values = choice.values;
+    to.values.assign(choice.values.begin(), choice.values.end());
     for (const auto& clip : choice.clips) to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
     weigh(to);
   }
