@@ -328,6 +328,43 @@ TEST_CASE("a journal that a crash cut off plays up to there, and says where it e
                     Contains("j:2: is not a JSON object"));
 }
 
+TEST_CASE("what a crash leaves plays as it was heard, with the updates that nobody had noted yet") {
+  Stage stage(
+      "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\ngain=\"-20 dB .. -3 dB\"\n[sounds.long]\nclips=[\"long.wav\"]\npitch=\"-9 st .. 0 "
+      "st\"\n"
+      "[events.hum]\nstart=\"hum\"\n[events.long]\nstart=\"long\"\n");
+  std::string text, left;
+  std::vector<float> heard;
+  {
+    SoundManager manager({.voices = 2, .journal = [&](const JournalEntry& entry) { text += to_json(entry) + "\n"; }, .offline = true});
+    manager.load(*stage.bank);
+    std::vector<Playback> hums;
+    std::vector<float> block(2 * 800);
+    for (int i = 0; i < 400; ++i) {
+      if (i % 37 == 0 && hums.size() < 4) hums.push_back(manager.raise("hum").playback());
+      if (i % 133 == 5 || i == 390) manager.raise("long");
+      // What was turned down yields in the updates after to what was turned up.
+      if (i == 366 || i == 378)
+        for (std::size_t hum = 0; hum < 4; ++hum) hums[hum].set_gain(Decibels{(hum < 2) == (i == 366) ? 0.0 : -50.0});
+      if (i % 61 == 60) hums[static_cast<std::size_t>(i) % hums.size()].set_gain(Decibels{i % 2 == 0 ? -30.0 : 0.0});
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+      heard.insert(heard.end(), block.begin(), block.end());
+    }
+    CHECK(text.find("woke") != std::string::npos);
+    left = text.substr(0, text.rfind('\n') - 7);
+  }
+  const JournalScript script = parse_journal(left, "j");
+  CHECK(!script.end);
+  std::vector<float> again;
+  SoundManager manager(options_of(script));
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { again.insert(again.end(), block.begin(), block.end()); });
+  const auto until = 2 * static_cast<std::size_t>(script.requests.back().at.value);
+  CHECK(until > std::size_t{2} * 380 * 800);
+  REQUIRE(again.size() >= until);
+  CHECK(std::equal(heard.begin(), heard.begin() + static_cast<std::ptrdiff_t>(until), again.begin()));
+}
+
 namespace {
 
 template <class Value>

@@ -335,6 +335,20 @@ void take_line(const Json& json, std::size_t number, Reading& reading) {
         "\"a.name\"}");
 }
 
+/// A crash takes the updates since the last that were noted along: until the last request they go on as they did.
+void go_on_updating(JournalScript& script) {
+  if (script.updates.empty() || script.requests.empty()) return;
+  noted::Updates& last = script.updates.back();
+  const Frames until = script.requests.back().at;
+  if (last.times == 1 && script.updates.size() > 1) {  // the first of a run that goes on with the one before
+    const noted::Updates& before = script.updates[script.updates.size() - 2];
+    const Frames next = before.first + Frames{before.every.value * static_cast<std::int64_t>(before.times)};
+    last.every = before.times > 1 && last.first == next ? before.every : Frames{};
+  }
+  if (last.times == 1 && script.updates.size() == 1) last.every = Frames{};
+  while (last.every > Frames{} && last.first + Frames{last.every.value * static_cast<std::int64_t>(last.times)} <= until) ++last.times;
+}
+
 }  // namespace
 
 bool JournalScript::loads_a_bank() const {
@@ -375,6 +389,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     problems = fmt::format(
         "{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
   if (!problems.empty()) throw Error(problems);
+  if (script.recorded && !script.end) go_on_updating(script);
   return std::move(reading.script);
 }
 

@@ -34,6 +34,9 @@ class UpdateLog {
   }
 
  private:
+  /// A second at sixty a second: what a crash may cost.
+  static constexpr std::uint64_t longest = 60;
+
   struct Update {
     std::int64_t frame = 0;
     std::int64_t ahead = 0;    ///< from there to where it lands
@@ -49,7 +52,7 @@ class UpdateLog {
     const bool tied = last_->behind > 0 || last_->followed;
     const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? noted::Updates::all : 0;
     const std::int64_t every = last_->frame - run_end_;
-    const bool joins = run_.times > 0 && run_.ahead.value == last_->ahead && !between && !closed_ &&
+    const bool joins = run_.times > 0 && run_.times < longest && run_.ahead.value == last_->ahead && !between && !closed_ &&
                        (run_.times == 1 || run_.every.value == every) && (!tied || !run_tied_ || after == run_.after);
     if (!joins) {
       flush(write);

@@ -41,6 +41,26 @@ enum class Stage {
   leaving,   ///< its voice fades; then it is over
 };
 
+/// Where a layer is in its clip: at `position` on frame `since`, going on by `step` each frame.
+struct Progress {
+  ClipPosition position;
+  std::int64_t since = 0;
+  std::uint64_t step = 0;
+};
+
+/// How a layer sounds: what was drawn for it, and what the game turned since.
+struct Turned {
+  Decibels drawn_gain, own_gain;
+  Semitones drawn_pitch;
+  Pan pan;
+  Hertz low_pass, high_pass;
+};
+
+/// What was last told of a stream.
+struct StreamTold {
+  std::int64_t late = StreamRing::never, back = StreamRing::never;
+};
+
 /// One layer of a start.
 struct LiveLayer {
   LiveStart* start = nullptr;
@@ -51,17 +71,11 @@ struct LiveLayer {
   std::uint32_t voice = 0;  ///< but for dormant ones
   std::uint32_t slot = 0;
   Stage stage = Stage::none;
-  Decibels drawn_gain, own_gain;
-  Semitones drawn_pitch;
-  Pan pan;
-  Hertz low_pass, high_pass;
+  Turned its;
   Level level;  ///< of the clip at its own gain, before the groups
-  // Its place in the clip: `position` at frame `since`, going on by `step` each frame.
-  ClipPosition position;
-  std::int64_t since = 0;
-  std::uint64_t step = 0;
+  Progress progress;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
-  std::int64_t told_late = StreamRing::never, told_back = StreamRing::never;
+  StreamTold told;
   Ending how = Ending::finished;  ///< it will have ended
 
   bool over() const { return stage == Stage::none; }

@@ -13,8 +13,8 @@ constexpr int most_swaps = 8;  // at a time
 
 /// Groups that were turned change what everybody claims.
 void Voices::freshen_claims() {
-  if (levels_seen_ == levels_.changes) return;
-  levels_seen_ = levels_.changes;
+  if (tended_.levels == levels_.changes) return;
+  tended_.levels = levels_.changes;
   for (LiveLayer* layer : pool_.owners())
     if (layer != nullptr) turned(*layer);
   for (std::size_t bed = 0; bed < sleepers_.size(); ++bed) turned(sleepers_[bed]);
@@ -29,7 +29,7 @@ void Voices::turned(LiveLayer& layer) {
 /// Takes the voice of a sounding layer: it sleeps where it is worth it, and is over where it is not.
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
-  if (level_of(layer).audible() && !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.step)) {
+  if (level_of(layer).audible() && !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.progress.step)) {
     leave(layer, {}, Ending::outranked, why);
     return;
   }
@@ -44,7 +44,8 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
 
 /// The first frame at which it would be over.
 std::int64_t Voices::end_of(const LiveLayer& layer) const {
-  return layer.design->loop ? Sleepers::never : layer.since + layer.position.frames_to(layer.clip->frames, layer.step);
+  return layer.design->loop ? Sleepers::never
+                            : layer.progress.since + layer.progress.position.frames_to(layer.clip->frames, layer.progress.step);
 }
 
 /// They are gone, and only have to be swept up.
@@ -57,8 +58,8 @@ void Voices::forget_sleepers(PlayedSound& sound) {
 void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since) {
   if (layer.stage != Stage::settling) ++count_.dormant;
   layer.stage = Stage::dormant;
-  layer.position = position;
-  layer.since = since;
+  layer.progress.position = position;
+  layer.progress.since = since;
   layer.bed = sleepers_.add(layer, claim_of(layer), end_of(layer));
   PlayedSound& sound = *layer.start->sound;
   sound.asleep = asleep(sound) + 1;
@@ -109,14 +110,14 @@ void Voices::sweep() {
     get_up(layer);
     end(layer, link_.now().at, layer.start->sound->home->unloaded ? Ending::unloaded : Ending::stopped);
   }
-  sweeping_ = ended == most;
+  tended_.sweeping = ended == most;
 }
 
 void Voices::tend() {
-  if (link_.now().at == tended_) return;
-  tended_ = link_.now().at;
-  if (sweeping_) sweep();
-  if (sweeping_) return;  // thousands were told to go: nobody wakes among them until they are swept up
+  if (link_.now().at == tended_.at) return;
+  tended_.at = link_.now().at;
+  if (tended_.sweeping) sweep();
+  if (tended_.sweeping) return;  // thousands were told to go: nobody wakes among them until they are swept up
   end_slept_out();
   freshen_claims();
   for (int swaps = 0; swaps < most_swaps && !sleepers_.empty(); ++swaps) {

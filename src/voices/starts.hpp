@@ -50,8 +50,7 @@ class Starts {
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.voice, layer.slot, layer.stage, layer.drawn_gain, layer.own_gain, layer.drawn_pitch, layer.pan, layer.low_pass,
-        layer.high_pass, layer.level, layer.position, layer.since, layer.step, layer.told_late, layer.told_back, layer.how);
+      s(layer.bed, layer.voice, layer.slot, layer.stage, layer.its, layer.level, layer.progress, layer.told, layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
       if (layer.over()) continue;

@@ -22,8 +22,8 @@ class Streams {
 
   /// From where the layer stands.
   void open(LiveLayer& layer) {
-    layer.stream = streamer_.open(layer.clip->streamed, layer.position.whole, layer.design->loop);
-    layer.told_late = layer.told_back = StreamRing::never;
+    layer.stream = streamer_.open(layer.clip->streamed, layer.progress.position.whole, layer.design->loop);
+    layer.told.late = layer.told.back = StreamRing::never;
     playing_.push_back(&layer);
   }
   void close(LiveLayer& layer) {

@@ -25,8 +25,8 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
   in_order_.reserve(options.playbacks);
   verdict_.going.reserve(options.playbacks);
   verdict_.yielding.reserve(most_layers);
-  ended_.reserve(options.playbacks);
-  told_.reserve(options.playbacks);
+  ended_.fresh.reserve(options.playbacks);
+  ended_.told.reserve(options.playbacks);
 }
 
 LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted) {
@@ -39,15 +39,15 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     LiveLayer& layer = starts_.add_layer(start);
     layer.design = candidate.layer;
     layer.clip = candidate.clip;
-    layer.drawn_gain = candidate.gain;
-    layer.drawn_pitch = candidate.pitch;
+    layer.its.drawn_gain = candidate.gain;
+    layer.its.drawn_pitch = candidate.pitch;
     layer.level = Level(candidate.clip->level + candidate.gain);
-    layer.step = candidate.step;
-    layer.position = candidate.position;
-    layer.since = candidate.starts;
-    layer.pan = as.pan;
-    layer.low_pass = as.low_pass;
-    layer.high_pass = sound.design->high_pass;
+    layer.progress.step = candidate.step;
+    layer.progress.position = candidate.position;
+    layer.progress.since = candidate.starts;
+    layer.its.pan = as.pan;
+    layer.its.low_pass = as.low_pass;
+    layer.its.high_pass = sound.design->high_pass;
     if (candidate.fate == Candidate::Fate::voice) {
       give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
       candidate.voice = layer.voice;
@@ -64,8 +64,8 @@ LiveStart* Voices::find(PlaybackId id, std::uint32_t slot) {
 }
 
 ClipPosition Voices::position_at(const LiveLayer& layer, std::int64_t frame) const {
-  ClipPosition position = layer.position;
-  position.advance(layer.step, std::max<std::int64_t>(0, frame - layer.since));
+  ClipPosition position = layer.progress.position;
+  position.advance(layer.progress.step, std::max<std::int64_t>(0, frame - layer.progress.since));
   if (layer.design->loop && !layer.clip->streamed) position.fold(layer.clip->loop_from, layer.clip->frames);
   return position;
 }
@@ -82,9 +82,9 @@ std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
 
 void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
-  if (first != layer.since) {
-    layer.position = position_at(layer, first);
-    layer.since = first;
+  if (first != layer.progress.since) {
+    layer.progress.position = position_at(layer, first);
+    layer.progress.since = first;
   }
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
@@ -96,14 +96,14 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   command.clip = clip_on(layer.voice);
   command.start_frame = first;
   command.base = base;
-  command.position = layer.position.whole;
-  command.step = layer.step;
+  command.position = layer.progress.position.whole;
+  command.step = layer.progress.step;
   command.fade_in = fade_in;
-  command.gain = static_cast<float>(amplitude(layer.drawn_gain + layer.own_gain));
+  command.gain = static_cast<float>(amplitude(layer.its.drawn_gain + layer.its.own_gain));
   command.fold = options_.mono ? layer.clip->fold : 1;
-  command.side = static_cast<float>(layer.pan.value);
-  command.low_pass = static_cast<float>(layer.low_pass.value);
-  command.high_pass = static_cast<float>(layer.high_pass.value);
+  command.side = static_cast<float>(layer.its.pan.value);
+  command.low_pass = static_cast<float>(layer.its.low_pass.value);
+  command.high_pass = static_cast<float>(layer.its.high_pass.value);
   command.quality = sound.design->quality.value_or(options_.quality);
   command.loop = layer.design->loop;
   link_.send(command);
@@ -124,29 +124,29 @@ void Voices::send(const LiveLayer& layer, const Command& command) {
 }
 
 void Voices::set_gain(LiveLayer& layer, Decibels gain, Seconds time) {
-  layer.own_gain = gain;
-  layer.level = Level(layer.clip->level + layer.drawn_gain + gain);
+  layer.its.own_gain = gain;
+  layer.level = Level(layer.clip->level + layer.its.drawn_gain + gain);
   turned(layer);
-  send(layer, SetVoiceGain{layer.voice, static_cast<float>(amplitude(layer.drawn_gain + gain)), frames_of(time)});
+  send(layer, SetVoiceGain{layer.voice, static_cast<float>(amplitude(layer.its.drawn_gain + gain)), frames_of(time)});
 }
 
 void Voices::set_pan(LiveLayer& layer, Pan pan, Seconds time) {
-  layer.pan = pan;
+  layer.its.pan = pan;
   send(layer, SetVoiceSide{layer.voice, static_cast<float>(pan.value), frames_of(time)});
 }
 
 void Voices::set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time) {
-  (kind == StateFilter::Kind::low_pass ? layer.low_pass : layer.high_pass) = frequency;
+  (kind == StateFilter::Kind::low_pass ? layer.its.low_pass : layer.its.high_pass) = frequency;
   send(layer, SetFilter{layer.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
 }
 
 void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
-  const std::int64_t from = std::max(layer.since, link_.changes_from());
-  layer.position = position_at(layer, from);
-  layer.since = from;
-  layer.step = step_of(*layer.start->sound, layer.drawn_pitch + pitch);
+  const std::int64_t from = std::max(layer.progress.since, link_.changes_from());
+  layer.progress.position = position_at(layer, from);
+  layer.progress.since = from;
+  layer.progress.step = step_of(*layer.start->sound, layer.its.drawn_pitch + pitch);
   turned(layer);
-  send(layer, SetVoiceStep{layer.voice, layer.step, frames_of(time)});
+  send(layer, SetVoiceStep{layer.voice, layer.progress.step, frames_of(time)});
 }
 
 void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why) {
@@ -178,7 +178,7 @@ bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
   // What sleeps is over at once, however many they are.
   sound.stopped = by;
   forget_sleepers(sound);
-  return sweeping_ = true;
+  return tended_.sweeping = true;
 }
 
 void Voices::stop_all(Seconds fade, PlaybackId by) {
@@ -186,19 +186,19 @@ void Voices::stop_all(Seconds fade, PlaybackId by) {
     if (layer != nullptr) leave(*layer, fade, Ending::stopped);
   all_ = {by, all_.stops + 1};
   count_.dormant = 0;
-  sweeping_ = !sleepers_.empty();
+  tended_.sweeping = !sleepers_.empty();
 }
 
 void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   if (!starts_.end(layer)) return;
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
-  if (ended_.size() < ended_.capacity()) ended_.push_back({start.id, start.emitter, how});
+  if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, start.emitter, how});
 }
 
 void Voices::hand_out_ended() {
-  told_.clear();
-  std::swap(ended_, told_);
+  ended_.told.clear();
+  std::swap(ended_.fresh, ended_.told);
 }
 
 void Voices::take(std::span<const VoiceFinished> reports) {
@@ -229,14 +229,14 @@ void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view
       failed(layer.start->id, layer.stream->trouble);
       continue;
     }
-    if (const std::int64_t since = ring.late_since(); since != layer.told_late) {
-      layer.told_late = since;
+    if (const std::int64_t since = ring.late_since(); since != layer.told.late) {
+      layer.told.late = since;
       ++count_.late;
       tell(Reason::Code::stream_late, since, "late");
     }
-    if (const std::int64_t back = ring.back_at(); back != layer.told_back) {
-      layer.told_back = back;
-      tell(Reason::Code::stream_back, back - layer.told_late, "back");
+    if (const std::int64_t back = ring.back_at(); back != layer.told.back) {
+      layer.told.back = back;
+      tell(Reason::Code::stream_back, back - layer.told.late, "back");
     }
   }
 }
@@ -244,9 +244,9 @@ void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view
 void Voices::wake(LiveLayer& layer) {
   get_up(layer);
   // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
-  const std::int64_t first = std::max(link_.base() + (layer.clip->streamed ? frames_of(time_to_read) : 0), layer.since);
+  const std::int64_t first = std::max(link_.base() + (layer.clip->streamed ? frames_of(time_to_read) : 0), layer.progress.since);
   give_voice(layer, first, first, shortest_change(options_.rate.value));
-  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.voice, layer.since});
+  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.voice, layer.progress.since});
 }
 
 }  // namespace tidewater

@@ -94,7 +94,7 @@ class Voices {
       if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, Ending::unloaded);
     for (PlayedSound& sound : sounds) forget_sleepers(sound);
     bank.unloaded = true;
-    sweeping_ = !sleepers_.empty();
+    tended_.sweeping = !sleepers_.empty();
   }
 
   // The way of time.
@@ -110,13 +110,13 @@ class Voices {
   const VoicesCount& count() const { return count_; }
   std::size_t playbacks() const { return starts_.count(); }
   /// What ended between the last two calls of `hand_out_ended`.
-  std::span<const EndedPlayback> ended() const { return told_; }
+  std::span<const EndedPlayback> ended() const { return ended_.told; }
   void hand_out_ended();
 
   /// See base/state.hpp. `sound(pointer)` keeps which sound one is.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
-    s(all_, sweeping_, tended_, levels_seen_, count_);
+    s(all_, tended_, count_);
     starts_.state(s, sound);
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
@@ -186,11 +186,19 @@ class Voices {
   Verdict verdict_;
   std::vector<LiveStart*> in_order_;  ///< starts of one sound, the oldest first: what was last asked for
   Stopped all_;
-  bool sweeping_ = false;          ///< some of the sleepers are gone
-  std::int64_t tended_ = 0;        ///< when the pool was
-  std::uint64_t levels_seen_ = 0;  ///< the change of groups that all claims go by
+  /// Up to where what is done in updates has been done.
+  struct Tended {
+    std::int64_t at = 0;
+    std::uint64_t levels = 0;  ///< the change of groups that all claims go by
+    bool sweeping = false;     ///< some of the sleepers are gone
+  };
+  Tended tended_;
   VoicesCount count_;
-  std::vector<EndedPlayback> ended_, told_;
+  /// As many as may play: a game that does not update is told of the first.
+  struct EndedOnes {
+    std::vector<EndedPlayback> fresh, told;
+  };
+  EndedOnes ended_;
 };
 
 }  // namespace tidewater
