@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <set>
 
 #include "audio_thread.hpp"
 #include "bank/bank_data.hpp"
@@ -170,4 +171,26 @@ TEST_CASE("a clip that was prepared before is the same from the cache, and is pr
   folder.write("blocked", "");
   setenv("TIDEWATER_CACHE", folder.path("blocked").c_str(), 1);
   CHECK(heard(sounds).part(0.1, 0.2).rms() > 0.1);
+}
+
+TEST_CASE("a bank's content is the same for the same book and clips, and other for any other") {
+  const Folder folder;
+  write_stage_clips(folder);
+  const auto content = [&](const std::string& book) {
+    folder.write("book.toml", book_head + book);
+    return compile_book(folder.path("book.toml")).content().value;
+  };
+  const std::string book = "[groups.g]\n[sounds.s]\nclips=[\"tone.wav\"]\n[events.e]\nstart=\"s\"\n";
+  const std::uint64_t first = content(book);
+  CHECK(first != 0);
+  CHECK(content("# a comment\n" + book) == first);
+  std::set<std::uint64_t> others = {first};
+  for (const std::string other : {"[groups.g]\ngain=\"-1 dB\"\n[sounds.s]\nclips=[\"tone.wav\"]\n[events.e]\nstart=\"s\"\n",
+                                  "[groups.g]\n[sounds.s]\nclips=[\"tone.wav\"]\nspread=\"middle\"\n[events.e]\nstart=\"s\"\n",
+                                  "[groups.g]\n[sounds.s]\nclips=[\"tone.wav\"]\n[events.e]\nstart=\"s\"\ndelay=\"1 ms\"\n"})
+    CHECK(others.insert(content(other)).second);
+  auto samples = sine(1000, 0.5, 1, 0.5);
+  samples[9000] += 0.001F;
+  folder.write_clip("clips/tone.wav", samples);
+  CHECK(others.insert(content(book)).second);
 }

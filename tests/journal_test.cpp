@@ -133,7 +133,8 @@ TEST_CASE("a replay with another book finds playbacks by their sounds, and says 
   CHECK(notices_with(sounds + "responses=[{start=\"hum\"},{start=\"step\"}]\n") == std::vector<std::string>{"hum stopped"});
   // The other way round: it is still the hum that is stopped.
   CHECK(notices_with(sounds + "responses=[{start=\"step\"},{start=\"hum\"}]\n") ==
-        std::vector<std::string>{"before second 1 this is other than the recording, first in what was drawn and picked; with the same book "
+        std::vector<std::string>{"j:2: the bank 'stage' is not as it was when this was recorded",
+                                 "before second 1 this is other than the recording, first in what was drawn and picked; with the same book "
                                  "it would not be",
                                  "hum stopped"});
   CHECK(notices_with(sounds + "start=\"step\"\n").back() ==

@@ -12,6 +12,7 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/request.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -23,6 +24,8 @@ class Bank {
   std::string_view name() const;
   /// The rate that all its clips have.
   Hertz rate() const;
+  /// Of all that is heard of it. A journal has it, so that a replay can say that a bank is another.
+  ContentHash content() const;
   /// Memory that the samples take, in bytes.
   std::size_t sample_bytes() const;
   /// Names in the order of the book; each is valid while a copy of the bank lives.

@@ -127,14 +127,17 @@ class SoundManager {
   SoundManager(const SoundManager&) = delete;
   SoundManager& operator=(const SoundManager&) = delete;
 
-  /// Makes the bank's events known. Of two banks with one event, the later counts. Groups that exist already keep
-  /// their levels. Throws Error where a bank of this name is loaded, or there would be more than 64 groups.
+  /// Makes the bank's events known: from its return on they can be raised. Of two banks with one event, the later counts. Groups that
+  /// exist already keep their levels. The manager keeps the bank's memory until nothing plays from it any more.
+  /// Throws Error, and nothing is loaded, where a bank of this name is, or there would be more than 64 groups.
+  /// Thread: any; it may take long, and only other loads and unloads wait for it.
   void load(const Bank& bank);
-  /// What plays from the bank fades out over 5 ms. False where no bank of this name is loaded.
+  /// What plays from the bank fades out over 5 ms; its memory is given back by an `update` after that. False where no bank of this name
+  /// is loaded. Thread: as of `load`.
   bool unload(std::string_view bank);
 
-  /// Something happened: carries out the event's responses. Neither allocates nor waits once the journal's memory has
-  /// grown to the game's pace, unless the name is unknown.
+  /// Something happened: carries out the event's responses, and says what became of them. A name that no bank has is an outcome, with
+  /// the nearest name in the journal. Thread: any; it allocates nothing, and waits for nothing but the lock.
   Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
   /// The same with what the event was about, and who made it: any number of the game's own, 0 for nobody. Where a book
   /// says so, each emitter's clips are picked by themselves.
@@ -145,23 +148,25 @@ class SoundManager {
   }
   Raised raise(Name event, std::span<const Trait> traits, std::uint64_t emitter = 0);
 
-  /// Once a game frame: takes note of what has ended and hands the journal on. `elapsed` is the game's time since the
-  /// last call; where it passes and nothing renders, the journal says so.
+  /// Once a game frame: wakes what can be heard again, takes note of what has ended and hands the journal on. `elapsed` is the game's
+  /// time since the last call; where it passes and nothing renders, the journal says so. Throws what the journal's sink throws; all
+  /// else is done then. Thread: any, one at a time.
   void update(Seconds elapsed);
 
   /// What ended between the last two calls of `update`, in order: of a game that does not update for long, the first of them, as many
   /// as it may have playbacks. Valid until the next `update`, on its thread.
   std::span<const EndedPlayback> ended() const;
 
-  /// Levels of groups, smoothed over `time`. "master" is above all.
+  /// Levels of groups, smoothed over `time`. "master" is above all. `unknown_group`, and nothing changes, where no bank that was ever
+  /// loaded has the group. Thread: any.
   Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
   Outcome set_mute(Name group, bool mute);
   /// Second-order filters over all of a group; 0 Hz takes one out.
   Outcome set_low_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
   Outcome set_high_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
-  /// Writes a line of one's own into the journal, as a notice: what a person should know when reading it.
+  /// Writes a line of one's own into the journal, as a notice: what a person should know when reading it. Thread: any.
   void note(std::string_view text);
-  /// Fades out all that plays.
+  /// Fades out all that plays; what sleeps is over at once. Thread: any.
   Outcome stop_all(Seconds fade = {});
 
   /// All that what is heard next depends on, but for the banks: a manager that was made with the same options and restores it goes on
@@ -172,17 +177,20 @@ class SoundManager {
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
 
   /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1. What is left over behind the
-  /// last whole frame is filled with zeros.
+  /// last whole frame is filled with zeros. Thread: one, the audio thread, at a time; it never waits (with `offline` it reads files).
   void render(std::span<float> out) noexcept;
 
-  /// The handle of a playback that is named in a journal; one that says `ended()` where it is over or never was.
+  /// The handle of a playback that is named in a journal; one that says `ended()` where it is over or never was. It looks at all that
+  /// plays. Thread: any.
   Playback find(PlaybackId id);
 
-  /// Frames rendered so far.
+  /// Frames that finished calls of `render` have handed out. Thread: any, also the audio thread, as for the next two.
   Frames clock() const;
   Hertz rate() const;
   Layout layout() const;
+  /// As of the last request or update. Thread: any.
   Stats stats() const;
+  /// Silence where no bank that was ever loaded has the group. Reading it begins a new peak. Thread: any.
   Meter read_meter(Name group);
 
  private:

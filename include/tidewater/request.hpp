@@ -28,11 +28,18 @@ struct PlaybackId {
 /// Whose level or filter: one playback's, or a group's.
 using Target = std::variant<PlaybackId, Name>;
 
+/// What is in a bank, as a number: the same for the same book and clips. 0 where it is not known.
+struct ContentHash {
+  std::uint64_t value = 0;
+  friend constexpr bool operator==(ContentHash, ContentHash) = default;
+};
+
 namespace asked {
 
 /// A bank is loaded.
 struct Load {
   std::string_view bank;
+  ContentHash content;
 };
 
 struct Unload {

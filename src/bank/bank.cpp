@@ -110,6 +110,8 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
   return clip;
 }
 
+ContentHash Bank::content() const { return data_->content; }
+
 std::string_view Bank::name() const { return data_->name; }
 Hertz Bank::rate() const { return data_->rate; }
 std::vector<std::string_view> Bank::events() const { return names_of(data_->events); }

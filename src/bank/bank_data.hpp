@@ -12,6 +12,7 @@
 #include "tidewater/bank.hpp"
 #include "tidewater/design.hpp"
 #include "tidewater/name.hpp"
+#include "tidewater/request.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -116,6 +117,7 @@ struct BankGroup : GroupDesign {
 
 struct BankData {
   std::string name;
+  ContentHash content;
   Hertz rate;
   std::vector<BankClip> clips;
   std::vector<BankGroup> groups;

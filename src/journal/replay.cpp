@@ -198,8 +198,12 @@ class Player {
 
   void carry_out(const ScriptedRequest& scripted) {
     if (const auto* load = std::get_if<asked::Load>(&scripted.asked.request)) {
-      for (const Bank& bank : banks_)
-        if (bank.name() == load->bank) manager_.load(bank);
+      for (const Bank& bank : banks_) {
+        if (bank.name() != load->bank) continue;
+        manager_.load(bank);
+        if (load->content != ContentHash{} && bank.content() != ContentHash{} && load->content != bank.content())
+          tell(scripted.line, fmt::format("the bank '{}' is not as it was when this was recorded", load->bank));
+      }
     } else if (const auto* unload = std::get_if<asked::Unload>(&scripted.asked.request)) {
       manager_.unload(unload->bank);
     } else {

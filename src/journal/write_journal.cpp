@@ -26,6 +26,7 @@ class Values {
   void add(const char* key, std::string_view value) { line_[key] = value; }
   void add(const char* key, const Name& value) { line_[key] = value.text(); }
   void add(const char* key, PlaybackId value) { line_[key] = to_text(value); }
+  void add(const char* key, ContentHash value) { line_[key] = fmt::format("{:016x}", value.value); }
   void add(const char* key, Hertz value) { line_[key] = value > Hertz{} ? tidewater::to_text(value) : "none"; }
   template <class Quantity>
   void add(const char* key, Quantity value) {
@@ -50,6 +51,7 @@ class Values {
 };
 
 bool says_something(std::uint64_t value) { return value != 0; }
+bool says_something(ContentHash value) { return value.value != 0; }
 bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
 
 std::string text_of(const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }

@@ -54,7 +54,7 @@ void SoundManager::load(const Bank& bank) {
   control.make_ready_for(data_of(bank));
   Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), control.options.seed);
   const Asking asking(control);
-  control.ask(asked::Load{bank.name()}, {.loading = &loading});
+  control.ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
 }
 
 bool SoundManager::unload(std::string_view name) {

@@ -48,7 +48,8 @@ template <class R>
 inline constexpr int description_of = 0;
 
 template <>
-inline constexpr auto description_of<asked::Load> = describe("load", field("bank", &asked::Load::bank));
+inline constexpr auto description_of<asked::Load> = describe("load", field("bank", &asked::Load::bank),
+                                                             field("content", &asked::Load::content, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank));
 template <>

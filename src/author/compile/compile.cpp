@@ -10,6 +10,7 @@
 #include "author/book/group_settings.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/prepared_clips.hpp"
+#include "author/compile/content.hpp"
 #include "author/compile/weights.hpp"
 #include "bank/bank_data.hpp"
 #include "play/door.hpp"
@@ -106,6 +107,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     for (const auto& response : event.responses) made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.sound)});
     data->events.push_back(std::move(made));
   }
+  data->content = {content_of(book, *data)};
   return bank_of(std::move(data));
 }
 
