@@ -373,3 +373,22 @@ TEST_CASE("a level that the game gave the master before its first bank is kept; 
   CHECK(hum.set_pan(Pan{0.5}) == Outcome::already_ended);
   CHECK(Playback().stop() == Outcome::already_ended);
 }
+
+TEST_CASE("what ended since the update before is listed once, with its emitter and how") {
+  Stage stage(tones);
+  const Playback tone = stage.manager->raise("tone", {}, 7).playback();
+  stage.render(Seconds{0.1});
+  CHECK(stage.manager->ended().empty());
+  std::vector<EndedPlayback> ended;
+  std::vector<float> block(2 * 800);
+  for (int i = 0; i < 60; ++i) {
+    stage.manager->render(block);
+    stage.manager->update(Seconds{1.0 / 60});
+    for (const EndedPlayback& over : stage.manager->ended()) ended.push_back(over);
+    CHECK((stage.manager->stats().playbacks == 0) == (ended.size() == 1));
+  }
+  REQUIRE(ended.size() == 1);
+  CHECK(ended[0].id == tone.id());
+  CHECK(ended[0].emitter == 7);
+  CHECK(ended[0].how == Ending::finished);
+}
