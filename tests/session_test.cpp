@@ -373,6 +373,9 @@ TEST_CASE("a saved state that is damaged, of other options or without its banks 
   }
   SoundManager other({.offline = true});
   CHECK_THROWS_WITH(other.restore(saved, {}), "the state was saved with a bank 'stage' that is not given");
+  folder.write("book.toml", book_head + book + "[events.new]\nstart = \"hum\"\n");
+  const std::vector<Bank> changed = {compile_book(folder.path("book.toml"))};
+  CHECK_THROWS_WITH(other.restore(saved, changed), "the bank 'stage' is not as it was when the state was saved");
   for (std::size_t size = 0; size < saved.size(); size += 1 + size / 4)
     CHECK_THROWS_AS(other.restore(std::span(saved).first(size), banks), Error);
   std::vector<std::byte> damaged = saved;

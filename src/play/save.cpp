@@ -36,10 +36,22 @@ Fixed fixed(const ManagerOptions& options) {
           options.limiter ? 1 : 0};
 }
 
-std::vector<std::string> bank_names(Control& control) {
-  std::vector<std::string> names;
-  for (const LiveBank& bank : control.loaded.banks()) names.push_back(bank.data->name);
-  return names;
+/// A bank that a state is with.
+struct Needed {
+  std::string name;
+  ContentHash content;
+
+  template <class State>
+  void state(State& s) {
+    s.text(name);
+    s(content);
+  }
+};
+
+std::vector<Needed> banks_of(Control& control) {
+  std::vector<Needed> banks;
+  for (const LiveBank& bank : control.loaded.banks()) banks.push_back({bank.data->name, bank.data->content});
+  return banks;
 }
 
 template <class State, class BankCalled>
@@ -73,8 +85,8 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
 
 std::vector<std::byte> save(Control& control) {
   StateOut body;
-  std::vector<std::string> names = bank_names(control);
-  body.each(names, [&](std::string& name) { body.text(name); });
+  std::vector<Needed> needed = banks_of(control);
+  body.each(needed, [&](Needed& bank) { bank.state(body); });
   all_of(body, control, [](const std::string&) { return std::shared_ptr<const BankData>(); });
   const std::vector<std::byte> bytes = body.take();
   StateOut whole;
@@ -106,14 +118,14 @@ void restore(Control& control, std::span<const std::byte> saved, std::span<const
     return BankInside::of(*bank);
   };
   StateIn body(bytes);
-  std::vector<std::string> names;
-  body.each(names, [&](std::string& name) { body.text(name); });
-  for (const std::string& name : names)
-    for (const BankClip& clip : bank_called(name)->clips)
-      if (clip.streamed != nullptr) {
-        control.voices.streams().prepare(control.options.offline);
-        break;
-      }
+  std::vector<Needed> needed;
+  body.each(needed, [&](Needed& bank) { bank.state(body); });
+  for (const auto& [name, content] : needed) {
+    const auto data = bank_called(name);
+    if (data->content != content) throw Error(fmt::format("the bank '{}' is not as it was when the state was saved", name));
+    if (std::any_of(data->clips.begin(), data->clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; }))
+      control.voices.streams().prepare(control.options.offline);
+  }
   all_of(body, control, bank_called);
   if (!body.at_end()) StateIn::damaged();
   control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
