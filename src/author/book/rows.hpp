@@ -2,7 +2,7 @@
 /// A row of a table of keys: what a key is called, takes and means, and the member that it fills. Books are read, checked, shown and
 /// documented by these.
 ///
-///     quantity("fade-in", &SoundDesign::fade_in, "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level.")
+///     .quantity({"fade-in", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."}, &BookSound::fade_in)
 
 #include <fmt/format.h>
 
