@@ -116,8 +116,8 @@ TEST_CASE("a replay with another book finds playbacks by their sounds, and says 
   for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
   const JournalScript script = parse_journal(text, "j");
   CHECK(script.sums.size() == 2);
-  const auto notices_with = [&](const std::string& book) {
-    const Stage other(book);
+  const auto notices_with = [&](const std::string& changed) {
+    const Stage other(changed);
     std::vector<std::string> told;
     ManagerOptions options = options_of(script);
     options.journal = [&](const JournalEntry& entry) {
