@@ -223,6 +223,33 @@ void holds() {
   });
 }
 
+double heap_mib() { return static_cast<double>(mallinfo2().uordblks) / (1 << 20); }
+
+/// What a game that forgets to render, or floods one frame, leaves in memory, beside what it had before.
+void forgetful() {
+  fmt::print("\n| what a game does, journal on | {:>12} | {:>12} |\n| {:-<28} | {:->12} | {:->12} |\n", "heap before", "after", "", ":",
+             ":");
+  const auto row_of = [](const char* what, const std::function<void(Game&)>& work) {
+    Game game(256, 64);
+    Times times;
+    game.frames(200, events, 20, 0, times);  // what grows once has grown
+    const double before = heap_mib();
+    work(game);
+    fmt::print("| {:<28} | {:>8.2f} MiB | {:>8.2f} MiB |\n", what, before, heap_mib());
+  };
+  row_of("ten minutes without a render", [](Game& game) {
+    for (int frame = 0; frame < 36'000; ++frame) {
+      for (int i = 0; i < 3; ++i) game.manager().raise("calls.event.1");
+      game.manager().set_gain("master", Decibels{-0.01 * (frame % 100)});
+      game.manager().update(Seconds{1.0 / 60});
+    }
+  });
+  row_of("a million raises in a frame", [](Game& game) {
+    for (int i = 0; i < 1'000'000; ++i) game.manager().raise("calls.event.1");
+    for (int i = 0; i < 3; ++i) game.manager().update(Seconds{1.0 / 60});
+  });
+}
+
 /// An hour of the harbour, minute after minute, with a journal: what is kept in memory, and what is left over.
 void hour() {
   const Bank bank = compile_book(HARBOUR_FOLDER "/book.toml");
@@ -248,8 +275,7 @@ void hour() {
     manager.stop_all();
     for (int at = 0; at < 30; ++at) frame();
     const Stats stats = manager.stats();
-    fmt::print("| {:<33} minutes | {:>6.2f} MiB | {:>10} |\n", minute, static_cast<double>(mallinfo2().uordblks) / (1 << 20),
-               stats.voices + stats.fading + stats.dormant);
+    fmt::print("| {:<33} minutes | {:>6.2f} MiB | {:>10} |\n", minute, heap_mib(), stats.voices + stats.fading + stats.dormant);
     std::fflush(stdout);
   }
 }
@@ -266,6 +292,7 @@ void print_calls_table() {
   raising("the same hot, 10,000 dormant", {.voices = 64, .sleepers = 10000});
   raising("the same hot, three more threads raise", {.other_threads = 3});
   holds();
+  forgetful();
   hour();
 }
 

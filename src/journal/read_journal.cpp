@@ -204,12 +204,11 @@ void go_on_updating(JournalScript& script) {
   if (script.updates.empty() || script.requests.empty()) return;
   noted::Updates& last = script.updates.back();
   const Frames until = script.requests.back().at;
-  if (last.times == 1 && script.updates.size() > 1) {  // the first of a run that goes on with the one before
-    const noted::Updates& before = script.updates[script.updates.size() - 2];
+  if (last.times == 1) {  // it has no pace of its own, but it may go on with the run before
+    const noted::Updates before = script.updates.size() > 1 ? script.updates[script.updates.size() - 2] : noted::Updates();
     const Frames next = before.first + Frames{before.every.value * static_cast<std::int64_t>(before.times)};
     last.every = before.times > 1 && last.first == next ? before.every : Frames{};
   }
-  if (last.times == 1 && script.updates.size() == 1) last.every = Frames{};
   while (last.every > Frames{} && last.first + Frames{last.every.value * static_cast<std::int64_t>(last.times)} <= until) ++last.times;
 }
 

@@ -95,7 +95,7 @@ class Player {
     if (its.empty() || its == machine()) return;
     manager_.note(
         fmt::format("recorded on a machine of the kind {}, and mixed here as {}: decisions are the same, samples may differ in "
-                    "their last bits",
+                    "their last bits (mix_as, or render --as-recorded, asks for the same kind)",
                     its, machine()));
   }
 

@@ -26,8 +26,8 @@ Control::Control(ManagerOptions given)
       handing(options.journal_lines, options.rate),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
-      voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono, options.offline}, link,
-             notebook, groups.levels()) {
+      voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
+             groups.levels()) {
   candidates.reserve(most_layers);
 }
 

@@ -15,7 +15,6 @@ class Starts {
   /// So many layers; a start has one at least.
   explicit Starts(std::size_t capacity);
 
-  std::size_t capacity() const { return capacity_; }
   /// Starts that are not over.
   std::size_t count() const { return starts_.size() - free_starts_.size(); }
   bool has_room(std::size_t layers) const { return free_layers_.size() + capacity_ - layers_.size() >= layers; }

@@ -28,7 +28,6 @@ struct VoicesOptions {
   std::size_t playbacks = 0;
   Quality quality = Quality::standard;
   bool mono = false;
-  bool offline = false;
 };
 
 /// How much plays.

@@ -88,23 +88,17 @@ class RowsOf {
   template <class Place>
   RowsOf& quantity(const Said& said, Place place) {
     using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
-    return add(said, std::string(Written<T>::name), [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
-      read_quantity(problems, table, key, +Written<T>::read, std::invoke(place, into));
-    });
+    return value(said, std::string(Written<T>::name), place, +Written<T>::read);
   }
   /// A part of one, in percent.
   template <class Place>
   RowsOf& share(const Said& said, Place place) {
-    return add(said, "share", [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
-      read_quantity(problems, table, key, read_share, std::invoke(place, into));
-    });
+    return value(said, "share", place, read_share);
   }
   /// LUFS.
   template <class Place>
   RowsOf& loudness(const Said& said, Place place) {
-    return add(said, "loudness", [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
-      if (Decibels level; read_quantity(problems, table, key, read_loudness, level)) std::invoke(place, into) = level;
-    });
+    return value(said, "loudness", place, read_loudness);
   }
   /// One of a few words, which stand for the values of an enumeration, or for false and true, in their order.
   template <class Place>
@@ -158,6 +152,12 @@ class RowsOf {
   template <class T>
   static void set_to_number(std::optional<T>& into, int number) {
     into = static_cast<T>(number);
+  }
+  template <class Place, class T>
+  RowsOf& value(const Said& said, std::string takes, Place place, Read<T> (*reader)(std::string_view)) {
+    return add(said, std::move(takes), [key = said.key, place, reader](Problems& problems, const Keys& table, Into& into) {
+      if (T written{}; read_quantity(problems, table, key, reader, written)) std::invoke(place, into) = written;
+    });
   }
   RowsOf& add(const Said& said, std::string takes, std::function<void(Problems&, const Keys&, Into&)> read) {
     rows_.push_back({{section_, said.key, std::move(takes), said.standard, said.example, said.meaning}, std::move(read)});
