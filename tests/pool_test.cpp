@@ -35,6 +35,10 @@ clips = ["hum.wav"]
 gain = "-20 dB"
 rank = 8
 loop = true
+[events.later]
+responses = [ { start = "long", delay = "1 s" } ]
+[events.faint-later]
+responses = [ { start = "softest", delay = "1 s" }, { start = "shot", delay = "1 s" } ]
 [events.shot]
 start = "shot"
 [events.long]
@@ -329,4 +333,76 @@ TEST_CASE("more playbacks than there is room for are refused, in words; what the
   stage.manager->stop_all();
   stage.render(Seconds{0.2});
   CHECK(stage.raise("important").outcome == Outcome::started);
+}
+
+TEST_CASE("what waits for a long delay holds no voice, and is heard on its frame") {
+  Stage stage(book, {.voices = 1});
+  const Playback later = stage.raise("later").playback();
+  REQUIRE(stage.raise("shot").outcome == Outcome::started);
+  CHECK(stage.manager->stats().voices == 1);
+  CHECK(stage.manager->stats().dormant == 1);
+  const Take take = stage.render(Seconds{1.5});
+  CHECK_FALSE(later.ended());
+  const auto due = stage.entries<noted::Due>();
+  REQUIRE(due.size() == 1);
+  CHECK(due[0].outcome == Outcome::started);
+  CHECK(due[0].starts == Frames{48000 + latency_frames});
+  CHECK(due[0].at > Frames{36000});
+  CHECK(due[0].at < Frames{37000});
+  // The shot lasts for half a second; then there is silence up to the frame that was promised.
+  CHECK(take.part(0.6, 0.39).peak() == 0);
+  CHECK(take.part(1.0, 0.1).peak() > 0.1);
+  CHECK(to_json(JournalEntry{{}, due[0]}).find("due") != std::string::npos);
+}
+
+TEST_CASE("when a delay is over whoever is louder sounds, and who is too short to wait says why it is not heard") {
+  Stage stage(book, {.voices = 1});
+  stage.raise("faint-later");
+  stage.raise("loud");
+  stage.render(Seconds{1.2});
+  const auto due = stage.entries<noted::Due>();
+  REQUIRE(due.size() == 2);
+  CHECK(due[0].outcome == Outcome::dormant);
+  CHECK_THAT(due[0].why, Contains("1 voice"));
+  CHECK(due[1].outcome == Outcome::pool_full);
+  CHECK_THAT(due[1].why, Contains("short"));
+  CHECK(stage.entries<noted::Ended>().size() == 1);
+  stage.raise("hush");
+  stage.render(Seconds{0.2});
+  CHECK(stage.entries<noted::Woke>().size() == 1);
+}
+
+TEST_CASE("what waits for its delay can be stopped, turned and bent before it is heard") {
+  Stage stage(book);
+  Playback stopped = stage.raise("later").playback(), turned = stage.raise("later").playback();
+  stage.render(Seconds{0.1});
+  CHECK(stopped.stop() == Outcome::done);
+  CHECK(stopped.ended());
+  CHECK(stopped.stop() == Outcome::already_ended);
+  CHECK(turned.set_gain(Decibels{-20}) == Outcome::done);
+  CHECK(turned.bend(Semitones{12}) == Outcome::done);
+  const Take take = stage.render(Seconds{1.5});
+  CHECK(stage.entries<noted::Due>().size() == 1);
+  CHECK(take.part(0, 0.89).peak() == 0);
+  CHECK(take.part(1, 0.3).peak() == Approx(0.5 * std::sqrt(0.5) * std::pow(10.0, -30.0 / 20)).epsilon(0.02));
+  CHECK(take.part(1, 0.3).pitch() == Approx(1000).epsilon(0.001));
+
+  stage.raise("later");
+  stage.manager->stop_all();
+  CHECK(stage.render(Seconds{1.5}).part(0.1, 1.4).peak() == 0);
+  CHECK(stage.manager->stats().playbacks == 0);
+}
+
+TEST_CASE("a game that gave no sign of life begins a delayed sound late, and whole") {
+  Stage stage(book);
+  stage.raise("faint-later");
+  std::vector<float> block(2 * 48000);
+  stage.manager->render(block);
+  stage.manager->render(block);
+  CHECK(std::all_of(block.begin(), block.end(), [](float s) { return s == 0; }));
+  const Take take = stage.render(Seconds{0.6});
+  const auto due = stage.entries<noted::Due>();
+  REQUIRE(due.size() == 2);
+  CHECK(due[1].starts == Frames{2 * 48000 + latency_frames});
+  CHECK(take.part(0.45, 0.05).peak() > 0);  // the shot, which lasts for half a second
 }

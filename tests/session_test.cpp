@@ -44,7 +44,7 @@ fade-out = "150 ms"
 [sounds.both]
 group = "effects"
 rank = 6
-layers = [ { clips = ["hum.wav"], loop = true, start-at = "anywhere" }, { clips = ["longer.wav"], delay = "0 ms .. 300 ms", chance = "70 %" }, { clips = ["tone.wav"] } ]
+layers = [ { clips = ["hum.wav"], loop = true, start-at = "anywhere" }, { clips = ["longer.wav"], delay = "0 ms .. 700 ms", chance = "70 %" }, { clips = ["tone.wav"] } ]
 [sounds.again]
 clips = ["tone.wav", "low.wav"]
 retrigger = "restart"
@@ -75,7 +75,7 @@ responses = [ { start = "step" }, { start = "step", delay = "77 ms" } ]
 [events.hum]
 start = "hum"
 [events.hush]
-responses = [ { stop = "hum" }, { stop = "song", fade = "90 ms" } ]
+responses = [ { stop = "hum" }, { stop = "song", fade = "90 ms" }, { start = "few", delay = "900 ms" } ]
 [events.both]
 start = "both"
 [events.again]
@@ -85,7 +85,7 @@ start = "few"
 [events.walk]
 start = "pieces"
 [events.song]
-start = "song"
+responses = [ { start = "song" }, { start = "song", delay = "1.5 s" } ]
 )";
 
 /// Comes and goes beside it, and has one event of its own in the same name.

@@ -65,6 +65,8 @@ class Reader {
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
       request(line, told);
+    else if (line.contains("due"))
+      due(line, told);
     else if (line.contains("outcome") || line.contains("layer"))
       decision(line, told);
     else
@@ -99,10 +101,7 @@ class Reader {
     const bool layer = line.contains("layer");
     const std::string outcome = layer && !line.contains("outcome") ? "and layer" : text_at(line, "outcome");
     told.what = "  " + outcome;
-    if (const auto known = outcome_of(outcome)) {
-      told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started);
-      told.refused = refused(*known);
-    }
+    mark(outcome, told);
     told.about = text_at(line, line.contains("sound") ? "sound" : "event");
     if (const auto event = event_of_.find(text_at(line, "id")); told.about.empty() && event != event_of_.end()) told.about = event->second;
     if (line.contains("clip")) {
@@ -110,12 +109,37 @@ class Reader {
       for (const auto* key : {"gain", "pitch"})
         if (line.contains(key)) told.more += ", " + rounded(text_at(line, key));
       if (line.contains("voice")) told.more += ", voice " + text_at(line, "voice");
-      if (line.contains("starts") && line.contains("at")) {
-        const double later = seconds_of(line["starts"], rate_) - seconds_of(line["at"], rate_);
-        if (later >= 0.01) told.more += fmt::format(", at {:.2f} s", seconds_of(line["starts"], rate_));
-      }
+      tell_start(line, told);
     }
     if (line.contains("why")) told.more += (told.more.empty() ? "" : "; ") + text_at(line, "why");
+  }
+
+  /// A start that is not at once.
+  void tell_start(const Json& line, Told& told) const {
+    if (!line.contains("starts") || !line.contains("at")) return;
+    const double later = seconds_of(line["starts"], rate_) - seconds_of(line["at"], rate_);
+    if (later >= 0.01) told.more += fmt::format(", at {:.2f} s", seconds_of(line["starts"], rate_));
+  }
+
+  static void mark(const std::string& outcome, Told& told) {
+    const auto known = outcome_of(outcome);
+    if (!known) return;
+    told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started);
+    told.refused = refused(*known);
+  }
+
+  void due(const Json& line, Told& told) const {
+    told.what = "due";
+    told.about = fmt::format("{} {}", text_at(line, "sound"), text_at(line, "due"));
+    if (line.contains("layer")) told.more = text_at(line, "layer") + ": ";
+    if (line.contains("outcome")) {
+      mark(text_at(line, "outcome"), told);
+      told.more += text_at(line, "outcome");
+      if (line.contains("why")) told.more += "; " + text_at(line, "why");
+    } else {
+      told.more += "voice " + text_at(line, "voice");
+      tell_start(line, told);
+    }
   }
 
   static void happened(const Json& line, Told& told) {

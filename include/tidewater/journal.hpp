@@ -78,6 +78,16 @@ struct FurtherLayer {
   std::string why;
 };
 
+/// A layer that waited for its delay asked for a voice, a quarter of a second before it is heard from `starts` on.
+struct Due {
+  Outcome outcome = Outcome::started;  ///< or why it is not heard then: dormant, silent or pool_full
+  PlaybackId playback;
+  std::string sound, layer;
+  std::uint32_t voice = Layer::no_voice;
+  Frames starts;
+  std::string why;
+};
+
 /// A playback was told to go.
 struct Fading {
   PlaybackId playback;
@@ -116,7 +126,7 @@ struct Updates {
 
 /// The commands of a request reached the audio thread too late for their frame.
 struct Late {
-  std::uint64_t request = 0;  ///< requests and updates before it, and itself
+  std::uint64_t request = 0;  ///< requests and updates before it, what was due with them, and itself
   Frames landed;              ///< the frame that they were carried out for
 };
 
@@ -143,8 +153,8 @@ struct End {};
 
 struct JournalEntry {
   Frames at;  ///< on the mixer's clock: what had been handed out
-  std::variant<noted::Head, noted::Asked, noted::Decision, noted::FurtherLayer, noted::Fading, noted::Woke, noted::Ended, noted::Updates,
-               noted::Late, noted::Sums, noted::Notice, noted::End>
+  std::variant<noted::Head, noted::Asked, noted::Decision, noted::FurtherLayer, noted::Due, noted::Fading, noted::Woke, noted::Ended,
+               noted::Updates, noted::Late, noted::Sums, noted::Notice, noted::End>
       what;
 
   /// Null where it is something else.

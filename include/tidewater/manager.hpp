@@ -102,10 +102,10 @@ struct Raised {
 
 struct Stats {
   std::uint32_t playbacks = 0;    ///< that were started and are not over, those without a voice included
-  std::uint32_t voices = 0;       ///< taken by what sounds or waits for its delay; a playback has one for each of its layers
+  std::uint32_t voices = 0;       ///< taken by what sounds, or is about to; a playback has one for each of its layers
   std::uint32_t most_voices = 0;  ///< the most there were at once
   std::uint32_t fading = 0;       ///< voices of what was told to go and is still heard
-  std::uint32_t dormant = 0;      ///< layers of playbacks that keep their place without a voice
+  std::uint32_t dormant = 0;      ///< layers of playbacks that keep their place without a voice, or wait for their delay
   std::uint32_t late = 0;         ///< times that a stream had to fade out because the disk was late
 
   std::uint64_t raised = 0;   ///< events
@@ -148,9 +148,10 @@ class SoundManager {
   }
   Raised raise(Name event, std::span<const Trait> traits, std::uint64_t emitter = 0);
 
-  /// Once a game frame: wakes what can be heard again, takes note of what has ended and hands the journal on. `elapsed` is the game's
-  /// time since the last call; where it passes and nothing renders, the journal says so. Throws what the journal's sink throws; all
-  /// else is done then. Thread: any, one at a time.
+  /// Once a game frame: wakes what can be heard again, takes note of what has ended and hands the journal on. What is delayed by more
+  /// than a quarter of a second asks for a voice in here, or in whatever else is asked: a game that does neither for that long hears it
+  /// late. `elapsed` is the game's time since the last call; where it passes and nothing renders, the journal says so. Throws what the
+  /// journal's sink throws; all else is done then. Thread: any, one at a time.
   void update(Seconds elapsed);
 
   /// What ended between the last two calls of `update`, in order: of a game that does not update for long, the first of them, as many

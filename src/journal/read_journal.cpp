@@ -193,7 +193,7 @@ void take_line(const Json& json, std::size_t number, Reading& reading) {
     ++script.late_streams;
   else if (line.has("outcome") && line.has("playback") && line.has("clip"))
     script.sounds[line.playback("playback")] = line.text("sound");
-  else if (!has_any({"outcome", "layer", "fading", "woke", "ended", "notice"}))
+  else if (!has_any({"outcome", "layer", "due", "fading", "woke", "ended", "notice"}))
     throw Error(
         "is neither a request nor anything that a journal records; a request is {\"at\": \"1 s\", \"request\": \"raise\", \"event\": "
         "\"a.name\"}");

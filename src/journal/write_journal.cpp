@@ -127,6 +127,16 @@ Json json_of(const noted::FurtherLayer& further) {
   return line;
 }
 
+Json json_of(const noted::Due& due) {
+  Json line = {{"due", to_text(due.playback)}, {"sound", due.sound}};
+  if (!due.layer.empty()) line["layer"] = due.layer;
+  if (due.outcome != Outcome::started) line["outcome"] = tidewater::to_text(due.outcome);
+  if (due.voice != noted::Layer::no_voice) line["voice"] = due.voice;
+  line["starts"] = due.starts.value;
+  if (!due.why.empty()) line["why"] = due.why;
+  return line;
+}
+
 Json json_of(const noted::Fading& fading) {
   Json line = {{"fading", to_text(fading.playback)},
                {"sound", fading.sound},

@@ -105,6 +105,9 @@ JournalEntry entry_of(const Note& note, const std::function<std::string(const Re
                     else
                       to = noted::Decision{n.outcome, n.playback.raise, n.playback, event, n.sound->name, layer_of(n), words(n.why)};
                   },
+                  [&](const DueNote& n) {
+                    to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer->name, n.voice, {n.starts}, words(n.why)};
+                  },
                   [&](const FadingNote& n) { to = noted::Fading{n.playback, name_of(n.sound), n.voice, n.fade, n.how, words(n.why)}; },
                   [&](const WokeNote& n) {
                     to = noted::Woke{n.playback, name_of(n.sound), n.voice, {n.starts}};

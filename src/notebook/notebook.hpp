@@ -55,6 +55,17 @@ struct BegunNote {
   const Reason* why = nullptr;
 };
 
+/// A layer whose delay is nearly over has a voice, or has none.
+struct DueNote {
+  Outcome outcome = Outcome::started;
+  PlaybackId playback = {};
+  const BankSound* sound = nullptr;
+  const BankLayer* layer = nullptr;
+  std::int64_t starts = 0;
+  std::uint32_t voice = 0;
+  const Reason* why = nullptr;
+};
+
 struct FadingNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
@@ -90,7 +101,8 @@ struct Note {
   Note(std::int64_t when, const What& its) : at(when), what(its) {}
 
   std::int64_t at = 0;
-  std::variant<AskedNote, DecidedNote, BegunNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote, noted::End>
+  std::variant<AskedNote, DecidedNote, BegunNote, DueNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote,
+               noted::End>
       what;
 };
 

@@ -31,6 +31,7 @@ void add(noted::Sums& to, const BegunNote& n) {
   Sum(to.voices) << n.playback << n.outcome << std::uint64_t{n.voice};
 }
 void add(noted::Sums& to, const DecidedNote& n) { Sum(to.play) << n.outcome << n.raise << n.playback << n.event; }
+void add(noted::Sums& to, const DueNote& n) { Sum(to.voices) << n.playback << n.outcome << std::uint64_t{n.voice} << n.starts; }
 void add(noted::Sums& to, const FadingNote& n) { Sum(to.voices) << n.playback << n.how << std::uint64_t{n.voice} << n.fade.value; }
 void add(noted::Sums& to, const WokeNote& n) { Sum(to.voices) << n.playback << std::uint64_t{n.voice} << n.starts; }
 void add(noted::Sums& to, const EndedNote& n) { Sum(to.voices) << n.playback << n.how; }

@@ -63,7 +63,7 @@ void TimelineFacts::add_bar(PlaybackId id, const std::string& sound, Outcome out
   bar.gain = layer.gain;
   bar.pitch = layer.pitch;
   bar.silent = outcome == Outcome::silent;
-  if (layer.voice == noted::Layer::no_voice) bar.dormant.emplace_back(bar.from, -1);
+  if (outcome != Outcome::started) bar.dormant.emplace_back(bar.from, -1);
 }
 
 void TimelineFacts::add_filter(const Target& of, Hertz frequency, std::string_view filter, Seconds time, Frames at) {
@@ -124,6 +124,18 @@ void TimelineFacts::take(const noted::Decision& decision, Frames at) {
 
 void TimelineFacts::take(const noted::FurtherLayer& further, Frames) {
   if (plays(further.outcome)) add_bar(further.playback, further.sound, further.outcome, further.layer);
+}
+
+void TimelineFacts::take(const noted::Due& due, Frames) {
+  for (Bar* bar : open(due.playback)) {
+    if (bar->layer != due.layer) continue;
+    bar->from = due.starts.value;
+    bar->voice = due.voice;
+    bar->dormant.clear();
+    if (due.voice == noted::Layer::no_voice) bar->dormant.emplace_back(bar->from, -1);
+    bar->silent = due.outcome == Outcome::silent;
+    break;
+  }
 }
 
 void TimelineFacts::take(const noted::Fading& fading, Frames at) {

@@ -75,6 +75,7 @@ class TimelineFacts {
   void take(const noted::Asked& asked, Frames at);
   void take(const noted::Decision& decision, Frames at);
   void take(const noted::FurtherLayer& further, Frames at);
+  void take(const noted::Due& due, Frames at);
   void take(const noted::Fading& fading, Frames at);
   void take(const noted::Woke& woke, Frames at);
   void take(const noted::Ended& ended, Frames at);

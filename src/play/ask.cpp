@@ -26,6 +26,7 @@ Outcome Control::ask(Request what, const Beside& beside) {
   if (door.notice()) tell(*door.notice());
 
   if (!must_be_done(what) && !admits(bytes_of_texts(what))) return Outcome::no_room;
+  claim_due();
   link.count_request();
   updates.request(link.now().at);
   if (auto* raise = std::get_if<asked::Raise>(&what)) raise->id = ++totals.raised;

@@ -60,6 +60,8 @@ struct Control {
   Outcome ask(Request what, const Beside& beside = {});
   /// After it: its commands are complete.
   void commit() { link.commit(); }
+  /// What was delayed and is nearly due asks for a voice. With a request or an update that is noted, so that a replay does the same.
+  void claim_due();
   void update(Seconds elapsed);
 
   Outcome carry_out(const asked::Load& load, const Beside& beside);
@@ -86,7 +88,7 @@ struct Control {
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
-  Reason why(const LiveSound& sound, const Candidate& candidate) const;
+  Reason why(std::uint32_t group, const Candidate& candidate) const;
 
   // What is noted.
 

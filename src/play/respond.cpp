@@ -81,7 +81,7 @@ Outcome Control::start(LiveSound& sound, const BankResponse& response, PlaybackI
   }
   voices.share(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
-    return decide(Outcome::pool_full, id, why(sound, wanted.front()), happening.event);
+    return decide(Outcome::pool_full, id, why(sound.group, wanted.front()), happening.event);
   if (!voices.has_room(wanted.size()))
     return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
@@ -116,18 +116,19 @@ void Control::note_otherwise(LiveSound& sound, const BankLayer& layer, const Hap
 }
 
 /// Why a layer is not heard; nothing where it is.
-Reason Control::why(const LiveSound& sound, const Candidate& candidate) const {
+Reason Control::why(std::uint32_t group, const Candidate& candidate) const {
   using Fate = Candidate::Fate;
   using Code = Reason::Code;
   switch (candidate.fate) {
-    case Fate::voice: return {};
+    case Fate::voice:
+    case Fate::later: return {};
     case Fate::waits:
       return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
     case Fate::too_late:
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
-  if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
+  if (!groups.levels().heard[group].audible()) return groups.why_silent(group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 
@@ -135,23 +136,22 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate) const {
 void Control::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, bool further) {
-    notebook.add(link.now().at,
-                 BegunNote{.further = further,
-                           .outcome = outcome_of(candidate.fate),
-                           .playback = as.id,
-                           .event = event.text(),
-                           .group = groups[sound.group].name,
-                           .sound = sound.design,
-                           .layer = candidate.layer,
-                           .clip = candidate.clip,
-                           .gain = candidate.gain - candidate.use->trim,
-                           .pitch = candidate.pitch,
-                           .pan = as.pan,
-                           .low_pass = as.low_pass,
-                           .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
-                           .starts = candidate.starts,
-                           .voice = candidate.voice,
-                           .why = candidate.fate == Candidate::Fate::voice ? nullptr : notebook.keep(why(sound, candidate))});
+    notebook.add(link.now().at, BegunNote{.further = further,
+                                          .outcome = outcome_of(candidate.fate),
+                                          .playback = as.id,
+                                          .event = event.text(),
+                                          .group = groups[sound.group].name,
+                                          .sound = sound.design,
+                                          .layer = candidate.layer,
+                                          .clip = candidate.clip,
+                                          .gain = candidate.gain - candidate.use->trim,
+                                          .pitch = candidate.pitch,
+                                          .pan = as.pan,
+                                          .low_pass = as.low_pass,
+                                          .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
+                                          .starts = candidate.starts,
+                                          .voice = candidate.voice,
+                                          .why = notebook.keep(why(sound.group, candidate))});
   };
   note_one(*leads, false);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)

@@ -35,6 +35,7 @@ void Control::update(Seconds elapsed) {
   const Mixer::Moment now = link.now();
   if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); }))
     link.count_request();
+  claim_due();
   groups.settle(now.at);
   voices.tend();
   const std::uint32_t broken = link.mixer().take_broken_group();
@@ -43,6 +44,26 @@ void Control::update(Seconds elapsed) {
     if (!replaying) ask(asked::Unreadable{id, trouble});
   });
   if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
+}
+
+void Control::claim_due() {
+  constexpr int most = 32;  // a game that asks meanwhile waits
+  if (!voices.any_due()) return;
+  link.count_request();
+  for (int i = 0; i < most && voices.any_due(); ++i) {
+    const auto due = voices.claim_due();
+    if (!due) continue;
+    const auto& [layer, candidate] = *due;
+    const LiveStart& start = *layer->start;
+    notebook.add(link.now().at, DueNote{.outcome = outcome_of(candidate.fate),
+                                        .playback = start.id,
+                                        .sound = start.sound->design,
+                                        .layer = layer->design,
+                                        .starts = candidate.starts,
+                                        .voice = candidate.voice,
+                                        .why = notebook.keep(why(start.sound->group, candidate))});
+    if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
+  }
 }
 
 void Control::render(std::span<float> out) noexcept {

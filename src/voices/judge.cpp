@@ -95,6 +95,10 @@ void Voices::share(const PlayedSound& sound, PlaybackId id, std::span<Candidate>
       candidate.fate = Candidate::Fate::unheard;
       continue;
     }
+    if (due_for(candidate.starts) > link_.now().at) {
+      candidate.fate = Candidate::Fate::later;
+      continue;
+    }
     const std::uint32_t weakest = free > 0 ? VoicePool::none : pool_.weakest();
     const bool may = free > 0 || pool_.claim_on(weakest) <= Claim(sound.design->rank, candidate.level, id.raise);
     if (may && silent_voices > 0) {

@@ -63,12 +63,15 @@ struct StreamTold {
 
 /// One layer of a start.
 struct LiveLayer {
+  static constexpr std::uint32_t no_turn = ~0U;
+
   LiveStart* start = nullptr;
   LiveLayer* next = nullptr;  ///< of the same start
   const BankLayer* design = nullptr;
   const BankClip* clip = nullptr;
-  std::size_t bed = 0;      ///< of a dormant one
-  std::uint32_t voice = 0;  ///< but for dormant ones
+  std::size_t bed = 0;           ///< of a dormant one
+  std::uint32_t turn = no_turn;  ///< of a dormant one that waits for its delay: its place on the agenda
+  std::uint32_t voice = 0;       ///< but for dormant ones
   std::uint32_t slot = 0;
   Stage stage = Stage::none;
   Turned its;
@@ -79,6 +82,7 @@ struct LiveLayer {
   Ending how = Ending::finished;  ///< it will have ended
 
   bool over() const { return stage == Stage::none; }
+  bool waits() const { return turn != no_turn; }
 };
 
 /// A sound that was started, until all of its layers are over.

@@ -44,8 +44,9 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
 
 /// The first frame at which it would be over.
 std::int64_t Voices::end_of(const LiveLayer& layer) const {
-  return layer.design->loop ? Sleepers::never
-                            : layer.progress.since + layer.progress.position.frames_to(layer.clip->frames, layer.progress.step);
+  return layer.design->loop || layer.waits()
+             ? Sleepers::never
+             : layer.progress.since + layer.progress.position.frames_to(layer.clip->frames, layer.progress.step);
 }
 
 /// They are gone, and only have to be swept up.
@@ -66,7 +67,14 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t s
   sound.stops = all_.stops;
 }
 
+/// Asleep, it claims nothing up to shortly before its frame.
+void Voices::wait_for_delay(LiveLayer& layer) {
+  agenda_.add(layer, due_for(layer.progress.since));
+  turned(layer);
+}
+
 void Voices::get_up(LiveLayer& layer) {
+  if (layer.waits()) agenda_.remove(layer);
   if (!gone(layer)) {
     --layer.start->sound->asleep;
     --count_.dormant;

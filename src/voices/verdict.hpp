@@ -34,6 +34,7 @@ struct Candidate {
   /// The first of those that the layers of a start have is what became of the whole.
   enum class Fate {
     voice,     ///< it sounds
+    later,     ///< its delay is long: it asks for a voice shortly before it is over
     unheard,   ///< nobody would hear it: it keeps its place without a voice
     waits,     ///< all voices are taken: it keeps its place without one
     too_late,  ///< all voices are taken, and it is too short to wait
@@ -44,7 +45,7 @@ struct Candidate {
 };
 
 constexpr Outcome outcome_of(Candidate::Fate fate) {
-  constexpr std::array of_fate = {Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
+  constexpr std::array of_fate = {Outcome::started, Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
   return of_fate[static_cast<std::size_t>(fate)];
 }
 

@@ -10,6 +10,9 @@ namespace {
 /// What is shorter than this is not worth waiting for once it has lost its voice.
 constexpr Seconds worth_keeping{2};
 constexpr Seconds time_to_read{0.1};
+/// Before the frame on which it is heard, what was delayed goes to the mixer: late enough that who may sound is decided by what sounds
+/// then, and early enough for a slow frame of the game.
+constexpr Seconds ahead_of_delay{0.25};
 
 }  // namespace
 
@@ -22,6 +25,7 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
       pool_(2 * static_cast<std::size_t>(options.voices)),
       streams_(2 * static_cast<std::size_t>(options.voices)) {
   sleepers_.reserve(options.playbacks);
+  agenda_.reserve(options.playbacks);
   in_order_.reserve(options.playbacks);
   verdict_.going.reserve(options.playbacks);
   verdict_.yielding.reserve(most_layers);
@@ -53,6 +57,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
+      if (due_for(candidate.starts) > link_.now().at) wait_for_delay(layer);
     }
   }
   return start;
@@ -241,10 +246,45 @@ void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view
   }
 }
 
+std::int64_t Voices::due_for(std::int64_t starts) const { return starts - frames_of(ahead_of_delay); }
+
+std::optional<std::pair<LiveLayer*, Candidate>> Voices::claim_due() {
+  LiveLayer* const layer = agenda_.due_by(link_.now().at);
+  agenda_.remove(*layer);
+  const LiveStart& start = *layer->start;
+  Candidate candidate;
+  candidate.layer = layer->design;
+  candidate.clip = layer->clip;
+  candidate.gain = layer->its.drawn_gain + layer->its.own_gain;
+  candidate.pitch = layer->its.drawn_pitch;
+  candidate.step = layer->progress.step;
+  candidate.position = layer->progress.position;
+  candidate.level = level_of(*layer);
+  // Where the game gave no chance to ask in time, it begins late, and whole.
+  candidate.starts = std::max(layer->progress.since, earliest(*layer));
+  layer->progress.since = candidate.starts;
+  turned(*layer);
+  if (gone(*layer)) return std::nullopt;
+  verdict_.clear();
+  share(*start.sound, start.id, {&candidate, 1});
+  if (candidate.fate == Candidate::Fate::voice) {
+    make_room(*start.sound);
+    get_up(*layer);
+    give_voice(*layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in));
+    candidate.voice = layer->voice;
+  }
+  return std::pair(layer, candidate);
+}
+
+/// The first frame on which it can be heard if it is given a voice now. What plays from disk is given time to be read, so that it comes
+/// on the same frame however fast the disk is.
+std::int64_t Voices::earliest(const LiveLayer& layer) const {
+  return link_.base() + (layer.clip->streamed != nullptr ? frames_of(time_to_read) : 0);
+}
+
 void Voices::wake(LiveLayer& layer) {
   get_up(layer);
-  // What plays from disk is given time to be read, so that it comes back on the same frame however fast the disk is.
-  const std::int64_t first = std::max(link_.base() + (layer.clip->streamed ? frames_of(time_to_read) : 0), layer.progress.since);
+  const std::int64_t first = std::max(earliest(layer), layer.progress.since);
   give_voice(layer, first, first, shortest_change(options_.rate.value));
   notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.voice, layer.progress.since});
 }

@@ -1,6 +1,6 @@
 #pragma once
-/// What plays: who may start and who has to yield for it, who has a voice, who sleeps and wakes. Starts, layers, pool and sleepers are
-/// its parts; it sends commands through the link, and notes what it decides.
+/// What plays: who may start and who has to yield for it, who has a voice, who waits, sleeps and wakes. Starts, layers, pool, agenda and
+/// sleepers are its parts; it sends commands through the link, and notes what it decides.
 
 #include <cstdint>
 #include <functional>
@@ -12,6 +12,7 @@
 #include "base/level.hpp"
 #include "notebook/notebook.hpp"
 #include "tidewater/ended.hpp"
+#include "voices/agenda.hpp"
 #include "voices/heard.hpp"
 #include "voices/link.hpp"
 #include "voices/sleepers.hpp"
@@ -100,6 +101,11 @@ class Voices {
 
   /// What the audio thread has told.
   void take(std::span<const VoiceFinished> reports);
+  /// Whether a delay is nearly over.
+  bool any_due() const { return agenda_.due_by(link_.now().at) != nullptr; }
+  /// Of the next layer whose delay is nearly over: whether it got a voice. One that is too late for that has to be told to leave.
+  /// Nothing where it was told to go meanwhile.
+  std::optional<std::pair<LiveLayer*, Candidate>> claim_due();
   /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
   void tend();
   /// Says which streams were late or are back. `failed(id, trouble)` is told of those that cannot go on.
@@ -120,6 +126,7 @@ class Voices {
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
     sleepers_.state(s, layer);
+    agenda_.state(s, layer);
     streams_.state(s, layer);
   }
   /// The start of a sound that was the latest, for whoever keeps sounds.
@@ -136,7 +143,12 @@ class Voices {
  private:
   // Claims.
   Level level_of(const LiveLayer& layer) const { return layer.level + levels_.heard[layer.start->sound->group]; }
-  Claim claim_of(const LiveLayer& layer) const { return {layer.start->sound->design->rank, level_of(layer), layer.start->id.raise}; }
+  /// Who waits for a delay claims nothing yet.
+  Claim claim_of(const LiveLayer& layer) const {
+    return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
+  }
+  /// The frame on which what starts at another asks for a voice.
+  std::int64_t due_for(std::int64_t starts) const;
   void turned(LiveLayer& layer);
   void freshen_claims();
 
@@ -163,7 +175,9 @@ class Voices {
   void forget_sleepers(PlayedSound& sound);
   std::int64_t end_of(const LiveLayer& layer) const;
   void fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since);
+  void wait_for_delay(LiveLayer& layer);
   void get_up(LiveLayer& layer);
+  std::int64_t earliest(const LiveLayer& layer) const;
   void wake(LiveLayer& layer);
   void end_slept_out();
   void sweep();
@@ -181,6 +195,7 @@ class Voices {
   Starts starts_;
   VoicePool pool_;
   Sleepers sleepers_;
+  Agenda agenda_;
   Streams streams_;
   Verdict verdict_;
   std::vector<LiveStart*> in_order_;  ///< starts of one sound, the oldest first: what was last asked for

@@ -96,6 +96,12 @@ struct Report::State {
     if (layer.voice != noted::Layer::no_voice) sounds(id, layer.voice);
   }
 
+  void take(const noted::Due& due) {
+    if (due.voice != noted::Layer::no_voice) sounds(due.playback, due.voice);
+    if (due.outcome == Outcome::pool_full) ++outranked;
+    if (due.outcome == Outcome::dormant) ++slept;
+  }
+
   void take(const noted::Fading& fading) {
     taken.erase(fading.voice);
     if (fading.how == Ending::outranked) ++outranked;
