@@ -7,12 +7,15 @@ endif()
 
 add_library(tidewater_build INTERFACE)
 target_compile_options(tidewater_build INTERFACE
-  -Wall -Wextra -Wpedantic -Wshadow -Wconversion $<$<BOOL:${PROJECT_IS_TOP_LEVEL}>:-Werror>
+  -Wall -Wextra -Wpedantic -Wshadow -Wconversion $<$<BOOL:${TIDEWATER_WARNINGS_ARE_ERRORS}>:-Werror>
   # Contracted sums would differ between compilers and machines: same input, same sound.
   -ffp-contract=off)
 # gcc 12 warns of its own standard library under sanitizers and -O3 (bug 105562 and kin).
 target_compile_options(tidewater_build INTERFACE
   $<$<CXX_COMPILER_ID:GNU>:-Wdouble-promotion;-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
+if(CMAKE_UNITY_BUILD)
+  target_compile_options(tidewater_build INTERFACE -Wno-shadow)  # of other files; each by itself is looked at elsewhere
+endif()
 if(TIDEWATER_SANITIZE)
   add_compile_definitions(TIDEWATER_SANITIZED)
   add_compile_options(-fsanitize=${TIDEWATER_SANITIZE} -fno-omit-frame-pointer -g)
@@ -27,7 +30,8 @@ function(tidewater_library name)
   endif()
   string(REPLACE "tidewater_" "" short ${name})
   add_library(Tidewater::${short} ALIAS ${name})
-  set_target_properties(${name} PROPERTIES EXPORT_NAME ${short} VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})
+  set_target_properties(${name} PROPERTIES EXPORT_NAME ${short} VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR}
+    DEFINE_SYMBOL "")  # one object for both kinds of library: a compiler cache has it already
   target_include_directories(${name} PUBLIC
     $<BUILD_INTERFACE:${PROJECT_SOURCE_DIR}/include> $<INSTALL_INTERFACE:${CMAKE_INSTALL_INCLUDEDIR}>
     PRIVATE ${PROJECT_SOURCE_DIR}/src)

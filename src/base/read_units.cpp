@@ -146,9 +146,11 @@ Read<T> bad_unit(std::string_view text, const std::optional<Quantity>& q, const 
   return wrong<T>(fmt::format("\"{}\" is not a unit of a {}; write {}", q->unit, sort.name, listed(forms)));
 }
 
-/// Beside those of the other quantities.
-using tidewater::to_text;
-std::string to_text(Frames count) { return fmt::format("{} frames", count.value); }
+std::string ends_text(Frames count) { return fmt::format("{} frames", count.value); }
+template <class T>
+std::string ends_text(T value) {
+  return tidewater::to_text(value);
+}
 
 struct Ends {
   std::string low, high;
@@ -205,7 +207,7 @@ Read<Range<T>> read_range(std::string_view text, Read<T> (*read)(std::string_vie
   if (!low.value) return {std::nullopt, std::move(low.problem)};
   if (*low.value > *high.value)
     return wrong<Range<T>>(
-        fmt::format("the range \"{}\" is the wrong way round; write \"{} .. {}\"", text, to_text(*high.value), to_text(*low.value)));
+        fmt::format("the range \"{}\" is the wrong way round; write \"{} .. {}\"", text, ends_text(*high.value), ends_text(*low.value)));
   return {Range<T>{*low.value, *high.value}, {}};
 }
 

@@ -37,11 +37,11 @@ Decibels from_loudness_fraction(double fraction) { return fraction > 0 ? Decibel
 
 namespace {
 
-std::string shortest(double number) { return fmt::format("{}", number); }
+std::string shortest_digits(double number) { return fmt::format("{}", number); }
 
 /// A hundred times a number that is not negative, digit by digit: multiplied, it might be another double when it is read.
 std::string hundredfold(double number) {
-  const std::string digits = shortest(number);
+  const std::string digits = shortest_digits(number);
   if (const auto e = digits.find('e'); e != std::string::npos)
     return fmt::format("{}e{}", digits.substr(0, e), std::stoi(digits.substr(e + 1)) + 2);
   const auto point = std::min(digits.find('.'), digits.size());
@@ -55,13 +55,13 @@ std::string hundredfold(double number) {
 
 }  // namespace
 
-std::string to_text(Decibels level) { return level == silence ? "silent" : shortest(level.value) + " dB"; }
-std::string to_text(Semitones interval) { return shortest(interval.value) + " st"; }
-std::string to_text(Hertz frequency) { return shortest(frequency.value) + " Hz"; }
+std::string to_text(Decibels level) { return level == silence ? "silent" : shortest_digits(level.value) + " dB"; }
+std::string to_text(Semitones interval) { return shortest_digits(interval.value) + " st"; }
+std::string to_text(Hertz frequency) { return shortest_digits(frequency.value) + " Hz"; }
 std::string to_text(Pan pan) {
   if (pan.value == 0) return "centre";
   return hundredfold(std::abs(pan.value)) + (pan.value < 0 ? " % left" : " % right");
 }
-std::string to_text(Seconds time) { return shortest(time.value) + " s"; }
+std::string to_text(Seconds time) { return shortest_digits(time.value) + " s"; }
 
 }  // namespace tidewater

@@ -19,7 +19,7 @@ constexpr float absurd = 1e6F;         // 120 dB over full scale; what is beyond
 constexpr int phases = 8;
 constexpr double over_reads_from = 20.8 / 24;  // of the highest frequency
 constexpr double over_reads_by = 2.3;          // there; the window halves it again
-constexpr double kaiser_beta = 3;
+constexpr double edge_beta = 3;
 
 struct Estimate {
   std::array<float, phases * Limiter::taps> rows{};  ///< of each phase its taps, from the oldest frame on
@@ -41,7 +41,7 @@ Estimate make_estimate() {
   const double slope = (over_reads_by - 1) / (highest - from);
   const auto tap_at = [&](int n) {
     const double edge = n / (phases * Limiter::taps / 2.0);
-    const double window = std::abs(edge) > 1 ? 0 : bessel(kaiser_beta * std::sqrt(1 - edge * edge)) / bessel(kaiser_beta);
+    const double window = std::abs(edge) > 1 ? 0 : bessel(edge_beta * std::sqrt(1 - edge * edge)) / bessel(edge_beta);
     // The integral of the response times cos(w n).
     const double flat = n == 0 ? highest : std::sin(highest * n) / n;
     const double rise = n == 0 ? (highest - from) * (highest - from) / 2
