@@ -16,6 +16,7 @@
 #include "../examples/harbour/trip.hpp"
 #include "bank/bank_data.hpp"
 #include "base/random.hpp"
+#include "play/control.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/manager.hpp"
 
@@ -223,6 +224,92 @@ void holds() {
   });
 }
 
+/// How long the lock is held, call by call: what the manager does while it has it is done here, and nothing else of the call.
+class Held {
+ public:
+  Held() : control_({.voices = 256, .journal = [](const JournalEntry&) {}}) {
+    load(bank_of(1, 48000));
+    for (int i = 0; i < 10256; ++i) ask(asked::Raise{.id = 0, .event = "calls.loop", .emitter = 0, .traits = {}});
+    step();
+  }
+
+  /// Loads and unloads 2,000 sounds that play, among 10,000 dormant loops and 256 that sound; every call counts.
+  void load_and_unload(Times& loading, Times& updating) {
+    const Bank other = bank_of(2000, 48000, "other");
+    for (int i = 0; i < 200; ++i) {
+      load(other, &loading);
+      for (int frame = 0; frame < 4; ++frame) step(&updating);
+      for (int n = 0; n < 20; ++n) ask(asked::Raise{.id = 0, .event = "other.event.1", .emitter = 0, .traits = {}});
+      unload("other", &loading);
+      for (int frame = 0; frame < 4; ++frame) step(&updating);
+    }
+  }
+  void update_only(Times& times) {
+    for (int i = 0; i < 4000; ++i) step(&times);
+  }
+  void raise(Times& times) {
+    for (int i = 0; i < 4000; ++i) {
+      for (int n = 0; n < 5; ++n) ask(asked::Raise{.id = 0, .event = "calls.event.0", .emitter = 0, .traits = {}}, {}, &times);
+      step();
+    }
+  }
+  /// All that sleeps is told to go, and swept up.
+  void stop(Times& times) {
+    ask(asked::StopAll{}, {}, &times);
+    for (int i = 0; i < 100; ++i) step(&times);
+  }
+
+ private:
+  void ask(const Request& what, Beside beside = {}, Times* times = nullptr) {
+    Raised raised;
+    beside.raised = &raised;
+    if (times != nullptr) times->begin();
+    control_.settle();
+    control_.ask(what, beside);
+    control_.commit();
+    if (times != nullptr) times->end();
+  }
+  void load(const Bank& bank, Times* times = nullptr) {
+    control_.make_ready_for(data_of(bank));
+    Loading loading = control_.loaded.prepare_to_load(BankInside::of(bank), 1);
+    control_.number_groups(loading.prepared.front());
+    ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading}, times);
+  }
+  void unload(std::string_view name, Times* times = nullptr) {
+    Loading loading = control_.loaded.prepare_to_unload(name);
+    ask(asked::Unload{name}, {.loading = &loading}, times);
+  }
+  void step(Times* times = nullptr) {
+    control_.render(block_);
+    std::list<LiveBank> silent;
+    if (times != nullptr) times->begin();
+    control_.settle();
+    control_.update(Seconds{1.0 / 60});
+    silent = control_.loaded.take_silent();
+    control_.voices.hand_out_ended();
+    control_.commit();
+    if (times != nullptr) times->end();
+    control_.handing.run(control_, std::move(silent));
+  }
+
+  Control control_;
+  std::vector<float> block_ = std::vector<float>(512);
+};
+
+void held() {
+  Times loading, updating, raising, only, stopping;
+  Held held;
+  held.raise(raising);
+  row("the lock is held: by a raise, pool full, 10,000 dormant", raising);
+  held.update_only(only);
+  row("by an update, 256 voices, 10,000 dormant", only);
+  held.load_and_unload(loading, updating);
+  row("by a load or unload of 2,000 sounds, the same beside it", loading);
+  row("by an update between these", updating);
+  held.stop(stopping);
+  row("by a stop of all and the updates that sweep 10,000 sleepers", stopping);
+}
+
 double heap_mib() { return static_cast<double>(mallinfo2().uordblks) / (1 << 20); }
 
 /// What a game that forgets to render, or floods one frame, leaves in memory, beside what it had before.
@@ -291,6 +378,7 @@ void print_calls_table() {
   raising("the same hot, pool full: it steals or is refused", {.voices = 64, .length = 48000});
   raising("the same hot, 10,000 dormant", {.voices = 64, .sleepers = 10000});
   raising("the same hot, three more threads raise", {.other_threads = 3});
+  held();
   holds();
   forgetful();
   hour();

@@ -35,7 +35,7 @@ Mixer::Mixer(const MixerOptions& options)
 }
 
 bool Mixer::post(const Command& command, std::uint64_t request, std::int64_t lands) {
-  if (!commands_.try_enqueue(Posted{request, lands, command})) return false;
+  if (!commands_.try_emplace(request, lands, command)) return false;
   ++posted_;
   return true;
 }

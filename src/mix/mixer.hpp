@@ -100,6 +100,8 @@ class Mixer {
   };
 
   struct Posted {
+    Posted() = default;
+    Posted(std::uint64_t whose, std::int64_t when, const Command& what) : request(whose), lands(when), command(what) {}
     std::uint64_t request = 0;
     std::int64_t lands = 0;
     Command command;

@@ -32,7 +32,11 @@ Outcome Control::ask(Request what, const Beside& beside) {
   if (auto* raise = std::get_if<asked::Raise>(&what)) raise->id = ++totals.raised;
   if (notebook.open()) {
     keep_texts(notebook, what);  // so that what is decided can speak of them
-    notebook.add(link.now().at, AskedNote{link.now().lands, beside.into, what});
+    notebook.add<AskedNote>(link.now().at, [&](AskedNote& note) {
+      note.lands = link.now().lands;
+      note.into = beside.into;
+      note.request = what;
+    });
   }
   return std::visit([&](const auto& its) { return carry_out(its, beside); }, what);
 }

@@ -19,6 +19,16 @@ void Control::make_ready_for(const BankData& data) {
     voices.streams().prepare(options.offline);
 }
 
+void Control::number_groups(LiveBank& bank) const {
+  std::vector<std::uint32_t> numbers;
+  std::uint32_t next = groups.size();
+  for (const BankGroup& group : bank.data->groups) {
+    const std::uint32_t known = groups.find(Name(group.name));
+    numbers.push_back(known == Groups::none ? next++ : known);
+  }
+  for (LiveSound& sound : bank.sounds) sound.group = numbers[sound.design->group];
+}
+
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
   LiveBank& live = loaded.load(*beside.loading);
   std::vector<std::uint32_t> numbers;
@@ -39,7 +49,6 @@ Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
     }
   }
   master_is_set = true;
-  for (auto& sound : live.sounds) sound.group = numbers[sound.design->group];
   return Outcome::done;
 }
 
@@ -47,7 +56,7 @@ Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {
   LiveBank* bank = beside.loading->leaving;
   if (bank == nullptr) return decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
   loaded.unload(*beside.loading);
-  voices.unload(*bank, bank->sounds);
+  voices.unload(*bank);
   return Outcome::done;
 }
 

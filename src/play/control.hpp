@@ -51,6 +51,8 @@ struct Control {
   void render(std::span<float> out) noexcept;
   /// Whether a bank can be loaded, and what it needs for that; may take long. Outside the lock, while nobody else loads. Throws Error.
   void make_ready_for(const BankData& data);
+  /// The same: which of the manager's groups its sounds will be in.
+  void number_groups(LiveBank& bank) const;
 
   // What is asked for.
 

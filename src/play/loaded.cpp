@@ -36,7 +36,10 @@ Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, std
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.
     sound.memory = &memories_[hash_name(design.name)];
-    if (sound.memory->users++ == 0) sound.memory->fit(design);
+    if (sound.memory->users++ == 0)
+      sound.memory->fit(design);
+    else
+      loading.known.push_back(&sound);  // somebody may be using it
   }
   auto banks = catalogue_->banks();
   banks.push_back(&live);
@@ -60,8 +63,7 @@ Loading Loaded::prepare_to_unload(std::string_view name) {
 
 LiveBank& Loaded::load(Loading& loading) {
   LiveBank& live = loading.prepared.front();
-  for (auto& sound : live.sounds)
-    if (sound.memory->users > 1) sound.memory->fit(*sound.design);
+  for (LiveSound* sound : loading.known) sound->memory->fit(*sound->design);
   banks_.splice(banks_.end(), loading.prepared);
   catalogue_.swap(loading.catalogue);
   return live;

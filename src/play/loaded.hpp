@@ -44,8 +44,9 @@ struct LiveBank : PlayedBank {
 
 /// What a bank needs to come or go, made before anybody has to wait.
 struct Loading {
-  std::list<LiveBank> prepared;  ///< the bank that comes
-  LiveBank* leaving = nullptr;   ///< the one that goes; null where there is none of its name
+  std::list<LiveBank> prepared;   ///< the bank that comes
+  std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
+  LiveBank* leaving = nullptr;    ///< the one that goes; null where there is none of its name
   std::shared_ptr<const Catalogue> catalogue;
 };
 
@@ -97,7 +98,7 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
       banks_.splice(banks_.end(), prepare_to_load(bank_called(name), seed).prepared);
       bank = &banks_.back();
     }
-    s(bank->unloaded, bank->playing);
+    s(bank->unloaded, bank->playing, bank->asleep, bank->stops);
   });
   // In the order in which they count; of two with one name the younger.
   s.each(in_catalogue, [&](LiveBank*& bank) {

@@ -53,6 +53,7 @@ void SoundManager::load(const Bank& bank) {
   const Lock one_at_a_time(control.loaded.loading());
   control.make_ready_for(data_of(bank));
   Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), control.options.seed);
+  control.number_groups(loading.prepared.front());
   const Asking asking(control);
   control.ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
 }

@@ -136,22 +136,26 @@ Reason Control::why(std::uint32_t group, const Candidate& candidate) const {
 void Control::note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event) {
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, bool further) {
-    notebook.add(link.now().at, BegunNote{.further = further,
-                                          .outcome = outcome_of(candidate.fate),
-                                          .playback = as.id,
-                                          .event = event.text(),
-                                          .group = groups[sound.group].name,
-                                          .sound = sound.design,
-                                          .layer = candidate.layer,
-                                          .clip = candidate.clip,
-                                          .gain = candidate.gain - candidate.use->trim,
-                                          .pitch = candidate.pitch,
-                                          .pan = as.pan,
-                                          .low_pass = as.low_pass,
-                                          .clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value},
-                                          .starts = candidate.starts,
-                                          .voice = candidate.voice,
-                                          .why = notebook.keep(why(sound.group, candidate))});
+    const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
+    const Reason* reason = explained ? notebook.keep(why(sound.group, candidate)) : nullptr;
+    notebook.add<BegunNote>(link.now().at, [&](BegunNote& note) {
+      note.further = further;
+      note.outcome = outcome_of(candidate.fate);
+      note.playback = as.id;
+      note.event = event.text();
+      note.group = groups[sound.group].name;
+      note.sound = sound.design;
+      note.layer = candidate.layer;
+      note.clip = candidate.clip;
+      note.gain = candidate.gain - candidate.use->trim;
+      note.pitch = candidate.pitch;
+      note.pan = as.pan;
+      note.low_pass = as.low_pass;
+      note.clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value};
+      note.starts = candidate.starts;
+      note.voice = candidate.voice;
+      note.why = reason;
+    });
   };
   note_one(*leads, false);
   for (auto layer = layers.begin(); layer != layers.end(); ++layer)

@@ -52,6 +52,7 @@ std::int64_t Voices::end_of(const LiveLayer& layer) const {
 /// They are gone, and only have to be swept up.
 void Voices::forget_sleepers(PlayedSound& sound) {
   count_.dormant -= static_cast<std::uint32_t>(asleep(sound));
+  if (asleep(sound) > 0) sound.home->asleep -= sound.asleep;
   sound.asleep = 0;
 }
 
@@ -64,7 +65,8 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t s
   layer.bed = sleepers_.add(layer, claim_of(layer), end_of(layer));
   PlayedSound& sound = *layer.start->sound;
   sound.asleep = asleep(sound) + 1;
-  sound.stops = all_.stops;
+  sound.home->asleep = asleep(*sound.home) + 1;
+  sound.stops = sound.home->stops = all_.stops;
 }
 
 /// Asleep, it claims nothing up to shortly before its frame.
@@ -77,6 +79,7 @@ void Voices::get_up(LiveLayer& layer) {
   if (layer.waits()) agenda_.remove(layer);
   if (!gone(layer)) {
     --layer.start->sound->asleep;
+    --layer.start->sound->home->asleep;
     --count_.dormant;
   }
   if (LiveLayer* moved = sleepers_.remove(layer.bed)) moved->bed = layer.bed;
@@ -98,7 +101,7 @@ bool Voices::gone(const LiveStart& start) const {
 /// Sleepers that have come to their end without being heard again.
 void Voices::end_slept_out() {
   const std::int64_t lands = link_.now().lands;
-  if (lands < sleepers_.next_end()) return;
+  if (!sleepers_.any_ended(lands)) return;
   for (std::size_t i = sleepers_.size(); i-- > 0;) {
     if (!sleepers_.ended(i, lands)) continue;
     LiveLayer& layer = sleepers_[i];
@@ -109,23 +112,25 @@ void Voices::end_slept_out() {
 
 /// Sleepers that were told to go, a portion at a time: there may be any number, and a game waits meanwhile.
 void Voices::sweep() {
-  constexpr std::size_t most = 256;
-  std::size_t ended = 0;
-  for (std::size_t i = sleepers_.size(); i-- > 0 && ended < most;) {
-    LiveLayer& layer = sleepers_[i];
+  constexpr std::size_t most_looked_at = 512, most_ended = 128;
+  std::size_t bed = std::min(tended_.to_sweep, sleepers_.size());
+  const std::size_t last = bed - std::min(bed, most_looked_at);
+  for (std::size_t ended = 0; bed > last && ended < most_ended;) {
+    // Who takes the bed of one that goes lay behind it: there all were looked at.
+    LiveLayer& layer = sleepers_[--bed];
     if (!gone(layer)) continue;
     ++ended;
     get_up(layer);
     end(layer, link_.now().at, layer.start->sound->home->unloaded ? Ending::unloaded : Ending::stopped);
   }
-  tended_.sweeping = ended == most;
+  tended_.to_sweep = bed;
 }
 
 void Voices::tend() {
   if (link_.now().at == tended_.at) return;
   tended_.at = link_.now().at;
-  if (tended_.sweeping) sweep();
-  if (tended_.sweeping) return;  // thousands were told to go: nobody wakes among them until they are swept up
+  sweep();
+  if (tended_.to_sweep > 0) return;  // thousands were told to go: nobody wakes among them until they are swept up
   end_slept_out();
   freshen_claims();
   for (int swaps = 0; swaps < most_swaps && !sleepers_.empty(); ++swaps) {

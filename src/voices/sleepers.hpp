@@ -26,6 +26,7 @@ class Sleepers {
     who_.push_back(&layer);
     claims_.push_back(claim);
     ends_.push_back(ends);
+    none_before_ = std::min(none_before_, ends);
     return who_.size() - 1;
   }
   /// Gives a bed to the last of them; returns that one, or null where it was the last itself.
@@ -39,25 +40,36 @@ class Sleepers {
     ends_.pop_back();
     return last ? nullptr : who_[bed];
   }
-  void change(std::size_t bed, Claim claim, std::int64_t ends) { claims_[bed] = claim, ends_[bed] = ends; }
+  void change(std::size_t bed, Claim claim, std::int64_t ends) {
+    claims_[bed] = claim;
+    ends_[bed] = ends;
+    none_before_ = std::min(none_before_, ends);
+  }
 
   /// The bed of the strongest claim; there must be one.
   std::size_t strongest() const { return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.end()) - claims_.begin()); }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
   bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
-  std::int64_t next_end() const { return ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end()); }
+  /// Whether one of them may have slept past its end.
+  bool any_ended(std::int64_t now) {
+    if (now < none_before_) return false;
+    none_before_ = ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end());
+    return now >= none_before_;
+  }
 
   template <class State, class Layer>
   void state(State& s, Layer layer) {
     s.each(who_, layer);
     s.list(claims_);
     s.list(ends_);
+    s(none_before_);
   }
 
  private:
   std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;
   std::vector<std::int64_t> ends_;
+  std::int64_t none_before_ = never;  ///< an end; it may be gone
 };
 
 }  // namespace tidewater

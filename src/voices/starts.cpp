@@ -1,6 +1,8 @@
 #include "voices/starts.hpp"
 
 #include <algorithm>
+#include <new>
+#include <type_traits>
 #include <utility>
 
 namespace tidewater {
@@ -16,9 +18,10 @@ T& take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
   }
   const std::uint32_t index = free.back();
   free.pop_back();
-  slots[index] = T();
-  slots[index].slot = index;
-  return slots[index];
+  static_assert(std::is_trivially_destructible_v<T>);
+  T& slot = *::new (&slots[index]) T;  // in its place: assigned, it would be made elsewhere first
+  slot.slot = index;
+  return slot;
 }
 
 }  // namespace

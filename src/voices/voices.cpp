@@ -95,7 +95,8 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.stage = Stage::sounding;
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
-  StartVoice command;
+  Command what{StartVoice{}};  // made where it is sent from: it is large
+  auto& command = std::get<StartVoice>(what);
   command.voice = layer.voice;
   command.group = sound.group;
   command.clip = clip_on(layer.voice);
@@ -111,7 +112,7 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   command.high_pass = static_cast<float>(layer.its.high_pass.value);
   command.quality = sound.design->quality.value_or(options_.quality);
   command.loop = layer.design->loop;
-  link_.send(command);
+  link_.send(what);
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
 }
 
@@ -183,7 +184,8 @@ bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
   // What sleeps is over at once, however many they are.
   sound.stopped = by;
   forget_sleepers(sound);
-  return tended_.sweeping = true;
+  tended_.to_sweep = sleepers_.size();
+  return true;
 }
 
 void Voices::stop_all(Seconds fade, PlaybackId by) {
@@ -191,7 +193,15 @@ void Voices::stop_all(Seconds fade, PlaybackId by) {
     if (layer != nullptr) leave(*layer, fade, Ending::stopped);
   all_ = {by, all_.stops + 1};
   count_.dormant = 0;
-  tended_.sweeping = !sleepers_.empty();
+  tended_.to_sweep = sleepers_.size();
+}
+
+void Voices::unload(PlayedBank& bank) {
+  for (LiveLayer* layer : pool_.owners())
+    if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, Ending::unloaded);
+  if (bank.playing > 0) tended_.to_sweep = sleepers_.size();
+  count_.dormant -= static_cast<std::uint32_t>(asleep(bank));
+  bank.unloaded = true;
 }
 
 void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {

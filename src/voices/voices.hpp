@@ -88,14 +88,7 @@ class Voices {
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);
   void stop_all(Seconds fade, PlaybackId by);
   /// All that plays from a bank.
-  template <class Sounds>
-  void unload(PlayedBank& bank, Sounds& sounds) {
-    for (LiveLayer* layer : pool_.owners())
-      if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, Ending::unloaded);
-    for (PlayedSound& sound : sounds) forget_sleepers(sound);
-    bank.unloaded = true;
-    tended_.sweeping = !sleepers_.empty();
-  }
+  void unload(PlayedBank& bank);
 
   // The way of time.
 
@@ -171,7 +164,8 @@ class Voices {
   // Sleep.
   bool gone(const LiveLayer& layer) const;
   bool gone(const LiveStart& start) const;
-  std::size_t asleep(const PlayedSound& sound) const { return sound.stops == all_.stops ? sound.asleep : 0; }
+  std::size_t asleep(const PlayedBank& bank) const { return bank.stops == all_.stops ? bank.asleep : 0; }
+  std::size_t asleep(const PlayedSound& sound) const { return sound.stops == all_.stops && !sound.home->unloaded ? sound.asleep : 0; }
   void forget_sleepers(PlayedSound& sound);
   std::int64_t end_of(const LiveLayer& layer) const;
   void fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since);
@@ -204,7 +198,7 @@ class Voices {
   struct Tended {
     std::int64_t at = 0;
     std::uint64_t levels = 0;  ///< the change of groups that all claims go by
-    bool sweeping = false;     ///< some of the sleepers are gone
+    std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
   VoicesCount count_;
