@@ -57,6 +57,13 @@ struct ShowCall {
 };
 int show(const ShowCall& call);
 
+struct PackCall {
+  std::string book;
+  std::string output = "banks";  ///< folder
+  int rate = 48000;
+};
+int pack(const PackCall& call);
+
 struct AuditionCall {
   std::string book;
   std::string name;

@@ -105,6 +105,13 @@ int run(int argc, char** argv) {
   show_command->add_option("NAME", show_call.name, "An event, sound, group or trait of the book; without it, all are listed");
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
+  PackCall pack_call;
+  auto* pack_command = app.add_subcommand("pack", "Make of a book the bank file that a game ships: FOLDER/NAME.tidebank");
+  pack_command->add_option("BOOK", pack_call.book, "The book, a TOML file")->required();
+  pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, made where there is none (default banks)");
+  pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default 48000)")->check(CLI::Range(8000, 192000));
+  pack_command->footer("Example:\n  tidewater pack examples/harbour/book.toml --output out/banks");
+
   AuditionCall audition_call;
   std::string every;
   auto* audition_command = app.add_subcommand("audition", "Hear a sound or an event several times, away from the game");
@@ -127,7 +134,7 @@ int run(int argc, char** argv) {
   RenderCall render_call;
   std::uint64_t seed = 0;
   auto* render_command = app.add_subcommand("render", "Render the requests of a journal, recorded from a game or written by hand");
-  render_command->add_option("BOOK", render_call.book, "The book, a TOML file")->required();
+  render_command->add_option("BOOK", render_call.book, "The book, a TOML file, or a bank that was packed of one (.tidebank)")->required();
   render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
   render_command->add_option("--output", render_call.output, "The sound file to write (.wav, .flac, .ogg)")->required();
   render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
@@ -181,6 +188,7 @@ int run(int argc, char** argv) {
   if (*credits_command) return credits(credits_call);
   if (*journal_command) return journal(journal_call);
   if (*show_command) return show(show_call);
+  if (*pack_command) return pack(pack_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*render_seed) render_call.seed = seed;

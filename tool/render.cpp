@@ -7,6 +7,7 @@
 #include "rendering.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
 
 namespace tidewater::tool {
@@ -20,7 +21,7 @@ int render(const RenderCall& call) {
   if (call.as_recorded && !script.head.machine.empty() && !mix_as(script.head.machine))
     throw Error(fmt::format("{}: was recorded on a machine of the kind {}, which this one cannot mix as; leave out --as-recorded",
                             call.journal, script.head.machine));
-  const Bank bank = compile_book(call.book, {script.head.rate});
+  const Bank bank = call.book.ends_with(".tidebank") ? open_bank(call.book) : compile_book(call.book, {script.head.rate});
 
   Rendering rendering({call.output, call.journal_out, call.picture}, script.head.rate);
   const auto began = std::chrono::steady_clock::now();

@@ -1,7 +1,8 @@
 #pragma once
 /// What a game loads: events, sounds, groups and their clips, ready to play.
 ///
-/// A bank comes from `compile(book)` (see tidewater/author/compile.hpp). It never changes once it is made; copies
+/// A bank comes from a file that was packed (see tidewater/open_bank.hpp), or in developer builds from `compile(book)` (see
+/// tidewater/author/compile.hpp). It never changes once it is made; copies
 /// share the same memory, and the memory lives as long as anything plays from it.
 ///
 /// Thread: any, for every call.
@@ -28,6 +29,8 @@ class Bank {
   ContentHash content() const;
   /// Memory that the samples take, in bytes.
   std::size_t sample_bytes() const;
+  /// How many clips it has.
+  std::size_t clips() const;
   /// Names in the order of the book; each is valid while a copy of the bank lives.
   std::vector<std::string_view> events() const;
   std::vector<std::string_view> sounds() const;

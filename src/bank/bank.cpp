@@ -118,6 +118,8 @@ std::vector<std::string_view> Bank::events() const { return names_of(data_->even
 std::vector<std::string_view> Bank::sounds() const { return names_of(data_->sounds); }
 std::vector<std::string_view> Bank::groups() const { return names_of(data_->groups); }
 
+std::size_t Bank::clips() const { return data_->clips.size(); }
+
 std::size_t Bank::sample_bytes() const {
   std::size_t bytes = 0;
   for (const auto& clip : data_->clips) bytes += clip.bytes();

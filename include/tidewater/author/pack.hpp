@@ -1,0 +1,33 @@
+#pragma once
+/// Makes bank files of a book: what a game ships, and opens with `open_bank`.
+
+#include <cstdint>
+#include <string>
+
+#include "tidewater/author/book.hpp"
+#include "tidewater/bank.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct PackOptions {
+  /// Every clip is brought to this rate, from 8 to 192 kHz.
+  Hertz rate{48000};
+};
+
+struct PackedBank {
+  std::string file;
+  std::string name;
+  std::uint64_t bytes = 0;  ///< of the file
+  std::size_t events = 0, sounds = 0, clips = 0;
+};
+
+/// Writes `folder`/NAME.tidebank, where NAME is the book's; the folder is made where there is none. The file is there whole, or as it
+/// was before. Throws Error with every clip that cannot be packed, one a line, or where the file cannot be written.
+/// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
+PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options = {});
+
+/// The same of a bank in memory, to a file. Throws Error where one of its clips streams.
+void write_bank(const Bank& bank, const std::string& path);
+
+}  // namespace tidewater

@@ -1,0 +1,241 @@
+#include <fmt/format.h>
+
+#include <array>
+#include <cstring>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "bank/bank_records.hpp"
+#include "base/whole_file.hpp"
+#include "dsp/resample.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+namespace file = bank_file;
+
+template <class Unit>
+file::Span span_of(const Range<Unit>& range) {
+  return {range.low.value, range.high.value};
+}
+
+std::string_view text_of(std::span<const std::byte> bytes) { return {reinterpret_cast<const char*>(bytes.data()), bytes.size()}; }
+
+std::uint64_t rounded_up(std::uint64_t size) { return (size + file::alignment - 1) / file::alignment * file::alignment; }
+
+/// Collects the records of a bank, and hands them out as a table.
+class Table {
+ public:
+  explicit Table(const BankData& data) : data_(data) {
+    file::About about;
+    about.name = text(data.name);
+    about.tool = text("tidewater " TIDEWATER_VERSION);
+    about.reach = reach;
+    about.content = data.content.value;
+    about.rate = data.rate.value;
+    about_.push_back(about);
+    for (const BankGroup& group : data.groups)
+      groups_.push_back(
+          {text(group.name), group.parent, group.muted ? 1U : 0U, group.gain.value, group.low_pass.value, group.high_pass.value});
+    for (const BankSound& sound : data.sounds) sounds_.push_back(record_of(sound));
+    for (const BankEvent& event : data.events) {
+      file::Event record{text(event.name), begin(responses_, event.responses.size())};
+      for (const BankResponse& response : event.responses)
+        responses_.push_back({static_cast<std::uint32_t>(response.kind), response.sound, response.delay.value, response.fade.value});
+      events_.push_back(record);
+    }
+    for (const BankClip& clip : data.clips) {
+      if (clip.streamed != nullptr)
+        throw Error(fmt::format("the clip '{}' streams from its own file; a bank cannot hold it so", clip.name));
+      file::Clip record;
+      record.name = text(clip.name);
+      record.samples = clip.shorts.empty() ? file::Samples::floats : file::Samples::sixteen_bits;
+      record.channels = static_cast<std::uint32_t>(clip.channels);
+      record.payload_size = clip.bytes();
+      record.frames = clip.frames;
+      record.loop_from = clip.loop_from;
+      record.level = clip.level.value;
+      record.fold = static_cast<double>(clip.fold);
+      clips_.push_back(record);
+    }
+  }
+
+  /// Bytes of all payloads, and of what lies between them.
+  std::uint64_t payload_size() const {
+    std::uint64_t size = 0;
+    for (const file::Clip& clip : clips_) size += rounded_up(clip.payload_size);
+    return size;
+  }
+
+  /// The table as bytes, for payloads that begin at a multiple of the alignment behind it and have these hashes.
+  std::vector<std::byte> bytes(std::uint64_t at, const std::vector<file::Hash>& hashes, std::uint32_t& sections) {
+    std::uint64_t size = 0;
+    const auto measure = [&](file::Kind, const auto& records) {
+      ++sections;
+      size += sizeof(file::Section) + (records.size() * sizeof(records[0]) + 7) / 8 * 8;
+    };
+    each(measure, hashes);
+    std::uint64_t place = rounded_up(at + size);
+    for (file::Clip& clip : clips_) {
+      clip.payload_at = place;
+      place += rounded_up(clip.payload_size);
+    }
+    std::vector<std::byte> all(static_cast<std::size_t>(size));
+    std::size_t section = 0, next = sections * sizeof(file::Section);
+    each(
+        [&](file::Kind kind, const auto& records) {
+          const file::Section its{kind, sizeof(records[0]), next, records.size()};
+          std::memcpy(all.data() + section, &its, sizeof its);
+          section += sizeof its;
+          if (!records.empty()) std::memcpy(all.data() + next, records.data(), records.size() * sizeof(records[0]));
+          next += (records.size() * sizeof(records[0]) + 7) / 8 * 8;
+        },
+        hashes);
+    return all;
+  }
+
+ private:
+  template <class Take>
+  void each(Take take, const std::vector<file::Hash>& hashes) {
+    using file::Kind;
+    take(Kind::texts, texts_), take(Kind::about, about_), take(Kind::groups, groups_), take(Kind::clips, clips_), take(Kind::uses, uses_);
+    take(Kind::values, values_), take(Kind::choices, choices_), take(Kind::layers, layers_), take(Kind::sounds, sounds_);
+    take(Kind::responses, responses_), take(Kind::events, events_), take(Kind::hashes, hashes);
+  }
+
+  /// Each text once.
+  file::Text text(std::string_view its) {
+    const auto [known, is_new] = places_.try_emplace(std::string(its), static_cast<std::uint32_t>(texts_.size()));
+    if (is_new) texts_.insert(texts_.end(), its.begin(), its.end());
+    return {known->second, static_cast<std::uint32_t>(its.size())};
+  }
+  template <class Record>
+  static file::Part begin(const std::vector<Record>& records, std::size_t count) {
+    return {static_cast<std::uint32_t>(records.size()), static_cast<std::uint32_t>(count)};
+  }
+  file::Part values(const std::vector<HashedText>& its) {
+    const file::Part part = begin(values_, its.size());
+    for (const HashedText& value : its) values_.push_back({text(value.text)});
+    return part;
+  }
+
+  // Whoever leads to others has a place for all of them first, and they theirs after it: a reader finds them in order.
+
+  file::Sound record_of(const BankSound& sound) {
+    file::Sound record;
+    record.name = text(sound.name);
+    record.group = sound.group;
+    record.towards_middle = sound.towards_middle ? 1 : 0;
+    for (std::size_t d = 0; d < draw_count; ++d) record.together |= (sound.together[d] ? 1U : 0U) << d;
+    record.each_emitter = sound.each_emitter ? 1 : 0;
+    record.retrigger = static_cast<std::uint32_t>(sound.retrigger);
+    record.limit = sound.limit;
+    record.when_full = static_cast<std::uint32_t>(sound.when_full);
+    record.limit_each_emitter = sound.limit_each_emitter ? 1 : 0;
+    record.rank = static_cast<std::uint32_t>(sound.rank);
+    record.quality = !sound.quality ? 0 : *sound.quality == Quality::standard ? 1 : 2;
+    record.gain = span_of(sound.gain);
+    record.pitch = span_of(sound.pitch);
+    record.pan = span_of(sound.pan);
+    record.delay = span_of(sound.delay);
+    record.low_pass = span_of(sound.low_pass);
+    record.high_pass = sound.high_pass.value;
+    record.spacing = sound.spacing.value;
+    record.fade_in = sound.fade_in.value;
+    record.fade_out = sound.fade_out.value;
+    record.layers = begin(layers_, sound.layers.size());
+    for (const BankLayer& layer : sound.layers) layers_.push_back(record_of(layer));
+    return record;
+  }
+
+  file::Layer record_of(const BankLayer& layer) {
+    file::Layer record;
+    record.name = text(layer.name);
+    record.by = values(layer.by);
+    record.loop = layer.loop ? 1 : 0;
+    record.pick = static_cast<std::uint32_t>(layer.pick);
+    record.start_anywhere = layer.start_anywhere ? 1 : 0;
+    record.chance = layer.chance;
+    record.gain = span_of(layer.gain);
+    record.pitch = span_of(layer.pitch);
+    record.delay = span_of(layer.delay);
+    record.start_at = span_of(layer.start_at);
+    record.choices = begin(choices_, layer.choices.size());
+    for (const BankChoice& choice : layer.choices) {
+      file::Choice its{values(choice.values), begin(uses_, choice.clips.size()), choice.weighted ? 1U : 0U, choice.heavy, choice.again};
+      for (const BankClipUse& use : choice.clips) uses_.push_back({use.clip, 0, use.weight, use.trim.value});
+      choices_.push_back(its);
+    }
+    return record;
+  }
+
+  const BankData& data_;
+  std::unordered_map<std::string, std::uint32_t> places_;
+  std::vector<char> texts_;
+  std::vector<file::About> about_;
+  std::vector<file::Group> groups_;
+  std::vector<file::Clip> clips_;
+  std::vector<file::Use> uses_;
+  std::vector<file::Value> values_;
+  std::vector<file::Choice> choices_;
+  std::vector<file::Layer> layers_;
+  std::vector<file::Sound> sounds_;
+  std::vector<file::Response> responses_;
+  std::vector<file::Event> events_;
+};
+
+/// Payloads one after the other, each up to the next boundary; calls `take(bytes)` for pieces of one block, and a shorter last.
+template <class Take>
+void each_block(const BankData& data, Take take) {
+  std::vector<std::byte> block;
+  block.reserve(file::block);
+  const auto add = [&](std::span<const std::byte> bytes) {
+    while (!bytes.empty()) {
+      const std::size_t count = std::min<std::size_t>(bytes.size(), file::block - block.size());
+      block.insert(block.end(), bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(count));
+      bytes = bytes.subspan(count);
+      if (block.size() < file::block) return;
+      take(std::span<const std::byte>(block));
+      block.clear();
+    }
+  };
+  static constexpr std::array<std::byte, file::alignment> zeros{};
+  for (const BankClip& clip : data.clips) {
+    add(clip.shorts.empty() ? std::as_bytes(clip.floats) : std::as_bytes(clip.shorts));
+    add(std::span(zeros).first(static_cast<std::size_t>(rounded_up(clip.bytes()) - clip.bytes())));
+  }
+  if (!block.empty()) take(std::span<const std::byte>(block));
+}
+
+}  // namespace
+
+void write_bank(const Bank& bank, const std::string& path) {
+  const BankData& data = data_of(bank);
+  Table table(data);
+  std::vector<file::Hash> hashes;
+  each_block(data, [&](std::span<const std::byte> block) { hashes.push_back({file::hash_of(block)}); });
+
+  file::Header header;
+  header.magic = file::magic;
+  header.version = file::version;
+  header.table_at = sizeof header;
+  const std::vector<std::byte> bytes = table.bytes(header.table_at, hashes, header.sections);
+  header.table_size = bytes.size();
+  header.table_hash = file::hash_of(bytes);
+  header.payload_at = rounded_up(header.table_at + header.table_size);
+  header.file_size = header.payload_at + table.payload_size();
+  header.header_hash = file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(file::Header, header_hash)));
+
+  WholeFile out(path);
+  out.write(text_of(std::as_bytes(std::span(&header, 1))));
+  out.write(text_of(bytes));
+  out.write(std::string(static_cast<std::size_t>(header.payload_at - header.table_at - header.table_size), '\0'));
+  each_block(data, [&](std::span<const std::byte> block) { out.write(text_of(block)); });
+  out.commit();
+}
+
+}  // namespace tidewater

@@ -1,0 +1,159 @@
+#pragma once
+/// What a bank file consists of, as docs/bank-format.md has it: a header, a table of fixed records, and payloads. Little-endian, and
+/// without pointers: whoever writes and whoever reads copy the very same structs.
+
+#include <array>
+#include <bit>
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <type_traits>
+
+namespace tidewater::bank_file {
+
+static_assert(std::endian::native == std::endian::little, "a bank's records are little-endian, and copied as they are");
+
+inline constexpr std::array<char, 8> magic = {'T', 'I', 'D', 'E', 'B', 'A', 'N', 'K'};
+inline constexpr std::uint32_t version = 1;
+inline constexpr std::uint64_t alignment = 64;     ///< of payloads, in bytes
+inline constexpr std::uint64_t block = 64 * 1024;  ///< bytes of payload that one hash is of
+
+/// XXH3, 64 bits (Y. Collet).
+std::uint64_t hash_of(std::span<const std::byte> bytes);
+
+struct Header {
+  std::array<char, 8> magic{};
+  std::uint32_t version = 0;
+  std::uint32_t sections = 0;   ///< how many section records begin the table
+  std::uint64_t file_size = 0;  ///< bytes, as are all places and sizes
+  std::uint64_t table_at = 0;
+  std::uint64_t table_size = 0;
+  std::uint64_t table_hash = 0;
+  std::uint64_t payload_at = 0;   ///< from there to the end are payloads, and zeros between them
+  std::uint64_t header_hash = 0;  ///< of what comes before it
+};
+
+/// What the records of a section are.
+enum class Kind : std::uint32_t { texts = 1, about, groups, clips, uses, values, choices, layers, sounds, responses, events, hashes };
+
+struct Section {
+  Kind kind{};
+  std::uint32_t record_size = 0;  ///< a later writer may add to a record's end
+  std::uint64_t at = 0;           ///< from the table's beginning
+  std::uint64_t count = 0;
+};
+
+/// A piece of the texts, UTF-8.
+struct Text {
+  std::uint32_t at = 0, size = 0;
+};
+/// Some records of another section, one after the other.
+struct Part {
+  std::uint32_t first = 0, count = 0;
+};
+struct Span {
+  double low = 0, high = 0;
+};
+
+struct About {
+  Text name;                ///< of the bank
+  Text tool;                ///< that wrote it, with its version
+  Text target;              ///< that it was packed for; empty for none
+  std::uint32_t reach = 0;  ///< zeros before and after each channel of a clip, in samples
+  std::uint32_t reserved = 0;
+  std::uint64_t content = 0;  ///< hash of all that is heard of it
+  double rate = 0;            ///< of all clips, in hertz
+};
+
+/// The first is the master; a parent comes before its children.
+struct Group {
+  Text name;
+  std::uint32_t parent = 0;
+  std::uint32_t muted = 0;
+  double gain = 0;                     ///< decibels, as are all gains and levels; minus infinity is silence
+  double low_pass = 0, high_pass = 0;  ///< hertz; 0 for none
+};
+
+enum class Samples : std::uint32_t { sixteen_bits = 1, floats };
+
+struct Clip {
+  Text name;
+  Samples samples{};
+  std::uint32_t channels = 0;
+  std::uint64_t payload_at = 0;  ///< from the file's beginning
+  std::uint64_t payload_size = 0;
+  std::int64_t frames = 0;
+  std::int64_t loop_from = 0;
+  double level = 0;
+  double fold = 1;  ///< amplitude of a stereo clip in one channel
+};
+
+struct Use {
+  std::uint32_t clip = 0;
+  std::uint32_t reserved = 0;
+  double weight = 1;
+  double trim = 0;
+};
+
+struct Value {
+  Text text;
+};
+
+struct Choice {
+  Part values, uses;
+  std::uint32_t weighted = 0;
+  std::int32_t heavy = -1;
+  double again = 0;
+};
+
+struct Layer {
+  Text name;
+  Part by;  ///< of the values: names of traits
+  Part choices;
+  std::uint32_t loop = 0;
+  std::uint32_t pick = 0;
+  std::uint32_t start_anywhere = 0;
+  std::uint32_t reserved = 0;
+  double chance = 1;
+  Span gain, pitch, delay, start_at;  ///< decibels, semitones, seconds, seconds
+};
+
+struct Sound {
+  Text name;
+  Part layers;
+  std::uint32_t group = 0;
+  std::uint32_t towards_middle = 0;
+  std::uint32_t together = 0;  ///< a bit for each of gain, pitch, pan, delay, low-pass, the lowest first
+  std::uint32_t each_emitter = 0;
+  std::uint32_t retrigger = 0;
+  std::uint32_t limit = 0;
+  std::uint32_t when_full = 0;
+  std::uint32_t limit_each_emitter = 0;
+  std::uint32_t rank = 0;
+  std::uint32_t quality = 0;  ///< 0: the manager's, 1 standard, 2 fine
+  Span gain, pitch, pan, delay, low_pass;
+  double high_pass = 0;
+  double spacing = 0, fade_in = 0, fade_out = 0;  ///< seconds
+};
+
+struct Response {
+  std::uint32_t kind = 0;  ///< 0 starts its sound, 1 stops it
+  std::uint32_t sound = 0;
+  double delay = 0, fade = 0;
+};
+
+struct Event {
+  Text name;
+  Part responses;
+};
+
+/// Of each `block` bytes of payload, in order.
+struct Hash {
+  std::uint64_t value = 0;
+};
+
+static_assert(sizeof(Header) == 64 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 64);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 168);
+static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
+
+}  // namespace tidewater::bank_file

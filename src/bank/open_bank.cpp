@@ -1,0 +1,449 @@
+#include "tidewater/open_bank.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstdio>
+#include <cstring>
+#include <memory>
+#include <new>
+#include <type_traits>
+#include <utility>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "bank/bank_records.hpp"
+#include "dsp/kernels.hpp"
+#include "dsp/resample.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+namespace file = bank_file;
+
+/// Memory on a boundary that suits the mixer.
+class Aligned {
+ public:
+  explicit Aligned(std::size_t size)
+      : bytes_(static_cast<std::byte*>(::operator new (size, std::align_val_t{file::alignment}, std::nothrow))), size_(size) {}
+  ~Aligned() { ::operator delete (bytes_, std::align_val_t{file::alignment}); }
+  Aligned(const Aligned&) = delete;
+  Aligned& operator=(const Aligned&) = delete;
+
+  bool there() const { return bytes_ != nullptr; }
+  std::span<std::byte> bytes() const { return {bytes_, size_}; }
+
+ private:
+  std::byte* bytes_;
+  std::size_t size_;
+};
+
+bool all_finite(std::span<const float> samples) {
+  constexpr std::size_t most = 1 << 20;
+  for (; !samples.empty(); samples = samples.subspan(std::min(samples.size(), most)))
+    if (!kernels::finite(samples.data(), static_cast<int>(std::min(samples.size(), most)))) return false;
+  return true;
+}
+
+/// Reads one bank. Whatever is wrong ends it: `problem` has the first that was found.
+class Reader {
+ public:
+  Reader(const BankSource& source, std::string_view called) : source_(source), called_(called) {}
+
+  /// Samples that lie in memory already are played from there.
+  Read<Bank> read(std::span<const std::byte> in_place) {
+    if (header() && table() && payload(in_place) && parts()) return {bank_of(std::move(data_)), {}};
+    return {std::nullopt, std::move(problem_)};
+  }
+
+ private:
+  bool fail(const std::string& what) {
+    if (problem_.empty()) problem_ = fmt::format("{}: {}", called_, what);
+    return false;
+  }
+  bool damaged(const std::string& what) { return fail(fmt::format("the bank is damaged: {}; pack it again, or get the file again", what)); }
+
+  bool fetch(std::uint64_t at, std::span<std::byte> to) {
+    return to.empty() || source_.read(at, to) || fail("the bank cannot be read to its end");
+  }
+
+  bool header() {
+    if (source_.size < sizeof header_) return fail("this is no bank: it is shorter than a bank's header");
+    if (!fetch(0, std::as_writable_bytes(std::span(&header_, 1)))) return false;
+    if (header_.magic != file::magic) return fail("this is no bank; `tidewater pack` makes one of a book");
+    if (header_.version > file::version)
+      return fail(
+          fmt::format("the bank was packed by a newer version: its format is {}, and this reads up to {}; update the game's library",
+                      header_.version, file::version));
+    if (header_.header_hash != file::hash_of(std::as_bytes(std::span(&header_, 1)).first(offsetof(file::Header, header_hash))))
+      return damaged("its header is not what was written");
+    if (header_.file_size != source_.size) return damaged(fmt::format("it has {} bytes of {}", source_.size, header_.file_size));
+    const auto& h = header_;
+    const bool fits = h.table_at >= sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
+                      h.payload_at >= h.table_at + h.table_size && h.payload_at <= h.file_size && h.payload_at % file::alignment == 0;
+    return fits || damaged("its parts lie outside it");
+  }
+
+  bool table() {
+    table_.resize(static_cast<std::size_t>(header_.table_size));
+    if (!fetch(header_.table_at, table_)) return false;
+    if (file::hash_of(table_) != header_.table_hash) return damaged("its table is not what was written");
+    if (header_.sections > table_.size() / sizeof(file::Section)) return damaged("its table has no room for its sections");
+    sections_.resize(header_.sections);
+    if (!sections_.empty()) std::memcpy(sections_.data(), table_.data(), sections_.size() * sizeof(file::Section));
+    return true;
+  }
+
+  /// The records of a kind; none where there are none.
+  template <class Record>
+  bool section(file::Kind kind, std::vector<Record>& records) {
+    static_assert(std::is_trivially_copyable_v<Record>);
+    const auto its = std::find_if(sections_.begin(), sections_.end(), [&](const file::Section& s) { return s.kind == kind; });
+    if (its == sections_.end()) return true;
+    const std::uint64_t size = its->record_size;
+    if (size == 0 || its->count > table_.size() / size || its->at > table_.size() - its->count * size)
+      return damaged(fmt::format("its section {} lies outside its table", static_cast<std::uint32_t>(kind)));
+    records.resize(static_cast<std::size_t>(its->count));
+    const std::byte* from = table_.data() + its->at;
+    for (Record& record : records) {
+      std::memcpy(static_cast<void*>(&record), from, std::min<std::size_t>(size, sizeof record));
+      from += size;
+    }
+    return true;
+  }
+
+  /// Takes all payloads into memory, or where they are, and compares their hashes.
+  bool payload(std::span<const std::byte> in_place) {
+    std::vector<file::Hash> hashes;
+    const std::uint64_t size = header_.file_size - header_.payload_at;
+    if (!section(file::Kind::hashes, hashes)) return false;
+    if (hashes.size() != (size + file::block - 1) / file::block) return damaged("it has not a hash for each block");
+    const auto place = reinterpret_cast<std::uintptr_t>(in_place.data());
+    const bool stays = !in_place.empty() && place % file::alignment == 0;
+    if (stays) {
+      payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at));
+    } else {
+      memory_ = std::make_shared<Aligned>(static_cast<std::size_t>(size));
+      if (!memory_->there()) return fail(fmt::format("there is no memory for its {} MiB", size >> 20));
+      payload_ = memory_->bytes();
+    }
+    for (std::size_t b = 0; b < hashes.size(); ++b) {
+      const std::size_t at = b * file::block, length = std::min<std::size_t>(file::block, payload_.size() - at);
+      if (!stays && !fetch(header_.payload_at + at, memory_->bytes().subspan(at, length))) return false;
+      if (file::hash_of(payload_.subspan(at, length)) != hashes[b].value)
+        return damaged(fmt::format("of its samples, the 64 KiB from {} on are not what was written", header_.payload_at + at));
+    }
+    return true;
+  }
+
+  // Of records, what others may lead to.
+
+  /// Records that others lead to, each led to once and in order: so what is read is never more than what there is.
+  template <class Record>
+  struct Led {
+    std::vector<Record> all;
+    std::size_t next = 0;
+  };
+  template <class Record>
+  bool take(const file::Part& part, Led<Record>& from, std::span<const Record>& to) {
+    if (part.first != from.next || part.count > from.all.size() - from.next)
+      return damaged("a record does not lead to the next of those it needs");
+    to = std::span(from.all).subspan(from.next, part.count);
+    from.next += part.count;
+    return true;
+  }
+  bool text(const file::Text& its, std::string& to) {
+    if (its.size > longest_text || its.at > texts_.size() || its.size > texts_.size() - its.at)
+      return damaged("a text lies outside the texts");
+    to.assign(texts_.data() + its.at, its.size);
+    return true;
+  }
+  bool number(double value, double low, double high, const char* what) {
+    return (value >= low && value <= high) || damaged(fmt::format("a {} is {}", what, value));
+  }
+  bool index(std::uint64_t value, std::uint64_t count, const char* what) {
+    return value < count || damaged(fmt::format("a {} is number {} of {}", what, value, count));
+  }
+  template <class Unit>
+  bool range(const file::Span& from, Range<Unit>& to, double low, double high, const char* what) {
+    to = {Unit{from.low}, Unit{from.high}};
+    if (!number(from.low, low, high, what) || !number(from.high, low, high, what)) return false;
+    return from.low <= from.high || damaged(fmt::format("a range of {} is the wrong way round", what));
+  }
+  /// Silence counts.
+  bool gain(double value) { return value == -HUGE_VAL || number(value, -most_decibels, most_decibels, "gain"); }
+  bool gains(const file::Span& from, Range<Decibels>& to) {
+    to = {{from.low}, {from.high}};
+    return gain(from.low) && gain(from.high) && (from.low <= from.high || damaged("a range of gains is the wrong way round"));
+  }
+  template <class Enum>
+  bool word(std::uint32_t value, std::size_t count, Enum& to, const char* what) {
+    to = static_cast<Enum>(value);
+    return index(value, count, what);
+  }
+
+  bool parts() {
+    return section(file::Kind::texts, texts_) && section(file::Kind::values, values_.all) && section(file::Kind::uses, uses_.all) &&
+           section(file::Kind::choices, choices_.all) && section(file::Kind::layers, layers_.all) &&
+           section(file::Kind::responses, responses_.all) && about() && groups() && clips() && sounds() && events();
+  }
+
+  bool about() {
+    std::vector<file::About> about;
+    if (!section(file::Kind::about, about)) return false;
+    if (about.size() != 1) return damaged("it does not say what it is");
+    data_->content = {about[0].content};
+    data_->rate = {about[0].rate};
+    if (about[0].reach < reach)
+      return fail(fmt::format("the bank was packed for an older mixer, with {} zeros around its clips for {}; pack it again",
+                              about[0].reach, reach));
+    reach_ = about[0].reach;
+    return index(reach_, 4096, "reach") && text(about[0].name, data_->name) && number(about[0].rate, 8000, 192000, "rate");
+  }
+
+  bool groups() {
+    std::vector<file::Group> groups;
+    if (!section(file::Kind::groups, groups)) return false;
+    if (groups.empty()) return damaged("it has no groups");
+    for (std::size_t g = 0; g < groups.size(); ++g) {
+      const file::Group& from = groups[g];
+      BankGroup& to = data_->groups.emplace_back();
+      to.parent = from.parent;
+      to.gain = {from.gain};
+      to.muted = from.muted != 0;
+      to.low_pass = {from.low_pass};
+      to.high_pass = {from.high_pass};
+      if (!text(from.name, to.name) || !index(from.parent, std::max<std::size_t>(g, 1), "parent of a group") || !gain(from.gain) ||
+          !number(from.low_pass, 0, most_hertz, "low-pass") || !number(from.high_pass, 0, most_hertz, "high-pass"))
+        return false;
+    }
+    return data_->groups[0].name == "master" || damaged("its first group is not the master");
+  }
+
+  bool clips() {
+    std::vector<file::Clip> clips;
+    if (!section(file::Kind::clips, clips)) return false;
+    data_->clips.reserve(clips.size());
+    std::uint64_t behind = header_.payload_at;
+    for (const file::Clip& from : clips) {
+      BankClip& to = data_->clips.emplace_back();
+      if (!text(from.name, to.name)) return false;
+      const bool shorts = from.samples == file::Samples::sixteen_bits;
+      const std::uint64_t width = shorts ? sizeof(std::int16_t) : sizeof(float);
+      const bool sane = (shorts || from.samples == file::Samples::floats) && (from.channels == 1 || from.channels == 2) &&
+                        from.frames > 0 && from.frames < most_frames && from.loop_from >= 0 && from.loop_from < from.frames;
+      if (!sane) return damaged(fmt::format("its clip '{}' makes no sense", to.name));
+      const std::uint64_t stride = static_cast<std::uint64_t>(from.frames) + 2 * reach_;
+      const bool fits = from.payload_size == from.channels * stride * width && from.payload_at % file::alignment == 0 &&
+                        from.payload_at >= behind && from.payload_at <= header_.file_size &&
+                        from.payload_size <= header_.file_size - from.payload_at;
+      if (!fits) return damaged(fmt::format("the samples of its clip '{}' lie outside it, or over others", to.name));
+      behind = from.payload_at + from.payload_size;
+      to.channels = static_cast<int>(from.channels);
+      to.frames = from.frames;
+      to.loop_from = from.loop_from;
+      to.fold = static_cast<float>(from.fold);
+      to.level = {from.level};
+      to.memory = memory_;
+      if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
+      const auto its =
+          payload_.subspan(static_cast<std::size_t>(from.payload_at - header_.payload_at), static_cast<std::size_t>(from.payload_size));
+      if (!take(its, shorts, to)) return false;
+    }
+    return true;
+  }
+
+  bool take(std::span<const std::byte> its, bool shorts, BankClip& to) {
+    const auto samples = [&]<class Sample>(Sample) {
+      return std::span(reinterpret_cast<const Sample*>(its.data()), its.size() / sizeof(Sample));
+    };
+    // What was packed with more zeros around it than the mixer reads is read from where those begin.
+    const std::size_t stride = static_cast<std::size_t>(to.frames) + 2 * reach_;
+    if (reach_ != reach) return repack(its, shorts, stride, to);
+    if (shorts) {
+      to.shorts = samples(std::int16_t{});
+      return true;
+    }
+    to.floats = samples(float{});
+    return all_finite(to.floats) || damaged(fmt::format("samples of its clip '{}' are not numbers", to.name));
+  }
+
+  /// A copy with as many zeros as the mixer reads.
+  bool repack(std::span<const std::byte> its, bool shorts, std::size_t stride, BankClip& to) {
+    const std::size_t width = shorts ? sizeof(std::int16_t) : sizeof(float), kept = static_cast<std::size_t>(to.frames) + 2 * reach;
+    const auto memory = std::make_shared<Aligned>(kept * width * static_cast<std::size_t>(to.channels));
+    if (!memory->there()) return fail("there is no memory for a copy of its clips");
+    for (std::size_t channel = 0; channel < static_cast<std::size_t>(to.channels); ++channel)
+      std::memcpy(memory->bytes().data() + channel * kept * width, its.data() + (channel * stride + reach_ - reach) * width, kept * width);
+    const std::size_t count = kept * static_cast<std::size_t>(to.channels);
+    if (shorts)
+      to.shorts = {reinterpret_cast<const std::int16_t*>(memory->bytes().data()), count};
+    else
+      to.floats = {reinterpret_cast<const float*>(memory->bytes().data()), count};
+    to.memory = memory;
+    return shorts || all_finite(to.floats) || damaged(fmt::format("samples of its clip '{}' are not numbers", to.name));
+  }
+
+  bool names(const file::Part& part, std::vector<HashedText>& to) {
+    std::span<const file::Value> values;
+    if (!take(part, values_, values)) return false;
+    for (const file::Value& value : values) {
+      std::string its;
+      if (!text(value.text, its)) return false;
+      to.emplace_back(std::move(its));
+    }
+    return true;
+  }
+
+  bool choice(const file::Choice& from, BankChoice& to) {
+    to.weighted = from.weighted != 0;
+    to.heavy = from.heavy;
+    to.again = from.again;
+    std::span<const file::Use> uses;
+    if (!names(from.values, to.values) || !take(from.uses, uses_, uses) || !number(from.again, 0, 1, "probability")) return false;
+    if (from.heavy < -1 || from.heavy >= static_cast<std::int64_t>(from.uses.count))
+      return damaged("a choice prefers a clip that it has not");
+    for (const file::Use& use : uses) {
+      to.clips.push_back({use.clip, use.weight, {use.trim}});
+      if (!index(use.clip, data_->clips.size(), "clip of a sound") || !number(use.weight, 0, 1e9, "weight") || !gain(use.trim))
+        return false;
+    }
+    return true;
+  }
+
+  bool layer(const file::Layer& from, BankLayer& to) {
+    to.loop = from.loop != 0;
+    to.start_anywhere = from.start_anywhere != 0;
+    to.chance = from.chance;
+    std::span<const file::Choice> choices;
+    if (!text(from.name, to.name) || !names(from.by, to.by) || !take(from.choices, choices_, choices) ||
+        !word(from.pick, pick_words.size(), to.pick, "way to pick") || !number(from.chance, 0, 1, "chance") || !gains(from.gain, to.gain) ||
+        !range(from.pitch, to.pitch, -most_semitones, most_semitones, "pitch") || !range(from.delay, to.delay, 0, most_seconds, "delay") ||
+        !range(from.start_at, to.start_at, 0, most_seconds, "start"))
+      return false;
+    for (const file::Choice& its : choices)
+      if (!choice(its, to.choices.emplace_back())) return false;
+    for (const BankChoice& its : to.choices)
+      if (its.values.size() > to.by.size()) return damaged("a choice has more values than its layer has traits");
+    return true;
+  }
+
+  bool sound(const file::Sound& from, BankSound& to) {
+    to.group = from.group;
+    to.high_pass = {from.high_pass};
+    to.towards_middle = from.towards_middle != 0;
+    for (std::size_t d = 0; d < draw_count; ++d) to.together[d] = (from.together >> d & 1) != 0;
+    to.each_emitter = from.each_emitter != 0;
+    to.spacing = {from.spacing};
+    to.limit = from.limit;
+    to.limit_each_emitter = from.limit_each_emitter != 0;
+    to.rank = static_cast<int>(std::min(from.rank, 10U));
+    if (from.quality > 0) to.quality = from.quality == 1 ? Quality::standard : Quality::fine;
+    to.fade_in = {from.fade_in};
+    to.fade_out = {from.fade_out};
+    std::span<const file::Layer> layers;
+    if (!text(from.name, to.name) || !index(from.group, data_->groups.size(), "group") || !index(from.rank, 10, "rank") ||
+        !index(from.quality, 3, "quality") || !word(from.retrigger, retrigger_words.size(), to.retrigger, "retrigger") ||
+        !word(from.when_full, when_full_words.size(), to.when_full, "when-full") || !gains(from.gain, to.gain) ||
+        !range(from.pitch, to.pitch, -most_semitones, most_semitones, "pitch") || !range(from.pan, to.pan, -1, 1, "pan") ||
+        !range(from.delay, to.delay, 0, most_seconds, "delay") || !range(from.low_pass, to.low_pass, 0, most_hertz, "low-pass") ||
+        !number(from.high_pass, 0, most_hertz, "high-pass") || !number(from.spacing, 0, most_seconds, "spacing") ||
+        !number(from.fade_in, 0, most_seconds, "fade") || !number(from.fade_out, 0, most_seconds, "fade") ||
+        !take(from.layers, layers_, layers))
+      return false;
+    if (layers.empty() || layers.size() > most_layers) return damaged(fmt::format("its sound '{}' has {} layers", to.name, layers.size()));
+    for (const file::Layer& its : layers)
+      if (!layer(its, to.layers.emplace_back())) return false;
+    return true;
+  }
+
+  bool sounds() {
+    std::vector<file::Sound> sounds;
+    if (!section(file::Kind::sounds, sounds)) return false;
+    data_->sounds.reserve(sounds.size());
+    for (const file::Sound& from : sounds)
+      if (!sound(from, data_->sounds.emplace_back())) return false;
+    return true;
+  }
+
+  bool events() {
+    std::vector<file::Event> events;
+    if (!section(file::Kind::events, events)) return false;
+    data_->events.reserve(events.size());
+    for (const file::Event& from : events) {
+      BankEvent& to = data_->events.emplace_back();
+      std::span<const file::Response> responses;
+      if (!text(from.name, to.name) || !take(from.responses, responses_, responses)) return false;
+      for (const file::Response& its : responses) {
+        BankResponse& response = to.responses.emplace_back();
+        response.sound = its.sound;
+        response.delay = {its.delay};
+        response.fade = {its.fade};
+        if (!word(its.kind, 2, response.kind, "kind of a response") || !index(its.sound, data_->sounds.size(), "sound of an event") ||
+            !number(its.delay, 0, most_seconds, "delay") || !number(its.fade, 0, most_seconds, "fade"))
+          return false;
+      }
+    }
+    return true;
+  }
+
+  // Far beyond what a book can say, and harmless.
+  static constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6;
+  static constexpr std::uint32_t longest_text = 4096;
+  static constexpr std::int64_t most_frames = std::int64_t{1} << 40;
+
+  const BankSource& source_;
+  std::string called_, problem_;
+  file::Header header_;
+  std::vector<std::byte> table_;
+  std::vector<file::Section> sections_;
+  std::span<const std::byte> payload_;
+  std::shared_ptr<Aligned> memory_;
+  std::size_t reach_ = 0;
+  std::vector<char> texts_;
+  Led<file::Value> values_;
+  Led<file::Use> uses_;
+  Led<file::Choice> choices_;
+  Led<file::Layer> layers_;
+  Led<file::Response> responses_;
+  std::shared_ptr<BankData> data_ = std::make_shared<BankData>();
+};
+
+struct CloseFile {
+  void operator()(std::FILE* its) const { std::fclose(its); }
+};
+
+}  // namespace
+
+Read<Bank> read_bank(const BankSource& source, std::string_view called) { return Reader(source, called).read({}); }
+
+Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called) {
+  const BankSource source{memory.size(), [&](std::uint64_t at, std::span<std::byte> to) {
+                            std::memcpy(to.data(), memory.data() + at, to.size());
+                            return true;
+                          }};
+  return Reader(source, called).read(memory);
+}
+
+Read<Bank> read_bank(const std::string& path) {
+  const std::unique_ptr<std::FILE, CloseFile> its(std::fopen(path.c_str(), "rb"));
+  if (its == nullptr) return {std::nullopt, fmt::format("{}: {}", path, std::strerror(errno))};
+  if (std::fseek(its.get(), 0, SEEK_END) != 0) return {std::nullopt, fmt::format("{}: {}", path, std::strerror(errno))};
+  const long size = std::ftell(its.get());
+  const BankSource source{static_cast<std::uint64_t>(std::max(size, 0L)), [&](std::uint64_t at, std::span<std::byte> to) {
+                            return std::fseek(its.get(), static_cast<long>(at), SEEK_SET) == 0 &&
+                                   std::fread(to.data(), 1, to.size(), its.get()) == to.size();
+                          }};
+  return read_bank(source, path);
+}
+
+Bank open_bank(const std::string& path) {
+  Read<Bank> read = read_bank(path);
+  if (!read.value) throw Error(read.problem);
+  return *std::move(read.value);
+}
+
+}  // namespace tidewater

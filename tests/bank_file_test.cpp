@@ -1,0 +1,197 @@
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <cstring>
+#include <filesystem>
+#include <fstream>
+
+#include "bank/bank_records.hpp"
+#include "base/random.hpp"
+#include "stage.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string book = R"(
+[groups.near]
+gain = "-3 dB"
+low-pass = "9 kHz"
+[sounds.steps]
+group = "near"
+clips = { by = "surface", steel = ["n-1.wav", "n-2.wav"], planks = ["n-3.wav"], otherwise = ["n-4.wav"] }
+pitch = "-2 st .. 2 st"
+gain = "-40 dB .. -6 dB"
+pan = "50 % left .. 50 % right"
+delay = "0 ms .. 30 ms"
+low-pass = "500 Hz .. 8 kHz"
+together = ["gain", "pitch"]
+pick-for = "each-emitter"
+rank = 7
+quality = "fine"
+[sounds.hum]
+layers = [ { name = "hum", clips = ["hum.wav"], loop = true, start-at = "anywhere" }, { name = "over", clips = ["wide.wav", { file = "quiet.wav", weight = 5 }], pick = "random", chance = "60 %", delay = "20 ms" } ]
+retrigger = "restart"
+fade-in = "30 ms"
+fade-out = "80 ms"
+limit = 3
+when-full = "quietest"
+spacing = "15 ms"
+[events.step]
+start = "steps"
+[events.hum]
+responses = [ { start = "hum", delay = "50 ms" }, { start = "steps" } ]
+[events.hush]
+responses = [ { stop = "hum", fade = "90 ms" } ]
+)";
+
+/// A book in a folder, and the bank that was packed of it.
+struct Packed {
+  explicit Packed(const std::string& text = book) {
+    write_stage_clips(folder);
+    folder.write("book.toml", book_head + text);
+    const ReadBook read = read_book(folder.path("book.toml"));
+    for (const Problem& problem : read.problems) FAIL_CHECK(to_text(problem));
+    packed = pack(read.book, folder.path("banks"));
+    bytes = folder.read("banks/" + packed.name + ".tidebank");
+  }
+
+  Folder folder;
+  PackedBank packed;
+  std::string bytes;
+};
+
+/// Everything that a session of chance plays.
+std::vector<float> played(const Bank& bank) {
+  SoundManager manager({.offline = true});
+  manager.load(bank);
+  Random random(4);
+  std::vector<float> all, block(1600);
+  for (int frame = 0; frame < 240; ++frame) {
+    const char* const surfaces[] = {"steel", "planks", "sand"};
+    if (random.below(3) == 0) manager.raise("step", {{"surface", surfaces[random.below(3)]}}, 1 + random.below(3));
+    if (random.below(9) == 0) manager.raise("hum");
+    if (random.below(30) == 0) manager.raise("hush");
+    manager.update(Seconds{1.0 / 60});
+    manager.render(block);
+    all.insert(all.end(), block.begin(), block.end());
+  }
+  return all;
+}
+
+Read<Bank> read_bytes(const std::string& bytes, const std::string& called = "bank") {
+  const BankSource source{bytes.size(), [&](std::uint64_t at, std::span<std::byte> to) {
+                            if (at > bytes.size() || to.size() > bytes.size() - at) return false;
+                            std::memcpy(to.data(), bytes.data() + at, to.size());
+                            return true;
+                          }};
+  return read_bank(source, called);
+}
+
+/// Makes the header's hash right again.
+void seal(std::string& bytes) {
+  bank_file::Header header;
+  std::memcpy(&header, bytes.data(), sizeof header);
+  header.table_hash = bank_file::hash_of(std::as_bytes(std::span(bytes)).subspan(header.table_at, header.table_size));
+  header.header_hash = bank_file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(bank_file::Header, header_hash)));
+  std::memcpy(bytes.data(), &header, sizeof header);
+}
+
+}  // namespace
+
+TEST_CASE("a bank from a file sounds as the book does that it was packed of, bit for bit") {
+  const Packed made;
+  const Bank compiled = compile_book(made.folder.path("book.toml"));
+  const Bank opened = open_bank(made.packed.file);
+  CHECK(opened.name() == compiled.name());
+  CHECK(opened.content() == compiled.content());
+  CHECK(opened.events() == compiled.events());
+  CHECK(opened.sounds() == compiled.sounds());
+  CHECK(opened.groups() == compiled.groups());
+  CHECK(opened.sample_bytes() == compiled.sample_bytes());
+  const std::vector<float> expected = played(compiled);
+  CHECK(*std::max_element(expected.begin(), expected.end()) > 0.05F);
+  CHECK((played(opened) == expected));
+  CHECK((played(*read_bytes(made.bytes).value) == expected));
+
+  // In place, and where memory begins anywhere.
+  std::vector<char> memory(made.bytes.size() + 128);
+  char* const at = memory.data() + (64 - reinterpret_cast<std::uintptr_t>(memory.data()) % 64) % 64;
+  for (char* const begin : {at, at + 1}) {
+    std::memcpy(begin, made.bytes.data(), made.bytes.size());
+    const Read<Bank> there = read_bank(std::as_bytes(std::span(begin, made.bytes.size())), "memory");
+    REQUIRE(there.value);
+    CHECK((played(*there.value) == expected));
+  }
+}
+
+TEST_CASE("the same book gives the same bytes, and a bank stays until another is whole") {
+  const Packed made;
+  const ReadBook read = read_book(made.folder.path("book.toml"));
+  pack(read.book, made.folder.path("again"));
+  CHECK((made.folder.read("again/" + made.packed.name + ".tidebank") == made.bytes));
+  CHECK(made.packed.bytes == made.bytes.size());
+  CHECK(made.packed.events == 3);
+
+  made.folder.write("clips/n-3.wav", "no sound at all");
+  CHECK_THROWS_AS(pack(read_book(made.folder.path("book.toml")).book, made.folder.path("banks")), Error);
+  CHECK((made.folder.read("banks/" + made.packed.name + ".tidebank") == made.bytes));
+}
+
+TEST_CASE("what is no bank, or of a newer version, is told") {
+  const Packed made;
+  CHECK_THAT(read_bank(made.folder.path("none.tidebank")).problem, Contains("none.tidebank: No such file"));
+  CHECK_THAT(read_bytes("").problem, Contains("bank: this is no bank"));
+  CHECK_THAT(read_bytes(std::string(1000, 'x')).problem, Contains("tidewater pack"));
+  std::string newer = made.bytes;
+  newer[8] = 2;
+  CHECK_THAT(read_bytes(newer).problem, Contains("its format is 2, and this reads up to 1"));
+  CHECK_THROWS_WITH(open_bank(made.folder.path("book.toml")), Contains("this is no bank"));
+}
+
+TEST_CASE("a bank that was cut off, or has a bit turned, is refused") {
+  const Packed made;
+  Random random(7);
+  for (int i = 0; i < 300; ++i) {
+    const std::size_t kept = random.below(static_cast<std::uint32_t>(made.bytes.size()));
+    CHECK_FALSE(read_bytes(made.bytes.substr(0, kept)).value);
+    std::string turned = made.bytes;
+    // Half of them in header and table.
+    const std::size_t at = random.below(static_cast<std::uint32_t>(i % 2 == 0 ? 4096 : turned.size()));
+    turned[at] = static_cast<char>(turned[at] ^ 1 << random.below(8));
+    const Read<Bank> read = read_bytes(turned);
+    INFO(at);
+    CHECK_FALSE(read.value);
+    CHECK_FALSE(read.problem.empty());
+  }
+}
+
+TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
+  const Packed made;
+  bank_file::Header header;
+  std::memcpy(&header, made.bytes.data(), sizeof header);
+  Random random(9);
+  const std::uint64_t extremes[] = {0, 1, 0x7fffffff, 0xffffffff, 1ULL << 32, ~0ULL, 0x7ff8000000000000, 0xfff0000000000000};
+  int refused = 0;
+  for (int i = 0; i < 3000; ++i) {
+    std::string bytes = made.bytes;
+    const std::size_t at = header.table_at + random.below(static_cast<std::uint32_t>(header.table_size - 8)) / 4 * 4;
+    const std::uint64_t value = extremes[random.below(8)];
+    std::memcpy(bytes.data() + at, &value, random.below(2) == 0 ? 4 : 8);
+    seal(bytes);
+    const Read<Bank> read = read_bytes(bytes);
+    if (!read.value) {
+      ++refused;
+      CHECK_FALSE(read.problem.empty());
+      continue;
+    }
+    if (i % 10 != 0) continue;
+    const std::vector<float> heard = played(*read.value);
+    REQUIRE(std::all_of(heard.begin(), heard.end(), [](float sample) { return std::abs(sample) <= 1.001F; }));
+  }
+  CHECK(refused > 500);
+}
