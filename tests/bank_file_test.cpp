@@ -41,6 +41,13 @@ fade-out = "80 ms"
 limit = 3
 when-full = "quietest"
 spacing = "15 ms"
+[sounds.song]
+clips = ["longer.wav"]
+loop = true
+stream = true
+gain = "-9 dB"
+[events.song]
+start = "song"
 [events.step]
 start = "steps"
 [events.hum]
@@ -75,6 +82,7 @@ std::vector<float> played(const Bank& bank) {
     const char* const surfaces[] = {"steel", "planks", "sand"};
     if (random.below(3) == 0) manager.raise("step", {{"surface", surfaces[random.below(3)]}}, 1 + random.below(3));
     if (random.below(9) == 0) manager.raise("hum");
+    if (frame % 80 == 5) manager.raise("song");
     if (random.below(30) == 0) manager.raise("hush");
     manager.update(Seconds{1.0 / 60});
     manager.render(block);
@@ -92,10 +100,15 @@ Read<Bank> read_bytes(const std::string& bytes, const std::string& called = "ban
   return read_bank(source, called);
 }
 
-/// Makes the header's hash right again.
-void seal(std::string& bytes) {
+bank_file::Header header_of(const std::string& bytes) {
   bank_file::Header header;
   std::memcpy(&header, bytes.data(), sizeof header);
+  return header;
+}
+
+/// Makes the header's hash right again.
+void seal(std::string& bytes) {
+  bank_file::Header header = header_of(bytes);
   header.table_hash = bank_file::hash_of(std::as_bytes(std::span(bytes)).subspan(header.table_at, header.table_size));
   header.header_hash = bank_file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(bank_file::Header, header_hash)));
   std::memcpy(bytes.data(), &header, sizeof header);
@@ -135,7 +148,7 @@ TEST_CASE("the same book gives the same bytes, and a bank stays until another is
   pack(read.book, made.folder.path("again"));
   CHECK((made.folder.read("again/" + made.packed.name + ".tidebank") == made.bytes));
   CHECK(made.packed.bytes == made.bytes.size());
-  CHECK(made.packed.events == 3);
+  CHECK(made.packed.events == 4);
 
   made.folder.write("clips/n-3.wav", "no sound at all");
   CHECK_THROWS_AS(pack(read_book(made.folder.path("book.toml")).book, made.folder.path("banks")), Error);
@@ -155,13 +168,14 @@ TEST_CASE("what is no bank, or of a newer version, is told") {
 
 TEST_CASE("a bank that was cut off, or has a bit turned, is refused") {
   const Packed made;
+  const std::uint64_t in_memory = header_of(made.bytes).streams_at;
   Random random(7);
   for (int i = 0; i < 300; ++i) {
     const std::size_t kept = random.below(static_cast<std::uint32_t>(made.bytes.size()));
     CHECK_FALSE(read_bytes(made.bytes.substr(0, kept)).value);
     std::string turned = made.bytes;
     // Half of them in header and table.
-    const std::size_t at = random.below(static_cast<std::uint32_t>(i % 2 == 0 ? 4096 : turned.size()));
+    const std::size_t at = random.below(static_cast<std::uint32_t>(i % 2 == 0 ? 4096 : in_memory));
     turned[at] = static_cast<char>(turned[at] ^ 1 << random.below(8));
     const Read<Bank> read = read_bytes(turned);
     INFO(at);
@@ -172,8 +186,7 @@ TEST_CASE("a bank that was cut off, or has a bit turned, is refused") {
 
 TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
   const Packed made;
-  bank_file::Header header;
-  std::memcpy(&header, made.bytes.data(), sizeof header);
+  const bank_file::Header header = header_of(made.bytes);
   Random random(9);
   const std::uint64_t extremes[] = {0, 1, 0x7fffffff, 0xffffffff, 1ULL << 32, ~0ULL, 0x7ff8000000000000, 0xfff0000000000000};
   int refused = 0;
@@ -194,4 +207,39 @@ TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
     REQUIRE(std::all_of(heard.begin(), heard.end(), [](float sample) { return std::abs(sample) <= 1.001F; }));
   }
   CHECK(refused > 500);
+}
+
+TEST_CASE("a clip that streams from a bank and is damaged there ends with a word, before anything damaged is heard") {
+  const Packed made;
+  const std::uint64_t begin = header_of(made.bytes).streams_at;
+  const auto song = [](const Bank& bank, std::vector<std::string>& said) {
+    SoundManager manager({.journal =
+                              [&](const JournalEntry& entry) {
+                                if (const auto* asked = entry.as<noted::Asked>())
+                                  if (const auto* lost = std::get_if<asked::Unreadable>(&asked->request)) said.emplace_back(lost->why);
+                              },
+                          .offline = true});
+    manager.load(bank);
+    manager.raise("song");
+    std::vector<float> all, block(1600);
+    for (int frame = 0; frame < 180; ++frame) {
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+      all.insert(all.end(), block.begin(), block.end());
+    }
+    return all;
+  };
+  std::vector<std::string> said;
+  const std::vector<float> whole = song(*read_bytes(made.bytes).value, said);
+  CHECK(said.empty());
+
+  std::string turned = made.bytes;
+  turned[begin + 5 * bank_file::block + 100] ^= 4;
+  const std::vector<float> cut = song(*read_bytes(turned, "quay.tidebank").value, said);
+  REQUIRE(said.size() == 1);
+  CHECK_THAT(said[0], Contains("quay.tidebank: longer.wav"));
+  const auto differs = static_cast<std::size_t>(std::mismatch(whole.begin(), whole.end(), cut.begin()).first - whole.begin());
+  CHECK(differs > 48000);  // what was whole is heard, and then it fades
+  CHECK(std::all_of(cut.begin() + static_cast<std::ptrdiff_t>(differs), cut.end(), [](float sample) { return std::abs(sample) < 0.4F; }));
+  CHECK(cut.back() == 0);
 }

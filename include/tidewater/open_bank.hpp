@@ -5,7 +5,8 @@
 ///
 /// docs/bank-format.md describes the file. Whatever it holds is checked before anything of it is used.
 ///
-/// Thread: any, for every call. They read the file, and return when all of it is in memory.
+/// Thread: any, for every call. They read the file, and return when all of it is in memory, but for clips that stream: these are read
+/// while they play, and checked as they are read.
 
 #include <cstddef>
 #include <cstdint>
@@ -25,7 +26,8 @@ Bank open_bank(const std::string& path);
 /// Where the bytes of a bank lie, if not in a file of its own: an asset pack, a console's file system.
 struct BankSource {
   std::uint64_t size = 0;  ///< bytes
-  /// Fills all of `to` with what lies from `at` on; false where it cannot.
+  /// Fills all of `to` with what lies from `at` on; false where it cannot. Called by whoever opens the bank, and while it lives by the
+  /// thread that reads what streams.
   std::function<bool(std::uint64_t at, std::span<std::byte> to)> read;
 };
 

@@ -1,6 +1,7 @@
 #pragma once
 #include <array>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -17,15 +18,18 @@
 
 namespace tidewater {
 
+class Bytes;
+
 /// A clip that plays from disk, and is brought to the bank's rate on the way.
 struct StreamedFile {
-  std::string path;
+  std::string path;  ///< or in words where it is, for one inside another
   int channels = 1;
   Hertz rate;                    ///< of the file
   std::int64_t file_frames = 0;  ///< at that rate: a loop goes round by these
   Hertz bank_rate;
-  std::int64_t frames = 0;  ///< at the bank's rate
-  std::int64_t head = 0;    ///< of those that are kept in memory, so that it starts at once
+  std::int64_t frames = 0;                            ///< at the bank's rate
+  std::int64_t head = 0;                              ///< of those that are kept in memory, so that it starts at once
+  std::function<std::unique_ptr<Bytes>()> open = {};  ///< none where `path` leads to it; may throw Error
 };
 
 struct BankClip {

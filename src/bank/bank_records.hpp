@@ -30,6 +30,7 @@ struct Header {
   std::uint64_t table_size = 0;
   std::uint64_t table_hash = 0;
   std::uint64_t payload_at = 0;   ///< from there to the end are payloads, and zeros between them
+  std::uint64_t streams_at = 0;   ///< from there to the end are those of files that stream
   std::uint64_t header_hash = 0;  ///< of what comes before it
 };
 
@@ -86,6 +87,12 @@ struct Clip {
   std::int64_t loop_from = 0;
   double level = 0;
   double fold = 1;  ///< amplitude of a stereo clip in one channel
+  // Of one that streams: a complete file, of which the payload above has the beginning.
+  std::uint64_t stream_at = 0;  ///< from the bank's beginning; 0 for none
+  std::uint64_t stream_size = 0;
+  std::int64_t stream_frames = 0;  ///< at the file's own rate
+  double stream_rate = 0;          ///< hertz
+  std::int64_t head = 0;           ///< frames in the payload
 };
 
 struct Use {
@@ -147,12 +154,12 @@ struct Event {
   Part responses;
 };
 
-/// Of each `block` bytes of payload, in order.
+/// Of each `block` bytes of payload, in order; those that stream begin a block of their own.
 struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 64 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 64);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 104);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 168);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 

@@ -15,8 +15,11 @@
 
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
+#include "bank/bank_streams.hpp"
 #include "dsp/kernels.hpp"
+#include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
+#include "media/bytes.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -48,10 +51,27 @@ bool all_finite(std::span<const float> samples) {
   return true;
 }
 
+/// A bank that is no file of its own.
+class SourceBytes : public Bytes {
+ public:
+  explicit SourceBytes(BankSource source) : source_(std::move(source)) {}
+  std::uint64_t size() const override { return source_.size; }
+  std::size_t read(std::uint64_t at, std::span<std::byte> to) override {
+    if (at >= source_.size) return 0;
+    to = to.first(static_cast<std::size_t>(std::min<std::uint64_t>(to.size(), source_.size - at)));
+    return source_.read(at, to) ? to.size() : 0;
+  }
+
+ private:
+  BankSource source_;
+};
+
 /// Reads one bank. Whatever is wrong ends it: `problem` has the first that was found.
 class Reader {
  public:
-  Reader(const BankSource& source, std::string_view called) : source_(source), called_(called) {}
+  /// `whole` opens the bank again, for those who stream from it.
+  Reader(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole)
+      : source_(source), called_(called), whole_(std::move(whole)) {}
 
   /// Samples that lie in memory already are played from there.
   Read<Bank> read(std::span<const std::byte> in_place) {
@@ -82,8 +102,9 @@ class Reader {
       return damaged("its header is not what was written");
     if (header_.file_size != source_.size) return damaged(fmt::format("it has {} bytes of {}", source_.size, header_.file_size));
     const auto& h = header_;
-    const bool fits = h.table_at >= sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
-                      h.payload_at >= h.table_at + h.table_size && h.payload_at <= h.file_size && h.payload_at % file::alignment == 0;
+    const bool fits = h.table_at == sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
+                      h.payload_at == h.table_at + h.table_size && h.payload_at % file::alignment == 0 && h.streams_at >= h.payload_at &&
+                      h.streams_at <= h.file_size;
     return fits || damaged("its parts lie outside it");
   }
 
@@ -115,27 +136,30 @@ class Reader {
     return true;
   }
 
-  /// Takes all payloads into memory, or where they are, and compares their hashes.
+  /// Takes all payloads but those that stream into memory, or where they are, and compares their hashes.
   bool payload(std::span<const std::byte> in_place) {
     std::vector<file::Hash> hashes;
-    const std::uint64_t size = header_.file_size - header_.payload_at;
+    const std::uint64_t size = header_.streams_at - header_.payload_at, streams = header_.file_size - header_.streams_at;
     if (!section(file::Kind::hashes, hashes)) return false;
-    if (hashes.size() != (size + file::block - 1) / file::block) return damaged("it has not a hash for each block");
+    const auto blocks = [](std::uint64_t bytes) { return bytes / file::block + (bytes % file::block > 0 ? 1 : 0); };
+    if (hashes.size() != blocks(size) + blocks(streams)) return damaged("it has not a hash for each block");
     const auto place = reinterpret_cast<std::uintptr_t>(in_place.data());
     const bool stays = !in_place.empty() && place % file::alignment == 0;
     if (stays) {
-      payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at));
+      payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at), static_cast<std::size_t>(size));
     } else {
       memory_ = std::make_shared<Aligned>(static_cast<std::size_t>(size));
       if (!memory_->there()) return fail(fmt::format("there is no memory for its {} MiB", size >> 20));
       payload_ = memory_->bytes();
     }
-    for (std::size_t b = 0; b < hashes.size(); ++b) {
+    for (std::size_t b = 0; b < blocks(size); ++b) {
       const std::size_t at = b * file::block, length = std::min<std::size_t>(file::block, payload_.size() - at);
       if (!stays && !fetch(header_.payload_at + at, memory_->bytes().subspan(at, length))) return false;
       if (file::hash_of(payload_.subspan(at, length)) != hashes[b].value)
         return damaged(fmt::format("of its samples, the 64 KiB from {} on are not what was written", header_.payload_at + at));
     }
+    hashes.erase(hashes.begin(), hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size)));
+    streams_ = std::make_shared<const BankStreams>(BankStreams{whole_, header_.streams_at, header_.file_size, std::move(hashes)});
     return true;
   }
 
@@ -227,7 +251,7 @@ class Reader {
     std::vector<file::Clip> clips;
     if (!section(file::Kind::clips, clips)) return false;
     data_->clips.reserve(clips.size());
-    std::uint64_t behind = header_.payload_at;
+    std::uint64_t behind = header_.payload_at, streams_behind = header_.streams_at;
     for (const file::Clip& from : clips) {
       BankClip& to = data_->clips.emplace_back();
       if (!text(from.name, to.name)) return false;
@@ -236,10 +260,13 @@ class Reader {
       const bool sane = (shorts || from.samples == file::Samples::floats) && (from.channels == 1 || from.channels == 2) &&
                         from.frames > 0 && from.frames < most_frames && from.loop_from >= 0 && from.loop_from < from.frames;
       if (!sane) return damaged(fmt::format("its clip '{}' makes no sense", to.name));
-      const std::uint64_t stride = static_cast<std::uint64_t>(from.frames) + 2 * reach_;
+      const bool streams = from.stream_at != 0;
+      if (streams && (shorts || from.head < 0 || from.head > from.frames || from.loop_from != 0))
+        return damaged(fmt::format("its clip '{}' cannot stream so", to.name));
+      const std::uint64_t stride = static_cast<std::uint64_t>(streams ? from.head : from.frames) + 2 * reach_;
       const bool fits = from.payload_size == from.channels * stride * width && from.payload_at % file::alignment == 0 &&
-                        from.payload_at >= behind && from.payload_at <= header_.file_size &&
-                        from.payload_size <= header_.file_size - from.payload_at;
+                        from.payload_at >= behind && from.payload_at <= header_.streams_at &&
+                        from.payload_size <= header_.streams_at - from.payload_at;
       if (!fits) return damaged(fmt::format("the samples of its clip '{}' lie outside it, or over others", to.name));
       behind = from.payload_at + from.payload_size;
       to.channels = static_cast<int>(from.channels);
@@ -249,10 +276,29 @@ class Reader {
       to.level = {from.level};
       to.memory = memory_;
       if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
+      if (streams && !stream(from, streams_behind, to)) return false;
       const auto its =
           payload_.subspan(static_cast<std::size_t>(from.payload_at - header_.payload_at), static_cast<std::size_t>(from.payload_size));
       if (!take(its, shorts, to)) return false;
     }
+    return true;
+  }
+
+  /// A file in the bank that a clip streams from.
+  bool stream(const file::Clip& from, std::uint64_t& behind, BankClip& to) {
+    const bool fits = from.stream_at % file::alignment == 0 && from.stream_at >= behind && from.stream_at <= header_.file_size &&
+                      from.stream_size > 0 && from.stream_size <= header_.file_size - from.stream_at;
+    if (!fits) return damaged(fmt::format("the file of its clip '{}' lies outside it, or over others", to.name));
+    behind = from.stream_at + from.stream_size;
+    if (!number(from.stream_rate, 1000, 768'000, "rate of a file") || from.stream_frames <= 0 || from.stream_frames >= most_frames ||
+        from.frames != RateConverter::length(from.stream_frames, {from.stream_rate}, data_->rate))
+      return damaged(fmt::format("its clip '{}' has not the length of its file", to.name));
+    StreamedFile file{
+        fmt::format("{}: {}", called_, to.name), to.channels, {from.stream_rate}, from.stream_frames, data_->rate, from.frames, from.head};
+    file.open = [streams = streams_, at = from.stream_at, size = from.stream_size] {
+      return std::make_unique<StreamInBank>(streams, at, size);
+    };
+    to.streamed = std::make_shared<const StreamedFile>(std::move(file));
     return true;
   }
 
@@ -261,7 +307,7 @@ class Reader {
       return std::span(reinterpret_cast<const Sample*>(its.data()), its.size() / sizeof(Sample));
     };
     // What was packed with more zeros around it than the mixer reads is read from where those begin.
-    const std::size_t stride = static_cast<std::size_t>(to.frames) + 2 * reach_;
+    const std::size_t stride = static_cast<std::size_t>(to.kept()) + 2 * reach_;
     if (reach_ != reach) return repack(its, shorts, stride, to);
     if (shorts) {
       to.shorts = samples(std::int16_t{});
@@ -273,7 +319,7 @@ class Reader {
 
   /// A copy with as many zeros as the mixer reads.
   bool repack(std::span<const std::byte> its, bool shorts, std::size_t stride, BankClip& to) {
-    const std::size_t width = shorts ? sizeof(std::int16_t) : sizeof(float), kept = static_cast<std::size_t>(to.frames) + 2 * reach;
+    const std::size_t width = shorts ? sizeof(std::int16_t) : sizeof(float), kept = static_cast<std::size_t>(to.kept()) + 2 * reach;
     const auto memory = std::make_shared<Aligned>(kept * width * static_cast<std::size_t>(to.channels));
     if (!memory->there()) return fail("there is no memory for a copy of its clips");
     for (std::size_t channel = 0; channel < static_cast<std::size_t>(to.channels); ++channel)
@@ -402,6 +448,8 @@ class Reader {
   std::vector<file::Section> sections_;
   std::span<const std::byte> payload_;
   std::shared_ptr<Aligned> memory_;
+  std::function<std::unique_ptr<Bytes>()> whole_;
+  std::shared_ptr<const BankStreams> streams_;
   std::size_t reach_ = 0;
   std::vector<char> texts_;
   Led<file::Value> values_;
@@ -418,14 +466,16 @@ struct CloseFile {
 
 }  // namespace
 
-Read<Bank> read_bank(const BankSource& source, std::string_view called) { return Reader(source, called).read({}); }
+Read<Bank> read_bank(const BankSource& source, std::string_view called) {
+  return Reader(source, called, [source] { return std::make_unique<SourceBytes>(source); }).read({});
+}
 
 Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called) {
-  const BankSource source{memory.size(), [&](std::uint64_t at, std::span<std::byte> to) {
+  const BankSource source{memory.size(), [memory](std::uint64_t at, std::span<std::byte> to) {
                             std::memcpy(to.data(), memory.data() + at, to.size());
                             return true;
                           }};
-  return Reader(source, called).read(memory);
+  return Reader(source, called, [source] { return std::make_unique<SourceBytes>(source); }).read(memory);
 }
 
 Read<Bank> read_bank(const std::string& path) {
@@ -437,7 +487,7 @@ Read<Bank> read_bank(const std::string& path) {
                             return std::fseek(its.get(), static_cast<long>(at), SEEK_SET) == 0 &&
                                    std::fread(to.data(), 1, to.size(), its.get()) == to.size();
                           }};
-  return read_bank(source, path);
+  return Reader(source, path, [path] { return open_file(path); }).read({});
 }
 
 Bank open_bank(const std::string& path) {

@@ -129,7 +129,7 @@ void Streamer::read_some(Stream& stream) {
     return;
   }
   if (!stream.reader) {
-    stream.reader.emplace(file.path);
+    stream.reader.emplace(file.open ? file.open() : open_file(file.path));
     if (stream.reader->channels() != file.channels || stream.reader->rate() != file.rate)
       throw Error("it has changed since the bank was made; make the bank again");
     stream.converter = converter_for(file.rate, file.bank_rate);

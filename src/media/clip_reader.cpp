@@ -5,7 +5,8 @@
 #include <vorbis/vorbisfile.h>
 
 #include <algorithm>
-#include <filesystem>
+#include <cstdio>
+#include <utility>
 #include <vector>
 
 #include "media/placeholder.hpp"
@@ -33,21 +34,44 @@ void ClipReader::CloseVorbis::operator()(Vorbis* vorbis) const {
   delete vorbis;
 }
 
-ClipReader::ClipReader(const std::string& path) : path_(path) {
-  std::error_code error;
-  const auto status = std::filesystem::status(path, error);
-  if (!std::filesystem::exists(status)) throw Error("there is no such file");
-  if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
-  if (std::filesystem::file_size(path, error) == 0) throw Error("the file is empty (0 bytes); export it again");
-  if (MpegFile::begins_so(path)) {
-    mpeg_ = std::make_unique<MpegFile>(path);
+/// Reads bytes as files are read. Where libvorbisfile takes over from libsndfile it begins anew.
+struct ClipReader::Cursor {
+  std::unique_ptr<Bytes> bytes;
+  std::int64_t at = 0;
+
+  static Cursor& of(void* user) { return *static_cast<Cursor*>(user); }
+  std::int64_t length() const { return static_cast<std::int64_t>(bytes->size()); }
+  std::int64_t read(void* to, std::int64_t count) {
+    const std::size_t got = bytes->read(static_cast<std::uint64_t>(at), {static_cast<std::byte*>(to), static_cast<std::size_t>(count)});
+    at += static_cast<std::int64_t>(got);
+    return static_cast<std::int64_t>(got);
+  }
+  std::int64_t seek(std::int64_t offset, int whence) {
+    const std::int64_t to = offset + (whence == SEEK_CUR ? at : whence == SEEK_END ? length() : 0);
+    if (to < 0) return -1;
+    return at = to;
+  }
+};
+
+void ClipReader::Forget::operator()(Cursor* cursor) const { delete cursor; }
+
+ClipReader::ClipReader(std::unique_ptr<Bytes> bytes) {
+  if (MpegFile::begins_so(*bytes)) {
+    mpeg_ = std::make_unique<MpegFile>(std::move(bytes));
     channels_ = mpeg_->channels();
     rate_ = mpeg_->rate();
     check_shape();
     return;
   }
+  cursor_.reset(new Cursor{std::move(bytes)});
+  SF_VIRTUAL_IO io{};
+  io.get_filelen = [](void* user) -> sf_count_t { return Cursor::of(user).length(); };
+  io.seek = [](sf_count_t offset, int whence, void* user) -> sf_count_t { return Cursor::of(user).seek(offset, whence); };
+  io.read = [](void* to, sf_count_t count, void* user) -> sf_count_t { return Cursor::of(user).read(to, count); };
+  io.write = [](const void*, sf_count_t, void*) -> sf_count_t { return 0; };
+  io.tell = [](void* user) -> sf_count_t { return Cursor::of(user).at; };
   SF_INFO info{};
-  file_.reset(sf_open(path.c_str(), SFM_READ, &info));
+  file_.reset(sf_open_virtual(&io, SFM_READ, &info, cursor_.get()));
   if (!file_) {
     std::string reason = sf_strerror(nullptr);
     while (!reason.empty() && (reason.back() == '.' || reason.back() == '\n')) reason.pop_back();
@@ -109,7 +133,14 @@ void ClipReader::seek(std::int64_t frame) {
   } else if (subtype_ == SF_FORMAT_VORBIS) {
     if (!vorbis_) {
       auto vorbis = std::make_unique<Vorbis>();
-      if (ov_fopen(path_.c_str(), &vorbis->file) != 0) throw lost();
+      file_.reset();  // from here on the bytes are read by another
+      cursor_->at = 0;
+      const ov_callbacks io{[](void* to, std::size_t size, std::size_t count, void* user) {
+                              return static_cast<std::size_t>(Cursor::of(user).read(to, static_cast<std::int64_t>(size * count))) / size;
+                            },
+                            [](void* user, ogg_int64_t offset, int whence) { return Cursor::of(user).seek(offset, whence) < 0 ? -1 : 0; },
+                            nullptr, [](void* user) { return static_cast<long>(Cursor::of(user).at); }};
+      if (ov_open_callbacks(cursor_.get(), &vorbis->file, nullptr, 0, io) != 0) throw lost();
       vorbis_.reset(vorbis.release());
     }
     if (ov_info(&vorbis_->file, -1)->channels != channels_ || ov_pcm_seek(&vorbis_->file, frame) != 0) throw lost();

@@ -4,6 +4,7 @@
 #include <optional>
 #include <string>
 
+#include "media/bytes.hpp"
 #include "media/mpeg_file.hpp"
 #include "tidewater/units.hpp"
 
@@ -16,7 +17,9 @@ namespace tidewater {
 class ClipReader {
  public:
   /// Throws where the file is missing, is not audio, or has other than one or two channels or an impossible rate.
-  explicit ClipReader(const std::string& path);
+  explicit ClipReader(const std::string& path) : ClipReader(open_file(path)) {}
+  /// The same of bytes that lie anywhere.
+  explicit ClipReader(std::unique_ptr<Bytes> bytes);
 
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
@@ -41,10 +44,15 @@ class ClipReader {
   };
   void check_shape() const;
 
+  /// How far the decoder has come in the bytes; it keeps its place, wherever the reader goes.
+  struct Cursor;
+  struct Forget {
+    void operator()(Cursor* cursor) const;
+  };
+  std::unique_ptr<Cursor, Forget> cursor_;
   std::unique_ptr<sf_private_tag, Close> file_;
   std::unique_ptr<MpegFile> mpeg_;               ///< of an MP3 file, in place of the one above
   std::unique_ptr<Vorbis, CloseVorbis> vorbis_;  ///< once somebody has sought in such a file
-  std::string path_;
   int subtype_ = 0;
   int channels_ = 1;
   Hertz rate_;

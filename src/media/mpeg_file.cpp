@@ -4,7 +4,9 @@
 #include <mpg123.h>
 
 #include <array>
-#include <fstream>
+#include <cstdio>
+#include <span>
+#include <utility>
 
 #include "tidewater/error.hpp"
 
@@ -15,17 +17,16 @@ void MpegFile::Close::operator()(mpg123_handle_struct* file) const {
   mpg123_delete(file);
 }
 
-bool MpegFile::begins_so(const std::string& path) {
-  std::ifstream in(path, std::ios::binary);
+bool MpegFile::begins_so(Bytes& bytes) {
   std::array<unsigned char, 4> head{};
-  if (!in.read(reinterpret_cast<char*>(head.data()), head.size())) return false;
+  if (bytes.read(0, std::as_writable_bytes(std::span(head))) != head.size()) return false;
   if (head[0] == 'I' && head[1] == 'D' && head[2] == '3') return true;
   // Eleven bits of sync, then a version, a layer, a bit rate and a rate that there are (ISO/IEC 11172-3, 2.4.1.3).
   return head[0] == 0xFF && (head[1] & 0xE0U) == 0xE0 && (head[1] & 0x18U) != 0x08 && (head[1] & 0x06U) != 0 && (head[2] & 0xF0U) != 0xF0 &&
          (head[2] & 0x0CU) != 0x0C;
 }
 
-MpegFile::MpegFile(const std::string& path) {
+MpegFile::MpegFile(std::unique_ptr<Bytes> bytes) : cursor_(std::make_unique<Cursor>(Cursor{std::move(bytes)})) {
   static const int ready = mpg123_init();
   int trouble = ready;
   file_.reset(mpg123_new(nullptr, &trouble));
@@ -36,7 +37,20 @@ MpegFile::MpegFile(const std::string& path) {
   mpg123_param(file_.get(), MPG123_ADD_FLAGS, MPG123_QUIET | MPG123_FORCE_FLOAT | MPG123_GAPLESS, 0);
   long rate = 0;
   int encoding = 0;
-  if (mpg123_open(file_.get(), path.c_str()) != MPG123_OK || mpg123_getformat(file_.get(), &rate, &channels_, &encoding) != MPG123_OK)
+  const auto read = [](void* user, void* to, std::size_t count) {
+    auto& its = *static_cast<Cursor*>(user);
+    const std::size_t got = its.bytes->read(static_cast<std::uint64_t>(its.at), {static_cast<std::byte*>(to), count});
+    its.at += static_cast<std::int64_t>(got);
+    return static_cast<mpg123_ssize_t>(got);
+  };
+  const auto seek = [](void* user, off_t offset, int whence) -> off_t {
+    auto& its = *static_cast<Cursor*>(user);
+    const std::int64_t to = offset + (whence == SEEK_CUR ? its.at : whence == SEEK_END ? static_cast<std::int64_t>(its.bytes->size()) : 0);
+    return to < 0 ? -1 : its.at = to;
+  };
+  mpg123_replace_reader_handle(file_.get(), read, seek, nullptr);
+  if (mpg123_open_handle(file_.get(), cursor_.get()) != MPG123_OK ||
+      mpg123_getformat(file_.get(), &rate, &channels_, &encoding) != MPG123_OK)
     throw unreadable("no MPEG audio is found in it");
   rate_ = Hertz{static_cast<double>(rate)};
   // As it began, so it goes on: a stream that changes its rate half way ends there.

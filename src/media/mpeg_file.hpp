@@ -3,6 +3,7 @@
 #include <memory>
 #include <string>
 
+#include "media/bytes.hpp"
 #include "tidewater/units.hpp"
 
 struct mpg123_handle_struct;
@@ -14,10 +15,10 @@ namespace tidewater {
 class MpegFile {
  public:
   /// Whether a file begins as an MPEG audio stream does: with a frame's sync word, or an ID3 tag before it.
-  static bool begins_so(const std::string& path);
+  static bool begins_so(Bytes& bytes);
 
   /// Throws Error with words for a person.
-  explicit MpegFile(const std::string& path);
+  explicit MpegFile(std::unique_ptr<Bytes> bytes);
 
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
@@ -30,6 +31,11 @@ class MpegFile {
   struct Close {
     void operator()(mpg123_handle_struct* file) const;
   };
+  struct Cursor {
+    std::unique_ptr<Bytes> bytes;
+    std::int64_t at = 0;
+  };
+  std::unique_ptr<Cursor> cursor_;
   std::unique_ptr<mpg123_handle_struct, Close> file_;
   int channels_ = 1;
   Hertz rate_;

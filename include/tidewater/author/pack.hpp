@@ -27,7 +27,7 @@ struct PackedBank {
 /// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
 PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
-/// The same of a bank in memory, to a file. Throws Error where one of its clips streams.
+/// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.
 void write_bank(const Bank& bank, const std::string& path);
 
 }  // namespace tidewater

@@ -9,10 +9,7 @@ namespace tidewater {
 
 PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options) {
   namespace fs = std::filesystem;
-  Book whole = book;
-  for (BookSound& sound : whole.sounds)
-    for (BookLayer& layer : sound.layers) layer.stream = false;
-  const Bank bank = compile(whole, {options.rate});
+  const Bank bank = compile(book, {options.rate});
   std::error_code trouble;
   fs::create_directories(folder, trouble);
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());

@@ -1,7 +1,10 @@
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <cstring>
+#include <memory>
+#include <string>
 #include <string_view>
 #include <unordered_map>
 #include <vector>
@@ -10,6 +13,7 @@
 #include "bank/bank_records.hpp"
 #include "base/whole_file.hpp"
 #include "dsp/resample.hpp"
+#include "media/bytes.hpp"
 #include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
 
@@ -27,10 +31,19 @@ std::string_view text_of(std::span<const std::byte> bytes) { return {reinterpret
 
 std::uint64_t rounded_up(std::uint64_t size) { return (size + file::alignment - 1) / file::alignment * file::alignment; }
 
+/// The file that a clip streams from.
+std::unique_ptr<Bytes> bytes_of(const BankClip& clip) {
+  try {
+    return clip.streamed->open ? clip.streamed->open() : open_file(clip.streamed->path);
+  } catch (const Error& error) {
+    throw Error(fmt::format("'{}': {}", clip.streamed->path, error.what()));
+  }
+}
+
 /// Collects the records of a bank, and hands them out as a table.
 class Table {
  public:
-  explicit Table(const BankData& data) : data_(data) {
+  explicit Table(const BankData& data) {
     file::About about;
     about.name = text(data.name);
     about.tool = text("tidewater " TIDEWATER_VERSION);
@@ -49,8 +62,6 @@ class Table {
       events_.push_back(record);
     }
     for (const BankClip& clip : data.clips) {
-      if (clip.streamed != nullptr)
-        throw Error(fmt::format("the clip '{}' streams from its own file; a bank cannot hold it so", clip.name));
       file::Clip record;
       record.name = text(clip.name);
       record.samples = clip.shorts.empty() ? file::Samples::floats : file::Samples::sixteen_bits;
@@ -60,14 +71,25 @@ class Table {
       record.loop_from = clip.loop_from;
       record.level = clip.level.value;
       record.fold = static_cast<double>(clip.fold);
+      if (const StreamedFile* file = clip.streamed.get()) {
+        record.stream_size = bytes_of(clip)->size();
+        record.stream_frames = file->file_frames;
+        record.stream_rate = file->rate.value;
+        record.head = file->head;
+      }
       clips_.push_back(record);
     }
   }
 
-  /// Bytes of all payloads, and of what lies between them.
+  /// Bytes of all payloads in memory, and of what lies between them; and of those that stream.
   std::uint64_t payload_size() const {
     std::uint64_t size = 0;
     for (const file::Clip& clip : clips_) size += rounded_up(clip.payload_size);
+    return size;
+  }
+  std::uint64_t streams_size() const {
+    std::uint64_t size = 0;
+    for (const file::Clip& clip : clips_) size += rounded_up(clip.stream_size);
     return size;
   }
 
@@ -84,7 +106,12 @@ class Table {
       clip.payload_at = place;
       place += rounded_up(clip.payload_size);
     }
-    std::vector<std::byte> all(static_cast<std::size_t>(size));
+    for (file::Clip& clip : clips_) {
+      if (clip.stream_size == 0) continue;
+      clip.stream_at = place;
+      place += rounded_up(clip.stream_size);
+    }
+    std::vector<std::byte> all(static_cast<std::size_t>(rounded_up(at + size) - at));
     std::size_t section = 0, next = sections * sizeof(file::Section);
     each(
         [&](file::Kind kind, const auto& records) {
@@ -173,7 +200,6 @@ class Table {
     return record;
   }
 
-  const BankData& data_;
   std::unordered_map<std::string, std::uint32_t> places_;
   std::vector<char> texts_;
   std::vector<file::About> about_;
@@ -188,27 +214,55 @@ class Table {
   std::vector<file::Event> events_;
 };
 
-/// Payloads one after the other, each up to the next boundary; calls `take(bytes)` for pieces of one block, and a shorter last.
+/// Parts what it is given into blocks, and hands them to `take`.
+template <class Take>
+class Blocks {
+ public:
+  explicit Blocks(Take take) : take_(take) { block_.reserve(file::block); }
+
+  void add(std::span<const std::byte> bytes) {
+    while (!bytes.empty()) {
+      const std::size_t count = std::min<std::size_t>(bytes.size(), file::block - block_.size());
+      block_.insert(block_.end(), bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(count));
+      bytes = bytes.subspan(count);
+      if (block_.size() == file::block) finish();
+    }
+  }
+  /// Up to the next boundary, behind a payload of so many bytes.
+  void add_zeros(std::uint64_t behind) {
+    static constexpr std::array<std::byte, file::alignment> zeros{};
+    add(std::span(zeros).first(static_cast<std::size_t>(rounded_up(behind) - behind)));
+  }
+  /// What comes next begins a block.
+  void finish() {
+    if (!block_.empty()) take_(std::span<const std::byte>(block_));
+    block_.clear();
+  }
+
+ private:
+  Take take_;
+  std::vector<std::byte> block_;
+};
+
+/// All payloads of a bank, block by block.
 template <class Take>
 void each_block(const BankData& data, Take take) {
-  std::vector<std::byte> block;
-  block.reserve(file::block);
-  const auto add = [&](std::span<const std::byte> bytes) {
-    while (!bytes.empty()) {
-      const std::size_t count = std::min<std::size_t>(bytes.size(), file::block - block.size());
-      block.insert(block.end(), bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(count));
-      bytes = bytes.subspan(count);
-      if (block.size() < file::block) return;
-      take(std::span<const std::byte>(block));
-      block.clear();
-    }
-  };
-  static constexpr std::array<std::byte, file::alignment> zeros{};
+  Blocks<Take> blocks(take);
   for (const BankClip& clip : data.clips) {
-    add(clip.shorts.empty() ? std::as_bytes(clip.floats) : std::as_bytes(clip.shorts));
-    add(std::span(zeros).first(static_cast<std::size_t>(rounded_up(clip.bytes()) - clip.bytes())));
+    blocks.add(clip.shorts.empty() ? std::as_bytes(clip.floats) : std::as_bytes(clip.shorts));
+    blocks.add_zeros(clip.bytes());
   }
-  if (!block.empty()) take(std::span<const std::byte>(block));
+  blocks.finish();
+  std::vector<std::byte> piece(file::block);
+  for (const BankClip& clip : data.clips) {
+    if (clip.streamed == nullptr) continue;
+    const std::unique_ptr<Bytes> bytes = bytes_of(clip);
+    std::uint64_t at = 0;
+    for (std::size_t got = 0; (got = bytes->read(at, piece)) > 0; at += got) blocks.add(std::span(piece).first(got));
+    if (at != bytes->size()) throw Error(fmt::format("'{}': it could be read up to byte {} of {}", clip.streamed->path, at, bytes->size()));
+    blocks.add_zeros(at);
+  }
+  blocks.finish();
 }
 
 }  // namespace
@@ -226,15 +280,20 @@ void write_bank(const Bank& bank, const std::string& path) {
   const std::vector<std::byte> bytes = table.bytes(header.table_at, hashes, header.sections);
   header.table_size = bytes.size();
   header.table_hash = file::hash_of(bytes);
-  header.payload_at = rounded_up(header.table_at + header.table_size);
-  header.file_size = header.payload_at + table.payload_size();
+  header.payload_at = header.table_at + header.table_size;
+  header.streams_at = header.payload_at + table.payload_size();
+  header.file_size = header.streams_at + table.streams_size();
   header.header_hash = file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(file::Header, header_hash)));
 
   WholeFile out(path);
   out.write(text_of(std::as_bytes(std::span(&header, 1))));
   out.write(text_of(bytes));
-  out.write(std::string(static_cast<std::size_t>(header.payload_at - header.table_at - header.table_size), '\0'));
-  each_block(data, [&](std::span<const std::byte> block) { out.write(text_of(block)); });
+  std::size_t written = 0;
+  each_block(data, [&](std::span<const std::byte> block) {
+    if (written == hashes.size() || file::hash_of(block) != hashes[written++].value)
+      throw Error(fmt::format("{}: a clip that streams was changed while it was packed; pack again", path));
+    out.write(text_of(block));
+  });
   out.commit();
 }
 
