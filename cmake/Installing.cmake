@@ -14,7 +14,7 @@ endif()
 configure_package_config_file(cmake/TidewaterConfig.cmake.in ${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfig.cmake
   INSTALL_DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/Tidewater)
 write_basic_package_version_file(${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfigVersion.cmake COMPATIBILITY SameMinorVersion)
-install(FILES ${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfig.cmake ${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfigVersion.cmake
+install(FILES cmake/TidewaterBank.cmake ${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfig.cmake ${CMAKE_CURRENT_BINARY_DIR}/TidewaterConfigVersion.cmake
   DESTINATION ${CMAKE_INSTALL_LIBDIR}/cmake/Tidewater)
 
 # Other libraries are named by their flags and not as packages: they are linked shared, so what they need themselves is

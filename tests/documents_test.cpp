@@ -196,6 +196,21 @@ TEST_CASE("the programs of the first hour and of the life of a manager go on wit
   CHECK_THAT(journal_of(MANAGER_PROGRAM, "session.journal.jsonl"), Contains("\"request\":\"unload\"") && Contains("\"end\":true"));
 }
 
+TEST_CASE("the first hour's game ships the bank of its book") {
+  const Folder folder;
+  folder.write("book.toml", blocks(document("docs/first-hour.md"), "toml")[0]);
+  folder.write_clip("clips/gangway-1.flac", sine(200, 0.3, 1, 0.5));
+  folder.write_clip("clips/engine.ogg", sine(100, 0.5, 1, 0.5));
+  const std::string here = "cd " + folder.path() + " && ";
+  const Ran unpacked = run(folder, here + SHIP_PROGRAM);
+  CHECK(unpacked.exit != 0);
+  CHECK_THAT(unpacked.err, Contains("banks/quay.tidebank: No such file"));
+  const Ran packed = run(folder, here + BUILD_FOLDER "/tidewater pack book.toml --output banks");
+  INFO(packed.err);
+  CHECK_THAT(packed.out, Contains("  packed     banks/quay.tidebank, in "));
+  CHECK(run(folder, here + SHIP_PROGRAM).exit == 0);
+}
+
 TEST_CASE("every book shown in the documents is good TOML with known keys") {
   Folder folder;
   write_stage_clips(folder);
@@ -212,7 +227,7 @@ TEST_CASE("every book shown in the documents is good TOML with known keys") {
 TEST_CASE("links between the documents lead somewhere") {
   const std::regex link(R"(\]\(([^)#:]+)\))");
   for (const std::string name : {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/manager.md",
-                                 "docs/performance.md"}) {
+                                 "docs/bank-format.md", "docs/performance.md"}) {
     const std::string text = document(name);
     const auto folder = std::filesystem::path(PROJECT_FOLDER "/" + name).parent_path();
     for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it) {

@@ -109,7 +109,8 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   const Ran ran = tool("audition " + tool.book() + " tune");
   CHECK(ran.exit == 1);
   CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; did you mean 'tone'?"));
-  for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress "}) {
+  for (const auto* command :
+       {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress ", "pack ", "verify "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
     CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
@@ -455,4 +456,60 @@ TEST_CASE("a journal for people has every kind of line: a layer without a voice 
   CHECK_THAT(all, Contains("pool-full") && Contains("splash: b.flac; all taken") && Contains("it is gone") && !Contains("landed"));
   const std::string unheard = run(folder, BUILD_FOLDER "/tidewater journal --unheard " + folder.path("j.jsonl")).out;
   CHECK_THAT(unheard, Contains("splash: b.flac; all taken") && !Contains("raise"));
+}
+
+TEST_CASE("pack makes a bank that render plays, leaves it alone where nothing changed, and verify finds what is damaged") {
+  const Tool tool;
+  const std::string bank = tool.path("out/game.tidebank"), pack = "pack " + tool.book() + " -o " + tool.path("out");
+  tool.write("book.toml",
+             "[book]\nname = \"game\"\n[sounds.tone]\nclips = [\"tone.wav\"]\n[sounds.song]\nclips = [\"longer.wav\"]\nstream = "
+             "true\n[events.rung]\nresponses = [ { start = \"tone\" }, { start = \"song\" } ]\n");
+  const Ran packed = tool(pack);
+  CHECK(packed.exit == 0);
+  CHECK_THAT(packed.out, Contains("  packed     " + bank) && Contains("1 event, 2 sounds, 2 clips") && Contains(" MiB\n"));
+  const auto written = fs::last_write_time(bank);
+  CHECK_THAT(tool(pack).out, Contains("  unchanged  " + bank));
+  CHECK(fs::last_write_time(bank) == written);
+  CHECK_THAT(tool("verify " + bank).out, Contains("  whole      " + bank));
+  const Ran listed = run(tool, "python3 " PROJECT_FOLDER "/tests/list_bank.py " + bank);
+  CHECK_THAT(listed.out, Contains("bank game rate 48000") && Contains("group master under master gain 0") &&
+                             Contains("clip tone.wav channels 1 frames 24000 floats\n") && Contains("streams RIFF\n") &&
+                             Contains("sound song in master\n  plays longer.wav\n") && Contains("event rung starts tone, starts song\n"));
+  CHECK(listed.err.empty());
+
+  tool.write("j.jsonl", "{\"at\": \"0 s\", \"request\": \"raise\", \"event\": \"rung\"}\n");
+  const Ran from_bank = tool("render " + bank + " " + tool.path("j.jsonl") + " --output " + tool.path("a.wav"));
+  CHECK(from_bank.exit == 0);
+  CHECK(tool("render " + tool.book() + " " + tool.path("j.jsonl") + " --output " + tool.path("b.wav")).exit == 0);
+  CHECK((tool.read("a.wav") == tool.read("b.wav")));
+
+  std::string bytes = tool.read("out/game.tidebank");
+  bytes[bytes.size() - 70000] ^= 1;
+  tool.write("out/game.tidebank", bytes);
+  const Ran damaged = tool("verify " + bank);
+  CHECK(damaged.exit == 1);
+  CHECK_THAT(damaged.err, Contains(bank + ": longer.wav: the bank is damaged"));
+  CHECK_THAT(tool("pack " + tool.book() + " -o " + tool.book()).err, Contains("the folder cannot be made"));
+}
+
+TEST_CASE("pack that is killed at any moment leaves the old bank or the new one") {
+  const Tool tool;
+  const std::string bank = tool.path("out/game.tidebank");
+  const auto book = [&](int gain) {
+    tool.write("book.toml", "[book]\nname = \"game\"\n[sounds.tone]\nclips = [\"tone.wav\", \"longer.wav\"]\ngain = \"" +
+                                std::to_string(gain) + " dB\"\n[events.rung]\nstart = \"tone\"\n");
+  };
+  const std::string pack = BUILD_FOLDER "/tidewater pack " + tool.book() + " -o " + tool.path("out");
+  std::vector<std::string> whole;
+  for (const int gain : {-3, -6}) {
+    book(gain);
+    REQUIRE(run(tool, pack).exit == 0);
+    whole.push_back(tool.read("out/game.tidebank"));
+  }
+  for (int i = 0; i < 100; ++i) {
+    book(i % 2 == 0 ? -3 : -6);
+    run(tool, "timeout -s KILL 0.0" + std::to_string(10 + 37 * i % 50) + " " + pack);
+    const std::string there = tool.read("out/game.tidebank");
+    REQUIRE((there == whole[0] || there == whole[1]));
+  }
 }

@@ -61,8 +61,14 @@ struct PackCall {
   std::string book;
   std::string output = "banks";  ///< folder
   int rate = 48000;
+  std::string depfile, depfile_of;  ///< what it was made of, for build tools, and the name that these know it by
 };
 int pack(const PackCall& call);
+
+struct VerifyCall {
+  std::vector<std::string> banks;
+};
+int verify(const VerifyCall& call);
 
 struct AuditionCall {
   std::string book;

@@ -110,7 +110,14 @@ int run(int argc, char** argv) {
   pack_command->add_option("BOOK", pack_call.book, "The book, a TOML file")->required();
   pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, made where there is none (default banks)");
   pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default 48000)")->check(CLI::Range(8000, 192000));
+  pack_command->add_option("--depfile", pack_call.depfile, "Write what it was made of to this file, as make and Ninja read it");
+  pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
   pack_command->footer("Example:\n  tidewater pack examples/harbour/book.toml --output out/banks");
+
+  VerifyCall verify_call;
+  auto* verify_command = app.add_subcommand("verify", "Read all of a bank file, and compare it with what was written");
+  verify_command->add_option("BANK", verify_call.banks, "One or more bank files (.tidebank)")->required();
+  verify_command->footer("Example:\n  tidewater verify out/banks/harbour.tidebank");
 
   AuditionCall audition_call;
   std::string every;
@@ -189,6 +196,7 @@ int run(int argc, char** argv) {
   if (*journal_command) return journal(journal_call);
   if (*show_command) return show(show_call);
   if (*pack_command) return pack(pack_call);
+  if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*render_seed) render_call.seed = seed;

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <string>
+#include <vector>
 
 #include "tidewater/author/book.hpp"
 #include "tidewater/bank.hpp"
@@ -18,8 +19,11 @@ struct PackOptions {
 struct PackedBank {
   std::string file;
   std::string name;
+  bool changed = true;      ///< false where the file was this very bank already, and was left alone
   std::uint64_t bytes = 0;  ///< of the file
   std::size_t events = 0, sounds = 0, clips = 0;
+  /// All files that went in, and the folders in which others might come: where one changes, it is to be packed again.
+  std::vector<std::string> made_of;
 };
 
 /// Writes `folder`/NAME.tidebank, where NAME is the book's; the folder is made where there is none. The file is there whole, or as it
@@ -28,6 +32,10 @@ struct PackedBank {
 PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.
-void write_bank(const Bank& bank, const std::string& path);
+/// False where the file is this very bank already: then it is left alone.
+bool write_bank(const Bank& bank, const std::string& path);
+
+/// Reads all of a bank, what streams included, and compares every hash. Empty where all is as it was written, or else what is wrong.
+std::string verify_bank(const std::string& path);
 
 }  // namespace tidewater

@@ -1,9 +1,18 @@
 #include "tidewater/author/pack.hpp"
 
+#include <cstddef>
 #include <filesystem>
+#include <memory>
+#include <set>
+#include <vector>
+
+#include "author/clips/book_clips.hpp"
+#include "bank/bank_data.hpp"
+#include "media/bytes.hpp"
 
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
 
 namespace tidewater {
 
@@ -16,12 +25,36 @@ PackedBank pack(const Book& book, const std::string& folder, const PackOptions& 
   PackedBank packed;
   packed.name = bank.name();
   packed.file = (fs::path(folder) / (packed.name + ".tidebank")).string();
-  write_bank(bank, packed.file);
+  packed.changed = write_bank(bank, packed.file);
   packed.bytes = fs::file_size(packed.file);
   packed.events = bank.events().size();
   packed.sounds = bank.sounds().size();
   packed.clips = bank.clips();
+  std::set<std::string> made_of = {book.file};
+  for (const BookSound& sound : book.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      const fs::path its = clip_file(book, clip.path);
+      if (!fs::exists(its)) return;  // a sketch of the book's own
+      made_of.insert(its.string());
+      made_of.insert(its.parent_path().string());
+    });
+  packed.made_of.assign(made_of.begin(), made_of.end());
   return packed;
+}
+
+std::string verify_bank(const std::string& path) {
+  const Read<Bank> bank = read_bank(path);
+  if (!bank.value) return bank.problem;
+  std::vector<std::byte> piece(1 << 16);
+  for (const BankClip& clip : data_of(*bank.value).clips) {
+    if (clip.streamed == nullptr) continue;
+    const std::unique_ptr<Bytes> bytes = clip.streamed->open();
+    std::uint64_t at = 0;
+    for (std::size_t got = 0; (got = bytes->read(at, piece)) > 0;) at += got;
+    if (at != bytes->size())
+      return clip.streamed->path + ": the bank is damaged: what streams is not what was written; pack it again, or get the file again";
+  }
+  return {};
 }
 
 }  // namespace tidewater

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <cstring>
+#include <fstream>
+#include <initializer_list>
 #include <memory>
 #include <string>
 #include <string_view>
@@ -265,9 +267,22 @@ void each_block(const BankData& data, Take take) {
   blocks.finish();
 }
 
+/// Whether a file is so large, and begins with these pieces.
+bool begins_with(const std::string& path, std::uint64_t size, std::initializer_list<std::span<const std::byte>> pieces) {
+  std::ifstream in(path, std::ios::binary | std::ios::ate);
+  if (!in || in.tellg() != static_cast<std::streamoff>(size)) return false;
+  in.seekg(0);
+  std::string there;
+  for (const auto& piece : pieces) {
+    there.resize(piece.size());
+    if (!in.read(there.data(), static_cast<std::streamsize>(there.size())) || there != text_of(piece)) return false;
+  }
+  return true;
+}
+
 }  // namespace
 
-void write_bank(const Bank& bank, const std::string& path) {
+bool write_bank(const Bank& bank, const std::string& path) {
   const BankData& data = data_of(bank);
   Table table(data);
   std::vector<file::Hash> hashes;
@@ -285,6 +300,9 @@ void write_bank(const Bank& bank, const std::string& path) {
   header.file_size = header.streams_at + table.streams_size();
   header.header_hash = file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(file::Header, header_hash)));
 
+  // The table has hashes of all that follows it.
+  if (begins_with(path, header.file_size, {std::as_bytes(std::span(&header, 1)), bytes})) return false;
+
   WholeFile out(path);
   out.write(text_of(std::as_bytes(std::span(&header, 1))));
   out.write(text_of(bytes));
@@ -295,6 +313,7 @@ void write_bank(const Bank& bank, const std::string& path) {
     out.write(text_of(block));
   });
   out.commit();
+  return true;
 }
 
 }  // namespace tidewater

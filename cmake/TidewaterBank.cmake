@@ -1,0 +1,27 @@
+# tidewater_bank(TARGET BOOK [FOLDER folder])
+# Packs a book's bank into FOLDER (banks, beside what is built, unless told otherwise) whenever the book or one of its clips has changed,
+# or a clip has come or gone, before TARGET is built.
+function(tidewater_bank target book)
+  cmake_parse_arguments(PARSE_ARGV 2 ARG "" "FOLDER" "")
+  if(NOT ARG_FOLDER)
+    set(ARG_FOLDER ${CMAKE_CURRENT_BINARY_DIR}/banks)
+  endif()
+  if(TARGET Tidewater::tool)
+    set(tool Tidewater::tool)
+  else()
+    find_program(TIDEWATER_PROGRAM tidewater)
+    if(NOT TIDEWATER_PROGRAM)
+      message(FATAL_ERROR "tidewater_bank needs the tool: build with -DTIDEWATER_TOOL=ON, or set TIDEWATER_PROGRAM to where it is")
+    endif()
+    set(tool ${TIDEWATER_PROGRAM})
+  endif()
+  get_filename_component(book ${book} ABSOLUTE)
+  string(MAKE_C_IDENTIFIER "${target}_${book}" id)
+  set(done ${CMAKE_CURRENT_BINARY_DIR}/${id}.packed)
+  add_custom_command(OUTPUT ${done}
+    COMMAND ${tool} pack ${book} --output ${ARG_FOLDER} --depfile ${done}.d --depfile-of ${done}
+    COMMAND ${CMAKE_COMMAND} -E touch ${done}
+    DEPENDS ${book} ${tool} DEPFILE ${done}.d VERBATIM COMMENT "Packing ${book}")
+  add_custom_target(${id} DEPENDS ${done})
+  add_dependencies(${target} ${id})
+endfunction()
