@@ -109,8 +109,8 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   const Ran ran = tool("audition " + tool.book() + " tune");
   CHECK(ran.exit == 1);
   CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; did you mean 'tone'?"));
-  for (const auto* command :
-       {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress ", "pack ", "verify "}) {
+  for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress ",
+                              "pack ", "verify ", "weigh "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
     CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
@@ -512,4 +512,25 @@ TEST_CASE("pack that is killed at any moment leaves the old bank or the new one"
     const std::string there = tool.read("out/game.tidebank");
     REQUIRE((there == whole[0] || there == whole[1]));
   }
+}
+
+TEST_CASE("weigh says what takes the room, of a book and of its bank alike, and how it could take less") {
+  const Tool tool;
+  std::vector<float> twice(2 * 48000, 0.0F);
+  for (std::size_t i = 24000; i < twice.size(); i += 2) twice[i] = twice[i + 1] = 0.3F;
+  tool.write_clip("clips/twice.wav", twice, 2);
+  tool.write(
+      "book.toml",
+      "[book]\nname = \"game\"\n[groups.near]\n[groups.music]\n[sounds.a]\ngroup = \"near\"\nclips = [\"tone.wav\", \"twice.wav\"]\n"
+      "[sounds.b]\ngroup = \"near\"\nclips = [\"tone.wav\"]\n[sounds.song]\ngroup = \"music\"\nclips = [\"longer.wav\"]\nstream = true\n"
+      "[events.a]\nresponses = [ { start = \"a\" }, { start = \"b\" }, { start = \"song\" } ]\n");
+  REQUIRE(tool("pack " + tool.book() + " -o " + tool.path("out")).exit == 0);
+  const Ran book = tool("weigh --clips " + tool.book()), bank = tool("weigh --clips " + tool.path("out/game.tidebank"));
+  CHECK(book.exit == 0);
+  CHECK(book.out.substr(book.out.find('\n')) == bank.out.substr(bank.out.find('\n')));
+  // tone is 94.8 KiB as floats with the zeros around it; half of it is a's, half b's.
+  CHECK_THAT(book.out, Contains("\n  b       47.4 KiB") && Contains("\n  near   471.8 KiB") && Contains("WAV, streams") &&
+                           Contains("1.0 s   2.01  floats\n"));
+  CHECK_THAT(book.out, Contains("could save  188.5 KiB  twice.wav: both channels are the same") &&
+                           Contains("twice.wav: 0.25 s at its ends are silent"));
 }

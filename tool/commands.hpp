@@ -65,6 +65,12 @@ struct PackCall {
 };
 int pack(const PackCall& call);
 
+struct WeighCall {
+  std::string bank;  ///< or a book
+  bool clips = false;
+};
+int weigh(const WeighCall& call);
+
 struct VerifyCall {
   std::vector<std::string> banks;
 };

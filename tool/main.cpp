@@ -114,6 +114,12 @@ int run(int argc, char** argv) {
   pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
   pack_command->footer("Example:\n  tidewater pack examples/harbour/book.toml --output out/banks");
 
+  WeighCall weigh_call;
+  auto* weigh_command = app.add_subcommand("weigh", "What of a bank takes the room, by group and by sound, and how it could take less");
+  weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
+  weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
+  weigh_command->footer("Example:\n  tidewater weigh examples/harbour/book.toml");
+
   VerifyCall verify_call;
   auto* verify_command = app.add_subcommand("verify", "Read all of a bank file, and compare it with what was written");
   verify_command->add_option("BANK", verify_call.banks, "One or more bank files (.tidebank)")->required();
@@ -196,6 +202,7 @@ int run(int argc, char** argv) {
   if (*journal_command) return journal(journal_call);
   if (*show_command) return show(show_call);
   if (*pack_command) return pack(pack_call);
+  if (*weigh_command) return weigh(weigh_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);

@@ -11,11 +11,11 @@
 #include <unordered_map>
 #include <vector>
 
+#include "author/pack/stream_bytes.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
 #include "base/whole_file.hpp"
 #include "dsp/resample.hpp"
-#include "media/bytes.hpp"
 #include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
 
@@ -32,15 +32,6 @@ file::Span span_of(const Range<Unit>& range) {
 std::string_view text_of(std::span<const std::byte> bytes) { return {reinterpret_cast<const char*>(bytes.data()), bytes.size()}; }
 
 std::uint64_t rounded_up(std::uint64_t size) { return (size + file::alignment - 1) / file::alignment * file::alignment; }
-
-/// The file that a clip streams from.
-std::unique_ptr<Bytes> bytes_of(const BankClip& clip) {
-  try {
-    return clip.streamed->open ? clip.streamed->open() : open_file(clip.streamed->path);
-  } catch (const Error& error) {
-    throw Error(fmt::format("'{}': {}", clip.streamed->path, error.what()));
-  }
-}
 
 /// Collects the records of a bank, and hands them out as a table.
 class Table {
@@ -74,7 +65,7 @@ class Table {
       record.level = clip.level.value;
       record.fold = static_cast<double>(clip.fold);
       if (const StreamedFile* file = clip.streamed.get()) {
-        record.stream_size = bytes_of(clip)->size();
+        record.stream_size = stream_bytes(*clip.streamed)->size();
         record.stream_frames = file->file_frames;
         record.stream_rate = file->rate.value;
         record.head = file->head;
@@ -258,7 +249,7 @@ void each_block(const BankData& data, Take take) {
   std::vector<std::byte> piece(file::block);
   for (const BankClip& clip : data.clips) {
     if (clip.streamed == nullptr) continue;
-    const std::unique_ptr<Bytes> bytes = bytes_of(clip);
+    const std::unique_ptr<Bytes> bytes = stream_bytes(*clip.streamed);
     std::uint64_t at = 0;
     for (std::size_t got = 0; (got = bytes->read(at, piece)) > 0; at += got) blocks.add(std::span(piece).first(got));
     if (at != bytes->size()) throw Error(fmt::format("'{}': it could be read up to byte {} of {}", clip.streamed->path, at, bytes->size()));
@@ -281,6 +272,14 @@ bool begins_with(const std::string& path, std::uint64_t size, std::initializer_l
 }
 
 }  // namespace
+
+std::unique_ptr<Bytes> stream_bytes(const StreamedFile& file) {
+  try {
+    return file.open ? file.open() : open_file(file.path);
+  } catch (const Error& error) {
+    throw Error(fmt::format("'{}': {}", file.path, error.what()));
+  }
+}
 
 bool write_bank(const Bank& bank, const std::string& path) {
   const BankData& data = data_of(bank);
