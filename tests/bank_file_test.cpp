@@ -63,7 +63,7 @@ struct Packed {
     folder.write("book.toml", book_head + text);
     const ReadBook read = read_book(folder.path("book.toml"));
     for (const Problem& problem : read.problems) FAIL_CHECK(to_text(problem));
-    packed = pack(read.book, folder.path("banks"));
+    packed = pack(read.book, folder.path("banks")).front();
     bytes = folder.read("banks/" + packed.name + ".tidebank");
   }
 
@@ -73,9 +73,9 @@ struct Packed {
 };
 
 /// Everything that a session of chance plays.
-std::vector<float> played(const Bank& bank) {
+std::vector<float> played(const std::vector<Bank>& banks) {
   SoundManager manager({.offline = true});
-  manager.load(bank);
+  for (const Bank& bank : banks) manager.load(bank);
   Random random(4);
   std::vector<float> all, block(1600);
   for (int frame = 0; frame < 240; ++frame) {
@@ -126,10 +126,10 @@ TEST_CASE("a bank from a file sounds as the book does that it was packed of, bit
   CHECK(opened.sounds() == compiled.sounds());
   CHECK(opened.groups() == compiled.groups());
   CHECK(opened.sample_bytes() == compiled.sample_bytes());
-  const std::vector<float> expected = played(compiled);
+  const std::vector<float> expected = played({compiled});
   CHECK(*std::max_element(expected.begin(), expected.end()) > 0.05F);
-  CHECK((played(opened) == expected));
-  CHECK((played(*read_bytes(made.bytes).value) == expected));
+  CHECK((played({opened}) == expected));
+  CHECK((played({*read_bytes(made.bytes).value}) == expected));
 
   // In place, and where memory begins anywhere.
   std::vector<char> memory(made.bytes.size() + 128);
@@ -138,7 +138,7 @@ TEST_CASE("a bank from a file sounds as the book does that it was packed of, bit
     std::memcpy(begin, made.bytes.data(), made.bytes.size());
     const Read<Bank> there = read_bank(std::as_bytes(std::span(begin, made.bytes.size())), "memory");
     REQUIRE(there.value);
-    CHECK((played(*there.value) == expected));
+    CHECK((played({*there.value}) == expected));
   }
 }
 
@@ -203,7 +203,7 @@ TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
       continue;
     }
     if (i % 10 != 0) continue;
-    const std::vector<float> heard = played(*read.value);
+    const std::vector<float> heard = played({*read.value});
     REQUIRE(std::all_of(heard.begin(), heard.end(), [](float sample) { return std::abs(sample) <= 1.001F; }));
   }
   CHECK(refused > 500);
@@ -242,4 +242,38 @@ TEST_CASE("a clip that streams from a bank and is damaged there ends with a word
   CHECK(differs > 48000);  // what was whole is heard, and then it fades
   CHECK(std::all_of(cut.begin() + static_cast<std::ptrdiff_t>(differs), cut.end(), [](float sample) { return std::abs(sample) < 0.4F; }));
   CHECK(cut.back() == 0);
+}
+
+TEST_CASE("a book's banks, loaded together, sound as the book does, and each has what it needs") {
+  const std::string banks = "[banks.ashore]\nevents = [\"step\", \"h*\"]\n[banks.music]\nevents = [\"song\"]\n";
+  const Packed made(book + banks);
+  CHECK(made.packed.name == "ashore");
+  const Bank ashore = open_bank(made.folder.path("banks/ashore.tidebank")), music = open_bank(made.folder.path("banks/music.tidebank"));
+  CHECK(ashore.events() == std::vector<std::string_view>{"hum", "hush", "step"});
+  CHECK(music.events() == std::vector<std::string_view>{"song"});
+  CHECK(music.sounds() == std::vector<std::string_view>{"song"});
+  CHECK(music.clips() == 1);
+  const std::vector<float> whole = played({compile_book(made.folder.path("book.toml"))});
+  CHECK((played({ashore, music}) == whole));
+  CHECK((played({music, ashore}) == whole));
+  const ReadBook read = read_book(made.folder.path("book.toml"));
+  std::vector<Bank> compiled = compile_banks(read.book);
+  REQUIRE(compiled.size() == 2);
+  CHECK(compiled[0].content() == ashore.content());
+  CHECK(left_out(read.book).empty());
+
+  const auto told = [&](const std::string& text) {
+    const ReadBook wrong = parse_book(book_head + book + text, made.folder.path("book.toml"));
+    return wrong.problems.empty() ? std::string() : wrong.problems.front().message;
+  };
+  CHECK_THAT(told("[banks.x]\nevents = [\"stepp\"]\n"), Contains("no event fits 'stepp'; did you mean 'step'?"));
+  CHECK_THAT(told("[banks.x]\n"), Contains("bank 'x' needs events"));
+  CHECK_THAT(told("[banks.\"a/b\"]\nevents = [\"step\"]\n"), Contains("a name without slashes"));
+  const ReadBook parted =
+      parse_book(book_head + book + "[banks.a]\nevents = [\"hum\"]\n[banks.b]\nevents = [\"hush\"]\n", made.folder.path("book.toml"));
+  CHECK_THROWS_WITH(pack(parted.book, made.folder.path("banks")),
+                    Contains("'hush' is in bank 'b', and stops 'hum', which bank 'a' starts") && Contains("put both into one"));
+  CHECK(left_out(parted.book) == std::vector<std::string>{"song", "step"});
+  CHECK_THROWS_WITH(pack(read.book, made.folder.path("banks"), {.bank = "musik"}),
+                    Contains("there is no bank 'musik'; did you mean 'music'?"));
 }

@@ -466,7 +466,7 @@ TEST_CASE("pack makes a bank that render plays, leaves it alone where nothing ch
              "true\n[events.rung]\nresponses = [ { start = \"tone\" }, { start = \"song\" } ]\n");
   const Ran packed = tool(pack);
   CHECK(packed.exit == 0);
-  CHECK_THAT(packed.out, Contains("  packed     " + bank) && Contains("1 event, 2 sounds, 2 clips") && Contains(" MiB\n"));
+  CHECK_THAT(packed.out, Contains("  packed  " + bank) && Contains(" MiB       1       2      2\n"));
   const auto written = fs::last_write_time(bank);
   CHECK_THAT(tool(pack).out, Contains("  unchanged  " + bank));
   CHECK(fs::last_write_time(bank) == written);
@@ -533,4 +533,32 @@ TEST_CASE("weigh says what takes the room, of a book and of its bank alike, and 
                            Contains("1.0 s   2.01  floats\n"));
   CHECK_THAT(book.out, Contains("could save  188.5 KiB  twice.wav: both channels are the same") &&
                            Contains("twice.wav: 0.25 s at its ends are silent"));
+}
+
+TEST_CASE("pack of a book that names banks says which changed, what they share and what is left out; render plays a folder of them") {
+  const Tool tool;
+  tool.write(
+      "book.toml",
+      "[book]\nname = \"game\"\n[sounds.tone]\nclips = [\"tone.wav\"]\n[sounds.both]\nlayers = [ { clips = [\"tone.wav\"] }, { clips = "
+      "[\"low.wav\"] } ]\n[events.a]\nstart = \"tone\"\n[events.b]\nstart = \"both\"\n[events.c]\nstart = \"tone\"\n"
+      "[banks.one]\nevents = [\"a\"]\n[banks.two]\nevents = [\"b\"]\n");
+  const std::string pack = "pack " + tool.book() + " -o " + tool.path("out");
+  const Ran packed = tool(pack);
+  CHECK_THAT(packed.out, Contains("  packed  " + tool.path("out/one.tidebank")) && Contains("  packed  " + tool.path("out/two.tidebank")) &&
+                             Contains("  shared     tone.wav is in one and two\n") && Contains("  left out   c: no bank has it\n"));
+  std::string text = tool.read("book.toml");
+  tool.write("book.toml", text.replace(text.find("[sounds.both]"), 13, "[sounds.both]\ngain = \"-3 dB\""));
+  CHECK_THAT(tool(pack).out,
+             Contains("  unchanged  " + tool.path("out/one.tidebank")) && Contains("  packed     " + tool.path("out/two.tidebank")));
+  CHECK_THAT(tool(pack + " --bank twos").err, Contains("there is no bank 'twos'; did you mean 'two'?"));
+
+  tool.write(
+      "j.jsonl",
+      "{\"at\": \"0 s\", \"request\": \"raise\", \"event\": \"a\"}\n{\"at\": \"0.1 s\", \"request\": \"raise\", \"event\": \"b\"}\n");
+  for (const std::string& from : {tool.path("out"), tool.book()})
+    CHECK(tool("render " + from + " " + tool.path("j.jsonl") + " --output " + tool.path(from == tool.book() ? "a.wav" : "b.wav")).exit ==
+          0);
+  CHECK((tool.read("a.wav") == tool.read("b.wav")));
+  CHECK_THAT(tool("render " + tool.path("clips") + " " + tool.path("j.jsonl") + " --output " + tool.path("c.wav")).err,
+             Contains("there is no bank in this folder"));
 }

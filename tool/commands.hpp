@@ -60,6 +60,7 @@ int show(const ShowCall& call);
 struct PackCall {
   std::string book;
   std::string output = "banks";  ///< folder
+  std::string bank;              ///< empty for all
   int rate = 48000;
   std::string depfile, depfile_of;  ///< what it was made of, for build tools, and the name that these know it by
 };

@@ -106,9 +106,10 @@ int run(int argc, char** argv) {
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
   PackCall pack_call;
-  auto* pack_command = app.add_subcommand("pack", "Make of a book the bank file that a game ships: FOLDER/NAME.tidebank");
+  auto* pack_command = app.add_subcommand("pack", "Make of a book the bank files that a game ships: FOLDER/NAME.tidebank");
   pack_command->add_option("BOOK", pack_call.book, "The book, a TOML file")->required();
   pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, made where there is none (default banks)");
+  pack_command->add_option("--bank", pack_call.bank, "Only this one of the banks that the book names");
   pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default 48000)")->check(CLI::Range(8000, 192000));
   pack_command->add_option("--depfile", pack_call.depfile, "Write what it was made of to this file, as make and Ninja read it");
   pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
@@ -147,7 +148,9 @@ int run(int argc, char** argv) {
   RenderCall render_call;
   std::uint64_t seed = 0;
   auto* render_command = app.add_subcommand("render", "Render the requests of a journal, recorded from a game or written by hand");
-  render_command->add_option("BOOK", render_call.book, "The book, a TOML file, or a bank that was packed of one (.tidebank)")->required();
+  render_command
+      ->add_option("BOOK", render_call.book, "The book, a TOML file, or a bank that was packed of one (.tidebank), or a folder of them")
+      ->required();
   render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
   render_command->add_option("--output", render_call.output, "The sound file to write (.wav, .flac, .ogg)")->required();
   render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");

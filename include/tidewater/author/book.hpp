@@ -113,6 +113,13 @@ struct BookEvent {
   Place place;
 };
 
+/// What goes into one file for the game to load.
+struct BookBank {
+  std::string name;
+  std::vector<std::string> events;  ///< names or patterns; the sounds that they need come along
+  Place place;
+};
+
 /// Who made some clips, and on what terms.
 struct BookCredit {
   std::vector<std::string> clips;  ///< names, patterns, or folders with a slash at the end
@@ -143,6 +150,7 @@ struct Book {
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
+  std::vector<BookBank> banks;      ///< none: the whole book is one
   std::vector<BookCredit> credits;  ///< those in the book itself
   std::vector<BookAccepted> accepted;
   std::map<std::string, BookSketch> sketches;  ///< by the path that stands for each in the sounds' clips
@@ -163,7 +171,7 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "banks", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -1,4 +1,6 @@
 #pragma once
+#include <vector>
+
 #include "tidewater/author/book.hpp"
 #include "tidewater/bank.hpp"
 
@@ -14,7 +16,10 @@ struct CompileOptions {
 /// Thread: any. Takes as long as decoding takes.
 Bank compile(const Book& book, const CompileOptions& options = {});
 
-/// Reads, checks and compiles. Throws Error with all the problems, one a line.
+/// One bank for each that the book names by [banks.NAME], or one of all. Throws Error, too, where an event stops what another bank starts.
+std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options = {});
+
+/// Reads, checks and compiles all of a book to one bank. Throws Error with all the problems, one a line.
 Bank compile_book(const std::string& path, const CompileOptions& options = {});
 
 }  // namespace tidewater

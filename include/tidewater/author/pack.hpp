@@ -14,6 +14,8 @@ namespace tidewater {
 struct PackOptions {
   /// Every clip is brought to this rate, from 8 to 192 kHz.
   Hertz rate{48000};
+  /// Only the bank of this name; empty for all.
+  std::string bank;
 };
 
 struct PackedBank {
@@ -26,10 +28,14 @@ struct PackedBank {
   std::vector<std::string> made_of;
 };
 
-/// Writes `folder`/NAME.tidebank, where NAME is the book's; the folder is made where there is none. The file is there whole, or as it
-/// was before. Throws Error with every clip that cannot be packed, one a line, or where the file cannot be written.
+/// Writes `folder`/NAME.tidebank for each bank that the book names, or one of all that is called as the book; the folder is made where
+/// there is none. A file is there whole, or as it was before. Throws Error with every clip that cannot be packed, one a line, where a file
+/// cannot be written, or there is no such bank.
 /// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
-PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options = {});
+std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options = {});
+
+/// Events of a book that names banks, and has them in none.
+std::vector<std::string> left_out(const Book& book);
 
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.
 /// False where the file is this very bank already: then it is left alone.

@@ -200,6 +200,13 @@ const RowsOf<BookResponse>& response_rows() {
   return rows;
 }
 
+const RowsOf<BookBank>& bank_rows() {
+  static const RowsOf<BookBank> rows = RowsOf<BookBank>("banks").special(
+      {"events", "", "[\"ferry.*\", \"rain.began\"]", "What the bank has; the sounds and clips that they need come along."},
+      "list of events or patterns");
+  return rows;
+}
+
 const RowsOf<BookCredit>& credit_rows() {
   static const RowsOf<BookCredit> rows =
       RowsOf<BookCredit>("credits")
@@ -235,6 +242,7 @@ const std::vector<BookKey>& book_keys() {
     add(sketch_rows());
     add(event_rows());
     add(response_rows());
+    add(bank_rows());
     add(credit_rows());
     add(accepted_rows());
     return all;

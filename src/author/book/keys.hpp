@@ -12,6 +12,7 @@ const RowsOf<BookLayer>& layer_rows();
 const RowsOf<SketchPlan>& sketch_rows();
 const RowsOf<BookResponse>& event_rows();     ///< of an event that has one response
 const RowsOf<BookResponse>& response_rows();  ///< of one in a list
+const RowsOf<BookBank>& bank_rows();
 const RowsOf<BookCredit>& credit_rows();
 const RowsOf<BookAccepted>& accepted_rows();
 

@@ -10,6 +10,7 @@
 
 #include "author/book/keys.hpp"
 #include "author/book/problems.hpp"
+#include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/tables.hpp"
@@ -41,7 +42,7 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "credits", "accepted"});
+    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "banks", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists())
@@ -57,6 +58,7 @@ class Reader {
     dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
     for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
+    read_banks(problems_, root_, book_);
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names();

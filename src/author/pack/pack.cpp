@@ -1,5 +1,8 @@
 #include "tidewater/author/pack.hpp"
 
+#include <fmt/format.h>
+
+#include <algorithm>
 #include <cstddef>
 #include <filesystem>
 #include <memory>
@@ -7,18 +10,22 @@
 #include <vector>
 
 #include "author/clips/book_clips.hpp"
+#include "author/pack/parts.hpp"
 #include "bank/bank_data.hpp"
 #include "media/bytes.hpp"
 
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/nearest.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater {
 
-PackedBank pack(const Book& book, const std::string& folder, const PackOptions& options) {
+namespace {
+
+PackedBank pack_one(const Book& book, const std::string& folder, Hertz rate) {
   namespace fs = std::filesystem;
-  const Bank bank = compile(book, {options.rate});
+  const Bank bank = compile(book, {rate});
   std::error_code trouble;
   fs::create_directories(folder, trouble);
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
@@ -39,6 +46,25 @@ PackedBank pack(const Book& book, const std::string& folder, const PackOptions& 
       made_of.insert(its.parent_path().string());
     });
   packed.made_of.assign(made_of.begin(), made_of.end());
+  return packed;
+}
+
+}  // namespace
+
+std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options) {
+  std::vector<Book> parts = parts_of(book);
+  if (!options.bank.empty()) {
+    std::vector<std::string> names;
+    for (const Book& part : parts) names.push_back(part.name);
+    std::erase_if(parts, [&](const Book& part) { return part.name != options.bank; });
+    if (parts.empty()) {
+      const std::string near = did_you_mean(options.bank, {names.begin(), names.end()});
+      throw Error(fmt::format("{}: there is no bank '{}'{}", book.file, options.bank,
+                              near.empty() ? fmt::format("; there is {}", fmt::join(names, ", ")) : near));
+    }
+  }
+  std::vector<PackedBank> packed;
+  for (const Book& part : parts) packed.push_back(pack_one(part, folder, options.rate));
   return packed;
 }
 

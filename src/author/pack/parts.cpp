@@ -1,0 +1,84 @@
+#include "author/pack/parts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <set>
+
+#include "author/folder/pattern.hpp"
+#include "tidewater/author/compile.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+bool has(const BookBank& bank, const BookEvent& event) {
+  return std::any_of(bank.events.begin(), bank.events.end(),
+                     [&](const std::string& pattern) { return Pattern(pattern, Pattern::Slashes::pass).fits(event.name); });
+}
+
+std::set<std::string> sounds_of(const Book& book, BookResponse::Kind kind) {
+  std::set<std::string> sounds;
+  for (const BookEvent& event : book.events)
+    for (const BookResponse& response : event.responses)
+      if (response.kind == kind) sounds.insert(response.sound);
+  return sounds;
+}
+
+Book part_of(const Book& book, const BookBank& bank) {
+  Book part = book;
+  part.name = bank.name;
+  part.banks.clear();
+  std::erase_if(part.events, [&](const BookEvent& event) { return !has(bank, event); });
+  std::set<std::string> needed = sounds_of(part, BookResponse::Kind::start);
+  needed.merge(sounds_of(part, BookResponse::Kind::stop));
+  std::erase_if(part.sounds, [&](const BookSound& sound) { return !needed.contains(sound.name); });
+  return part;
+}
+
+/// A bank that stops a sound which it does not start would do nothing.
+void check_stops(const std::vector<Book>& parts) {
+  std::string wrong;
+  for (const Book& part : parts) {
+    const std::set<std::string> started = sounds_of(part, BookResponse::Kind::start);
+    for (const BookEvent& event : part.events)
+      for (const BookResponse& response : event.responses) {
+        if (response.kind != BookResponse::Kind::stop || started.contains(response.sound)) continue;
+        const auto other = std::find_if(parts.begin(), parts.end(), [&](const Book& its) {
+          return sounds_of(its, BookResponse::Kind::start).contains(response.sound);
+        });
+        if (other == parts.end()) continue;
+        wrong += fmt::format(
+            "{}{}:{}: '{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it started; put both into one",
+            wrong.empty() ? "" : "\n", part.file, response.place.line, event.name, part.name, response.sound, other->name);
+      }
+  }
+  if (!wrong.empty()) throw Error(wrong);
+}
+
+}  // namespace
+
+std::vector<Book> parts_of(const Book& book) {
+  if (book.banks.empty()) return {book};
+  std::vector<Book> parts;
+  for (const BookBank& bank : book.banks) parts.push_back(part_of(book, bank));
+  check_stops(parts);
+  return parts;
+}
+
+std::vector<std::string> left_out(const Book& book) {
+  std::vector<std::string> events;
+  for (const BookEvent& event : book.events)
+    if (!book.banks.empty() && std::none_of(book.banks.begin(), book.banks.end(), [&](const BookBank& bank) { return has(bank, event); }))
+      events.push_back(event.name);
+  return events;
+}
+
+std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options) {
+  std::vector<Bank> banks;
+  for (const Book& part : parts_of(book)) banks.push_back(compile(part, options));
+  return banks;
+}
+
+}  // namespace tidewater

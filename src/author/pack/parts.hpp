@@ -1,0 +1,13 @@
+#pragma once
+#include <string>
+#include <vector>
+
+#include "tidewater/author/book.hpp"
+
+namespace tidewater {
+
+/// A book for each of its banks, called as the bank, with the events that it has and the sounds that these need; the book itself
+/// where it names no banks. Throws Error where an event stops what another bank starts: each bank plays its own.
+std::vector<Book> parts_of(const Book& book);
+
+}  // namespace tidewater
