@@ -1,6 +1,7 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
 ///     tidewater_bench calls         only the table of single calls
+///     tidewater_bench banks         only that of banks
 
 #include <fmt/format.h>
 
@@ -9,6 +10,7 @@
 #include <string_view>
 #include <vector>
 
+#include "banks.hpp"
 #include "books.hpp"
 #include "calls.hpp"
 #include "clean.hpp"
@@ -69,6 +71,10 @@ int main(int argc, char** argv) {
     tidewater::bench::print_calls_table();
     return 0;
   }
+  if (argc == 2 && std::string_view(argv[1]) == "banks") {
+    tidewater::bench::print_banks_table();
+    return 0;
+  }
   std::vector<char*> arguments(argv, argv + argc);
   std::string repetitions = "--benchmark_repetitions=7";
   std::string interleaved = "--benchmark_enable_random_interleaving=true";
@@ -83,5 +89,6 @@ int main(int argc, char** argv) {
   tidewater::bench::print_clean_table();
   tidewater::bench::print_growth_table();
   tidewater::bench::print_books_table();
+  tidewater::bench::print_banks_table();
   return 0;
 }
