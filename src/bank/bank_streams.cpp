@@ -4,6 +4,26 @@
 #include <utility>
 
 namespace tidewater {
+namespace {
+
+/// A bank that is no file of its own.
+class SourceBytes : public Bytes {
+ public:
+  explicit SourceBytes(BankSource source) : source_(std::move(source)) {}
+  std::uint64_t size() const override { return source_.size; }
+  std::size_t read(std::uint64_t at, std::span<std::byte> to) override {
+    if (at >= source_.size) return 0;
+    to = to.first(static_cast<std::size_t>(std::min<std::uint64_t>(to.size(), source_.size - at)));
+    return source_.read(at, to) ? to.size() : 0;
+  }
+
+ private:
+  BankSource source_;
+};
+
+}  // namespace
+
+std::unique_ptr<Bytes> bytes_of(BankSource source) { return std::make_unique<SourceBytes>(std::move(source)); }
 
 StreamInBank::StreamInBank(std::shared_ptr<const BankStreams> streams, std::uint64_t at, std::uint64_t size)
     : streams_(std::move(streams)), bank_(streams_->whole()), at_(at), size_(size) {}

@@ -6,8 +6,12 @@
 
 #include "bank/bank_records.hpp"
 #include "media/bytes.hpp"
+#include "tidewater/open_bank.hpp"
 
 namespace tidewater {
+
+/// Of a bank that is no file of its own.
+std::unique_ptr<Bytes> bytes_of(BankSource source);
 
 /// What of a bank streams, and how it is opened again for that.
 struct BankStreams {

@@ -16,6 +16,7 @@
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
 #include "bank/bank_streams.hpp"
+#include "bank/bank_table.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
@@ -27,23 +28,6 @@ namespace {
 
 namespace file = bank_file;
 
-/// Memory on a boundary that suits the mixer.
-class Aligned {
- public:
-  explicit Aligned(std::size_t size)
-      : bytes_(static_cast<std::byte*>(::operator new (size, std::align_val_t{file::alignment}, std::nothrow))), size_(size) {}
-  ~Aligned() { ::operator delete (bytes_, std::align_val_t{file::alignment}); }
-  Aligned(const Aligned&) = delete;
-  Aligned& operator=(const Aligned&) = delete;
-
-  bool there() const { return bytes_ != nullptr; }
-  std::span<std::byte> bytes() const { return {bytes_, size_}; }
-
- private:
-  std::byte* bytes_;
-  std::size_t size_;
-};
-
 bool all_finite(std::span<const float> samples) {
   constexpr std::size_t most = 1 << 20;
   for (; !samples.empty(); samples = samples.subspan(std::min(samples.size(), most)))
@@ -51,116 +35,22 @@ bool all_finite(std::span<const float> samples) {
   return true;
 }
 
-/// A bank that is no file of its own.
-class SourceBytes : public Bytes {
- public:
-  explicit SourceBytes(BankSource source) : source_(std::move(source)) {}
-  std::uint64_t size() const override { return source_.size; }
-  std::size_t read(std::uint64_t at, std::span<std::byte> to) override {
-    if (at >= source_.size) return 0;
-    to = to.first(static_cast<std::size_t>(std::min<std::uint64_t>(to.size(), source_.size - at)));
-    return source_.read(at, to) ? to.size() : 0;
-  }
-
- private:
-  BankSource source_;
-};
-
-/// Reads one bank. Whatever is wrong ends it: `problem` has the first that was found.
+/// Makes of a table's records what a manager plays. Whatever is wrong ends it: the table has the problem.
 class Reader {
  public:
-  /// `whole` opens the bank again, for those who stream from it.
-  Reader(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole)
-      : source_(source), called_(called), whole_(std::move(whole)) {}
+  explicit Reader(BankTable& table) : table_(table) {}
 
-  /// Samples that lie in memory already are played from there.
-  Read<Bank> read(std::span<const std::byte> in_place) {
-    if (header() && table() && payload(in_place) && parts()) return {bank_of(std::move(data_)), {}};
-    return {std::nullopt, std::move(problem_)};
+  Read<Bank> read() {
+    if (parts()) return {bank_of(std::move(data_)), {}};
+    return {std::nullopt, table_.problem()};
   }
 
  private:
-  bool fail(const std::string& what) {
-    if (problem_.empty()) problem_ = fmt::format("{}: {}", called_, what);
-    return false;
-  }
-  bool damaged(const std::string& what) { return fail(fmt::format("the bank is damaged: {}; pack it again, or get the file again", what)); }
-
-  bool fetch(std::uint64_t at, std::span<std::byte> to) {
-    return to.empty() || source_.read(at, to) || fail("the bank cannot be read to its end");
-  }
-
-  bool header() {
-    if (source_.size < sizeof header_) return fail("this is no bank: it is shorter than a bank's header");
-    if (!fetch(0, std::as_writable_bytes(std::span(&header_, 1)))) return false;
-    if (header_.magic != file::magic) return fail("this is no bank; `tidewater pack` makes one of a book");
-    if (header_.version > file::version)
-      return fail(
-          fmt::format("the bank was packed by a newer version: its format is {}, and this reads up to {}; update the game's library",
-                      header_.version, file::version));
-    if (header_.header_hash != file::hash_of(std::as_bytes(std::span(&header_, 1)).first(offsetof(file::Header, header_hash))))
-      return damaged("its header is not what was written");
-    if (header_.file_size != source_.size) return damaged(fmt::format("it has {} bytes of {}", source_.size, header_.file_size));
-    const auto& h = header_;
-    const bool fits = h.table_at == sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
-                      h.payload_at == h.table_at + h.table_size && h.payload_at % file::alignment == 0 && h.streams_at >= h.payload_at &&
-                      h.streams_at <= h.file_size;
-    return fits || damaged("its parts lie outside it");
-  }
-
-  bool table() {
-    table_.resize(static_cast<std::size_t>(header_.table_size));
-    if (!fetch(header_.table_at, table_)) return false;
-    if (file::hash_of(table_) != header_.table_hash) return damaged("its table is not what was written");
-    if (header_.sections > table_.size() / sizeof(file::Section)) return damaged("its table has no room for its sections");
-    sections_.resize(header_.sections);
-    if (!sections_.empty()) std::memcpy(sections_.data(), table_.data(), sections_.size() * sizeof(file::Section));
-    return true;
-  }
-
-  /// The records of a kind; none where there are none.
+  bool fail(const std::string& what) { return table_.fail(what); }
+  bool damaged(const std::string& what) { return table_.damaged(what); }
   template <class Record>
   bool section(file::Kind kind, std::vector<Record>& records) {
-    static_assert(std::is_trivially_copyable_v<Record>);
-    const auto its = std::find_if(sections_.begin(), sections_.end(), [&](const file::Section& s) { return s.kind == kind; });
-    if (its == sections_.end()) return true;
-    const std::uint64_t size = its->record_size;
-    if (size == 0 || its->count > table_.size() / size || its->at > table_.size() - its->count * size)
-      return damaged(fmt::format("its section {} lies outside its table", static_cast<std::uint32_t>(kind)));
-    records.resize(static_cast<std::size_t>(its->count));
-    const std::byte* from = table_.data() + its->at;
-    for (Record& record : records) {
-      std::memcpy(static_cast<void*>(&record), from, std::min<std::size_t>(size, sizeof record));
-      from += size;
-    }
-    return true;
-  }
-
-  /// Takes all payloads but those that stream into memory, or where they are, and compares their hashes.
-  bool payload(std::span<const std::byte> in_place) {
-    std::vector<file::Hash> hashes;
-    const std::uint64_t size = header_.streams_at - header_.payload_at, streams = header_.file_size - header_.streams_at;
-    if (!section(file::Kind::hashes, hashes)) return false;
-    const auto blocks = [](std::uint64_t bytes) { return bytes / file::block + (bytes % file::block > 0 ? 1 : 0); };
-    if (hashes.size() != blocks(size) + blocks(streams)) return damaged("it has not a hash for each block");
-    const auto place = reinterpret_cast<std::uintptr_t>(in_place.data());
-    const bool stays = !in_place.empty() && place % file::alignment == 0;
-    if (stays) {
-      payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at), static_cast<std::size_t>(size));
-    } else {
-      memory_ = std::make_shared<Aligned>(static_cast<std::size_t>(size));
-      if (!memory_->there()) return fail(fmt::format("there is no memory for its {} MiB", size >> 20));
-      payload_ = memory_->bytes();
-    }
-    for (std::size_t b = 0; b < blocks(size); ++b) {
-      const std::size_t at = b * file::block, length = std::min<std::size_t>(file::block, payload_.size() - at);
-      if (!stays && !fetch(header_.payload_at + at, memory_->bytes().subspan(at, length))) return false;
-      if (file::hash_of(payload_.subspan(at, length)) != hashes[b].value)
-        return damaged(fmt::format("of its samples, the 64 KiB from {} on are not what was written", header_.payload_at + at));
-    }
-    hashes.erase(hashes.begin(), hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size)));
-    streams_ = std::make_shared<const BankStreams>(BankStreams{whole_, header_.streams_at, header_.file_size, std::move(hashes)});
-    return true;
+    return table_.section(kind, records);
   }
 
   // Of records, what others may lead to.
@@ -251,7 +141,7 @@ class Reader {
     std::vector<file::Clip> clips;
     if (!section(file::Kind::clips, clips)) return false;
     data_->clips.reserve(clips.size());
-    std::uint64_t behind = header_.payload_at, streams_behind = header_.streams_at;
+    std::uint64_t behind = table_.its().payload_at, streams_behind = table_.its().streams_at;
     for (const file::Clip& from : clips) {
       BankClip& to = data_->clips.emplace_back();
       if (!text(from.name, to.name)) return false;
@@ -265,8 +155,8 @@ class Reader {
         return damaged(fmt::format("its clip '{}' cannot stream so", to.name));
       const std::uint64_t stride = static_cast<std::uint64_t>(streams ? from.head : from.frames) + 2 * reach_;
       const bool fits = from.payload_size == from.channels * stride * width && from.payload_at % file::alignment == 0 &&
-                        from.payload_at >= behind && from.payload_at <= header_.streams_at &&
-                        from.payload_size <= header_.streams_at - from.payload_at;
+                        from.payload_at >= behind && from.payload_at <= table_.its().streams_at &&
+                        from.payload_size <= table_.its().streams_at - from.payload_at;
       if (!fits) return damaged(fmt::format("the samples of its clip '{}' lie outside it, or over others", to.name));
       behind = from.payload_at + from.payload_size;
       to.channels = static_cast<int>(from.channels);
@@ -274,11 +164,11 @@ class Reader {
       to.loop_from = from.loop_from;
       to.fold = static_cast<float>(from.fold);
       to.level = {from.level};
-      to.memory = memory_;
+      to.memory = table_.memory();
       if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
       if (streams && !stream(from, streams_behind, to)) return false;
-      const auto its =
-          payload_.subspan(static_cast<std::size_t>(from.payload_at - header_.payload_at), static_cast<std::size_t>(from.payload_size));
+      const auto its = table_.payload().subspan(static_cast<std::size_t>(from.payload_at - table_.its().payload_at),
+                                                static_cast<std::size_t>(from.payload_size));
       if (!take(its, shorts, to)) return false;
     }
     return true;
@@ -286,16 +176,21 @@ class Reader {
 
   /// A file in the bank that a clip streams from.
   bool stream(const file::Clip& from, std::uint64_t& behind, BankClip& to) {
-    const bool fits = from.stream_at % file::alignment == 0 && from.stream_at >= behind && from.stream_at <= header_.file_size &&
-                      from.stream_size > 0 && from.stream_size <= header_.file_size - from.stream_at;
+    const bool fits = from.stream_at % file::alignment == 0 && from.stream_at >= behind && from.stream_at <= table_.its().file_size &&
+                      from.stream_size > 0 && from.stream_size <= table_.its().file_size - from.stream_at;
     if (!fits) return damaged(fmt::format("the file of its clip '{}' lies outside it, or over others", to.name));
     behind = from.stream_at + from.stream_size;
     if (!number(from.stream_rate, 1000, 768'000, "rate of a file") || from.stream_frames <= 0 || from.stream_frames >= most_frames ||
         from.frames != RateConverter::length(from.stream_frames, {from.stream_rate}, data_->rate))
       return damaged(fmt::format("its clip '{}' has not the length of its file", to.name));
-    StreamedFile file{
-        fmt::format("{}: {}", called_, to.name), to.channels, {from.stream_rate}, from.stream_frames, data_->rate, from.frames, from.head};
-    file.open = [streams = streams_, at = from.stream_at, size = from.stream_size] {
+    StreamedFile file{fmt::format("{}: {}", table_.called(), to.name),
+                      to.channels,
+                      {from.stream_rate},
+                      from.stream_frames,
+                      data_->rate,
+                      from.frames,
+                      from.head};
+    file.open = [streams = table_.streams(), at = from.stream_at, size = from.stream_size] {
       return std::make_unique<StreamInBank>(streams, at, size);
     };
     to.streamed = std::make_shared<const StreamedFile>(std::move(file));
@@ -441,15 +336,7 @@ class Reader {
   static constexpr std::uint32_t longest_text = 4096;
   static constexpr std::int64_t most_frames = std::int64_t{1} << 40;
 
-  const BankSource& source_;
-  std::string called_, problem_;
-  file::Header header_;
-  std::vector<std::byte> table_;
-  std::vector<file::Section> sections_;
-  std::span<const std::byte> payload_;
-  std::shared_ptr<Aligned> memory_;
-  std::function<std::unique_ptr<Bytes>()> whole_;
-  std::shared_ptr<const BankStreams> streams_;
+  BankTable& table_;
   std::size_t reach_ = 0;
   std::vector<char> texts_;
   Led<file::Value> values_;
@@ -464,10 +351,17 @@ struct CloseFile {
   void operator()(std::FILE* its) const { std::fclose(its); }
 };
 
+Read<Bank> read_from(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole,
+                     std::span<const std::byte> in_place) {
+  BankTable table(source, called, std::move(whole));
+  if (!table.read(in_place)) return {std::nullopt, table.problem()};
+  return Reader(table).read();
+}
+
 }  // namespace
 
 Read<Bank> read_bank(const BankSource& source, std::string_view called) {
-  return Reader(source, called, [source] { return std::make_unique<SourceBytes>(source); }).read({});
+  return read_from(source, called, [source] { return bytes_of(source); }, {});
 }
 
 Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called) {
@@ -475,7 +369,8 @@ Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called)
                             std::memcpy(to.data(), memory.data() + at, to.size());
                             return true;
                           }};
-  return Reader(source, called, [source] { return std::make_unique<SourceBytes>(source); }).read(memory);
+  return read_from(
+      source, called, [source] { return bytes_of(source); }, memory);
 }
 
 Read<Bank> read_bank(const std::string& path) {
@@ -487,7 +382,7 @@ Read<Bank> read_bank(const std::string& path) {
                             return std::fseek(its.get(), static_cast<long>(at), SEEK_SET) == 0 &&
                                    std::fread(to.data(), 1, to.size(), its.get()) == to.size();
                           }};
-  return Reader(source, path, [path] { return open_file(path); }).read({});
+  return read_from(source, path, [path] { return open_file(path); }, {});
 }
 
 Bank open_bank(const std::string& path) {

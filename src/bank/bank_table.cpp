@@ -1,0 +1,81 @@
+#include "bank/bank_table.hpp"
+
+#include <fmt/format.h>
+
+#include <utility>
+
+namespace tidewater {
+
+namespace file = bank_file;
+
+BankTable::BankTable(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole)
+    : source_(source), called_(called), whole_(std::move(whole)) {}
+
+bool BankTable::fail(const std::string& what) {
+  if (problem_.empty()) problem_ = fmt::format("{}: {}", called_, what);
+  return false;
+}
+
+bool BankTable::damaged(const std::string& what) {
+  return fail(fmt::format("the bank is damaged: {}; pack it again, or get the file again", what));
+}
+
+bool BankTable::fetch(std::uint64_t at, std::span<std::byte> to) {
+  return to.empty() || source_.read(at, to) || fail("the bank cannot be read to its end");
+}
+
+bool BankTable::header() {
+  if (source_.size < sizeof header_) return fail("this is no bank: it is shorter than a bank's header");
+  if (!fetch(0, std::as_writable_bytes(std::span(&header_, 1)))) return false;
+  if (header_.magic != file::magic) return fail("this is no bank; `tidewater pack` makes one of a book");
+  if (header_.version > file::version)
+    return fail(fmt::format("the bank was packed by a newer version: its format is {}, and this reads up to {}; update the game's library",
+                            header_.version, file::version));
+  if (header_.header_hash != file::hash_of(std::as_bytes(std::span(&header_, 1)).first(offsetof(file::Header, header_hash))))
+    return damaged("its header is not what was written");
+  if (header_.file_size != source_.size) return damaged(fmt::format("it has {} bytes of {}", source_.size, header_.file_size));
+  const auto& h = header_;
+  const bool fits = h.table_at == sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
+                    h.payload_at == h.table_at + h.table_size && h.payload_at % file::alignment == 0 && h.streams_at >= h.payload_at &&
+                    h.streams_at <= h.file_size;
+  return fits || damaged("its parts lie outside it");
+}
+
+bool BankTable::table() {
+  table_.resize(static_cast<std::size_t>(header_.table_size));
+  if (!fetch(header_.table_at, table_)) return false;
+  if (file::hash_of(table_) != header_.table_hash) return damaged("its table is not what was written");
+  if (header_.sections > table_.size() / sizeof(file::Section)) return damaged("its table has no room for its sections");
+  sections_.resize(header_.sections);
+  if (!sections_.empty()) std::memcpy(sections_.data(), table_.data(), sections_.size() * sizeof(file::Section));
+  return true;
+}
+
+/// Takes all payloads but those that stream into memory, or where they are, and compares their hashes.
+bool BankTable::payload(std::span<const std::byte> in_place) {
+  std::vector<file::Hash> hashes;
+  const std::uint64_t size = header_.streams_at - header_.payload_at, streams = header_.file_size - header_.streams_at;
+  if (!section(file::Kind::hashes, hashes)) return false;
+  const auto blocks = [](std::uint64_t bytes) { return bytes / file::block + (bytes % file::block > 0 ? 1 : 0); };
+  if (hashes.size() != blocks(size) + blocks(streams)) return damaged("it has not a hash for each block");
+  const auto place = reinterpret_cast<std::uintptr_t>(in_place.data());
+  const bool stays = !in_place.empty() && place % file::alignment == 0;
+  if (stays) {
+    payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at), static_cast<std::size_t>(size));
+  } else {
+    memory_ = std::make_shared<Aligned>(static_cast<std::size_t>(size));
+    if (!memory_->there()) return fail(fmt::format("there is no memory for its {} MiB", size >> 20));
+    payload_ = memory_->bytes();
+  }
+  for (std::size_t b = 0; b < blocks(size); ++b) {
+    const std::size_t at = b * file::block, length = std::min<std::size_t>(file::block, payload_.size() - at);
+    if (!stays && !fetch(header_.payload_at + at, memory_->bytes().subspan(at, length))) return false;
+    if (file::hash_of(payload_.subspan(at, length)) != hashes[b].value)
+      return damaged(fmt::format("of its samples, the 64 KiB from {} on are not what was written", header_.payload_at + at));
+  }
+  hashes.erase(hashes.begin(), hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size)));
+  streams_ = std::make_shared<const BankStreams>(BankStreams{whole_, header_.streams_at, header_.file_size, std::move(hashes)});
+  return true;
+}
+
+}  // namespace tidewater
