@@ -265,3 +265,12 @@ TEST_CASE("books that are not books get a message, not a crash") {
   CHECK_THAT(to_text(read_book(folder.path("none.toml")).problems.at(0)), Contains("none.toml: there is no such file"));
   CHECK_THAT(to_text(read_book(folder.path()).problems.at(0)), Contains("is a folder"));
 }
+
+TEST_CASE("a book of sketches alone needs no folder of clips") {
+  const Folder folder;
+  const std::string sketched = "[book]\nname=\"a\"\n[sounds.ding.sketch]\nsource=\"bell\"\n[events.rung]\nstart=\"ding\"\n";
+  CHECK(parse_book(sketched, folder.path("book.toml")).problems.empty());
+  const ReadBook mixed = parse_book(sketched + "[sounds.b]\nclips=[\"b.wav\"]\n", folder.path("book.toml"));
+  REQUIRE_FALSE(mixed.problems.empty());
+  CHECK_THAT(mixed.problems.front().message, Contains("there is no folder"));
+}

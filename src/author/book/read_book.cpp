@@ -45,7 +45,7 @@ class Reader {
     check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "banks", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
-    if (!folder.exists())
+    if (!folder.exists() && needs_clips())
       problems_.add(folder_place_,
                     fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
     if (!folder.problem().empty()) problems_.add(folder_place_, folder.problem());
@@ -66,6 +66,16 @@ class Reader {
   }
 
  private:
+  /// Not where all sounds are sketches, and the book says nothing of a folder.
+  bool needs_clips() const {
+    if (root_["book"]["clips"]) return true;
+    const auto* sounds = root_["sounds"].as_table();
+    return sounds == nullptr || sounds->empty() || std::any_of(sounds->begin(), sounds->end(), [](const auto& sound) {
+             const auto* table = sound.second.as_table();
+             return table == nullptr || !table->contains("sketch");
+           });
+  }
+
   void missing(Place place, std::string message) {
     if (whole_) problems_.add(std::move(place), std::move(message));
   }
