@@ -277,3 +277,12 @@ TEST_CASE("a book's banks, loaded together, sound as the book does, and each has
   CHECK_THROWS_WITH(pack(read.book, made.folder.path("banks"), {.bank = "musik"}),
                     Contains("there is no bank 'musik'; did you mean 'music'?"));
 }
+
+TEST_CASE("a bank that was opened by a short name goes on streaming when the game has gone to another folder") {
+  const Packed made;
+  const auto before = std::filesystem::current_path();
+  std::filesystem::current_path(made.folder.path("banks"));
+  const Bank bank = open_bank(made.packed.name + ".tidebank");
+  std::filesystem::current_path(before);
+  CHECK((played({bank}) == played({compile_book(made.folder.path("book.toml"))})));
+}

@@ -7,9 +7,9 @@
 #include <cmath>
 #include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <memory>
-#include <new>
-#include <type_traits>
+#include <system_error>
 #include <utility>
 #include <vector>
 
@@ -382,7 +382,10 @@ Read<Bank> read_bank(const std::string& path) {
                             return std::fseek(its.get(), static_cast<long>(at), SEEK_SET) == 0 &&
                                    std::fread(to.data(), 1, to.size(), its.get()) == to.size();
                           }};
-  return read_from(source, path, [path] { return open_file(path); }, {});
+  // A game may go to another folder while it plays.
+  std::error_code unknown;
+  const std::string place = std::filesystem::absolute(path, unknown).string();
+  return read_from(source, path, [place] { return open_file(place); }, {});
 }
 
 Bank open_bank(const std::string& path) {
