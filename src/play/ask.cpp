@@ -60,7 +60,8 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
                             .traits = raise.traits,
                             .emitter = raise.emitter,
                             .base = link.base() + beside.into};
-  Raised& raised = *beside.raised;
+  Raised unasked;
+  Raised& raised = beside.raised == nullptr ? unasked : *beside.raised;
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
   for (const auto& response : known->design->responses) {
     ++id.response;

@@ -35,7 +35,7 @@ struct Happening {
 struct Beside {
   std::uint32_t slot = Starts::any_slot;  ///< where the playback was begun, if that is known
   std::int64_t into = 0;                  ///< of a raise: frames from the beginning of the running block
-  Raised* raised = nullptr;               ///< of a raise: gets its handles
+  Raised* raised = nullptr;               ///< of a raise: gets its handles, where somebody wants them
   Loading* loading = nullptr;             ///< of a load or unload
 };
 

@@ -174,6 +174,7 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
 }
 
 bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
+  if (sound.latest == nullptr) return false;
   bool any = false;
   for (LiveLayer* layer : pool_.owners())
     if (layer != nullptr && layer->start->sound == &sound && layer->stage != Stage::leaving) {
