@@ -163,7 +163,7 @@ TEST_CASE("the same book gives the same bytes, and a bank stays until another is
 
 TEST_CASE("what is no bank, or of a newer version, is told") {
   const Packed made;
-  CHECK_THAT(read_bank(made.folder.path("none.tidebank")).problem, Contains("none.tidebank: No such file"));
+  CHECK_THAT(read_bank(made.folder.path("none.tidebank")).problem, Contains("none.tidebank: there is no such file"));
   CHECK_THAT(read_bytes("").problem, Contains("bank: this is no bank"));
   CHECK_THAT(read_bytes(std::string(1000, 'x')).problem, Contains("tidewater pack"));
   std::string newer = made.bytes;

@@ -245,7 +245,7 @@ TEST_CASE("the first hour's game ships the bank of its book") {
   const std::string here = "cd " + folder.path() + " && ";
   const Ran unpacked = run(folder, here + SHIP_PROGRAM);
   CHECK(unpacked.exit != 0);
-  CHECK_THAT(unpacked.err, Contains("banks/quay.tidebank: No such file"));
+  CHECK_THAT(unpacked.err, Contains("banks/quay.tidebank: there is no such file"));
   const Ran packed = run(folder, here + BUILD_FOLDER "/tidewater pack book.toml --output banks");
   INFO(packed.err);
   CHECK_THAT(packed.out, Contains("  packed  banks/quay.tidebank"));

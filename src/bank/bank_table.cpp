@@ -8,8 +8,8 @@ namespace tidewater {
 
 namespace file = bank_file;
 
-BankTable::BankTable(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole)
-    : source_(source), called_(called), whole_(std::move(whole)) {}
+BankTable::BankTable(std::string_view called, std::function<std::unique_ptr<Bytes>()> whole)
+    : called_(called), whole_(std::move(whole)), bytes_(whole_()) {}
 
 bool BankTable::fail(const std::string& what) {
   if (problem_.empty()) problem_ = fmt::format("{}: {}", called_, what);
@@ -21,11 +21,11 @@ bool BankTable::damaged(const std::string& what) {
 }
 
 bool BankTable::fetch(std::uint64_t at, std::span<std::byte> to) {
-  return to.empty() || source_.read(at, to) || fail("the bank cannot be read to its end");
+  return bytes_->read(at, to) == to.size() || fail("the bank cannot be read to its end");
 }
 
 bool BankTable::header() {
-  if (source_.size < sizeof header_) return fail("this is no bank: it is shorter than a bank's header");
+  if (bytes_->size() < sizeof header_) return fail("this is no bank: it is shorter than a bank's header");
   if (!fetch(0, std::as_writable_bytes(std::span(&header_, 1)))) return false;
   if (header_.magic != file::magic) return fail("this is no bank; `tidewater pack` makes one of a book");
   if (header_.version > file::version)
@@ -33,7 +33,7 @@ bool BankTable::header() {
                             header_.version, file::version));
   if (header_.header_hash != file::hash_of(std::as_bytes(std::span(&header_, 1)).first(offsetof(file::Header, header_hash))))
     return damaged("its header is not what was written");
-  if (header_.file_size != source_.size) return damaged(fmt::format("it has {} bytes of {}", source_.size, header_.file_size));
+  if (header_.file_size != bytes_->size()) return damaged(fmt::format("it has {} bytes of {}", bytes_->size(), header_.file_size));
   const auto& h = header_;
   const bool fits = h.table_at == sizeof header_ && h.table_size <= h.file_size && h.table_at <= h.file_size - h.table_size &&
                     h.payload_at == h.table_at + h.table_size && h.payload_at % file::alignment == 0 && h.streams_at >= h.payload_at &&

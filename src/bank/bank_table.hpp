@@ -39,8 +39,8 @@ class Aligned {
 /// has the first that was found.
 class BankTable {
  public:
-  /// `whole` opens the bank again, for those who stream from it.
-  BankTable(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole);
+  /// `whole` opens the bank: now, and again for those who stream from it. What it throws is thrown.
+  BankTable(std::string_view called, std::function<std::unique_ptr<Bytes>()> whole);
 
   /// Samples that lie in memory already stay there.
   bool read(std::span<const std::byte> in_place) { return header() && table() && payload(in_place); }
@@ -83,9 +83,9 @@ class BankTable {
   bool table();
   bool payload(std::span<const std::byte> in_place);
 
-  const BankSource& source_;
   std::string called_, problem_;
   std::function<std::unique_ptr<Bytes>()> whole_;
+  std::unique_ptr<Bytes> bytes_;
   bank_file::Header header_;
   std::vector<std::byte> table_;
   std::vector<bank_file::Section> sections_;

@@ -3,9 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <cerrno>
 #include <cmath>
-#include <cstdio>
 #include <cstring>
 #include <filesystem>
 #include <memory>
@@ -169,7 +167,7 @@ class Reader {
       if (streams && !stream(from, streams_behind, to)) return false;
       const auto its = table_.payload().subspan(static_cast<std::size_t>(from.payload_at - table_.its().payload_at),
                                                 static_cast<std::size_t>(from.payload_size));
-      if (!take(its, shorts, to)) return false;
+      if (!place(its, shorts, to)) return false;
     }
     return true;
   }
@@ -197,7 +195,8 @@ class Reader {
     return true;
   }
 
-  bool take(std::span<const std::byte> its, bool shorts, BankClip& to) {
+  /// Where its samples lie.
+  bool place(std::span<const std::byte> its, bool shorts, BankClip& to) {
     const auto samples = [&]<class Sample>(Sample) {
       return std::span(reinterpret_cast<const Sample*>(its.data()), its.size() / sizeof(Sample));
     };
@@ -347,21 +346,20 @@ class Reader {
   std::shared_ptr<BankData> data_ = std::make_shared<BankData>();
 };
 
-struct CloseFile {
-  void operator()(std::FILE* its) const { std::fclose(its); }
-};
-
-Read<Bank> read_from(const BankSource& source, std::string_view called, std::function<std::unique_ptr<Bytes>()> whole,
-                     std::span<const std::byte> in_place) {
-  BankTable table(source, called, std::move(whole));
-  if (!table.read(in_place)) return {std::nullopt, table.problem()};
-  return Reader(table).read();
+Read<Bank> read_from(std::string_view called, const std::function<std::unique_ptr<Bytes>()>& whole, std::span<const std::byte> in_place) {
+  try {
+    BankTable table(called, whole);
+    if (!table.read(in_place)) return {std::nullopt, table.problem()};
+    return Reader(table).read();
+  } catch (const Error& error) {
+    return {std::nullopt, fmt::format("{}: {}", called, error.what())};
+  }
 }
 
 }  // namespace
 
 Read<Bank> read_bank(const BankSource& source, std::string_view called) {
-  return read_from(source, called, [source] { return bytes_of(source); }, {});
+  return read_from(called, [source] { return bytes_of(source); }, {});
 }
 
 Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called) {
@@ -370,22 +368,14 @@ Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called)
                             return true;
                           }};
   return read_from(
-      source, called, [source] { return bytes_of(source); }, memory);
+      called, [source] { return bytes_of(source); }, memory);
 }
 
 Read<Bank> read_bank(const std::string& path) {
-  const std::unique_ptr<std::FILE, CloseFile> its(std::fopen(path.c_str(), "rb"));
-  if (its == nullptr) return {std::nullopt, fmt::format("{}: {}", path, std::strerror(errno))};
-  if (std::fseek(its.get(), 0, SEEK_END) != 0) return {std::nullopt, fmt::format("{}: {}", path, std::strerror(errno))};
-  const long size = std::ftell(its.get());
-  const BankSource source{static_cast<std::uint64_t>(std::max(size, 0L)), [&](std::uint64_t at, std::span<std::byte> to) {
-                            return std::fseek(its.get(), static_cast<long>(at), SEEK_SET) == 0 &&
-                                   std::fread(to.data(), 1, to.size(), its.get()) == to.size();
-                          }};
   // A game may go to another folder while it plays.
   std::error_code unknown;
   const std::string place = std::filesystem::absolute(path, unknown).string();
-  return read_from(source, path, [place] { return open_file(place); }, {});
+  return read_from(path, [place] { return open_file(place); }, {});
 }
 
 Bank open_bank(const std::string& path) {

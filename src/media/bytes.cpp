@@ -43,7 +43,6 @@ std::unique_ptr<Bytes> open_file(const std::string& path) {
   if (!std::filesystem::exists(status)) throw Error("there is no such file");
   if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
   const std::uintmax_t size = std::filesystem::file_size(path, error);
-  if (size == 0) throw Error("the file is empty (0 bytes); export it again");
   const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (file < 0) throw Error(std::string("it cannot be opened: ") + std::strerror(errno));
   return std::make_unique<FileBytes>(file, size);

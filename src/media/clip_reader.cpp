@@ -56,6 +56,7 @@ struct ClipReader::Cursor {
 void ClipReader::Forget::operator()(Cursor* cursor) const { delete cursor; }
 
 ClipReader::ClipReader(std::unique_ptr<Bytes> bytes) {
+  if (bytes->size() == 0) throw Error("the file is empty (0 bytes); export it again");
   if (MpegFile::begins_so(*bytes)) {
     mpeg_ = std::make_unique<MpegFile>(std::move(bytes));
     channels_ = mpeg_->channels();

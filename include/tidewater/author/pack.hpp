@@ -34,12 +34,23 @@ struct PackedBank {
 /// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
 std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
-/// Events of a book that names banks, and has them in none.
-std::vector<std::string> left_out(const Book& book);
-
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.
 /// False where the file is this very bank already: then it is left alone.
 bool write_bank(const Bank& bank, const std::string& path);
+
+/// Events of a book that names banks, and has them in none.
+std::vector<std::string> left_out(const Book& book);
+
+/// A clip that more than one of a book's banks has.
+struct SharedClip {
+  std::string clip;
+  std::vector<std::string> banks;
+};
+std::vector<SharedClip> shared_clips(const Book& book);
+
+/// Writes for build tools, as make and Ninja read it, that `of` is made of what went into these banks. Throws Error where it cannot be
+/// written.
+void write_depfile(const std::string& path, const std::string& of, const std::vector<PackedBank>& packed);
 
 /// Reads all of a bank, what streams included, and compares every hash. Empty where all is as it was written, or else what is wrong.
 std::string verify_bank(const std::string& path);

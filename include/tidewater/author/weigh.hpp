@@ -13,7 +13,6 @@ namespace tidewater {
 /// A clip, or all clips of a sound or a group.
 struct Weight {
   std::string name;
-  std::string within;       ///< of a sound its group; else empty
   std::uint64_t bytes = 0;  ///< of samples, or of the file that streams and its head
   std::size_t clips = 0;
   Seconds length;    ///< of all of them

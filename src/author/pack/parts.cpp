@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include "author/folder/pattern.hpp"
@@ -73,6 +74,17 @@ std::vector<std::string> left_out(const Book& book) {
     if (!book.banks.empty() && std::none_of(book.banks.begin(), book.banks.end(), [&](const BookBank& bank) { return has(bank, event); }))
       events.push_back(event.name);
   return events;
+}
+
+std::vector<SharedClip> shared_clips(const Book& book) {
+  std::map<std::string, std::set<std::string>> banks_of;
+  for (const Book& part : parts_of(book))
+    for (const BookSound& sound : part.sounds)
+      sound.each_clip([&](const BookLayer&, const BookClip& clip) { banks_of[clip.path].insert(part.name); });
+  std::vector<SharedClip> shared;
+  for (const auto& [clip, banks] : banks_of)
+    if (banks.size() > 1) shared.push_back({clip, {banks.begin(), banks.end()}});
+  return shared;
 }
 
 std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options) {

@@ -45,7 +45,7 @@ std::string sort_of(Bytes& bytes) {
 
 /// A clip as it lies in the bank.
 Weight weight_of(const BankClip& clip, Hertz rate) {
-  Weight weight{clip.name, {}, clip.bytes(), 1, seconds({clip.frames}, rate), clip.shorts.empty() ? "floats" : "16 bits"};
+  Weight weight{clip.name, clip.bytes(), 1, seconds({clip.frames}, rate), clip.shorts.empty() ? "floats" : "16 bits"};
   if (clip.streamed != nullptr) {
     const std::unique_ptr<Bytes> bytes = stream_bytes(*clip.streamed);
     weight.bytes += bytes->size();
@@ -142,7 +142,6 @@ Weights weigh(const Bank& bank) {
   }
   for (std::size_t s = 0; s < sounds.size(); ++s) {
     sounds[s].name = data.sounds[s].name;
-    sounds[s].within = data.groups[data.sounds[s].group].name;
     if (plain[s] > 0) sounds[s].ratio = static_cast<double>(sounds[s].bytes) / plain[s];
   }
   weights.sounds = std::move(sounds);
