@@ -15,7 +15,7 @@ function(tidewater_bank target book)
     endif()
     set(tool ${TIDEWATER_PROGRAM})
   endif()
-  get_filename_component(book ${book} ABSOLUTE)
+  get_filename_component(book "${book}" ABSOLUTE)
   string(MAKE_C_IDENTIFIER "${target}_${book}" id)
   set(done ${CMAKE_CURRENT_BINARY_DIR}/${id}.packed)
   add_custom_command(OUTPUT ${done}

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <map>
 
 #include "audio_thread.hpp"
 #include "base/random.hpp"
@@ -405,4 +406,38 @@ TEST_CASE("a game that gave no sign of life begins a delayed sound late, and who
   REQUIRE(due.size() == 2);
   CHECK(due[1].starts == Frames{2 * 48000 + latency_frames});
   CHECK(take.part(0.45, 0.05).peak() > 0);  // the shot, which lasts for half a second
+}
+
+TEST_CASE("hundreds that are due at once are judged in portions, and replay so, however often a game updates in a frame") {
+  Stage stage(book, {.voices = 8});
+  for (int i = 0; i < 200; ++i) stage.raise("later");
+  std::vector<float> block(1600), original;
+  for (int frame = 0; frame < 100; ++frame) {
+    for (int i = 0; i < 3; ++i) stage.manager->update(Seconds{});
+    stage.manager->render(block);
+    original.insert(original.end(), block.begin(), block.end());
+  }
+  stage.manager.reset();
+  const auto portions = [](const std::vector<JournalEntry>& entries) {
+    std::map<std::int64_t, int> due;
+    for (const JournalEntry& entry : entries)
+      if (entry.as<noted::Due>() != nullptr) ++due[entry.at.value];
+    return due;
+  };
+  const auto live = portions(stage.journal);
+  CHECK(live.size() == 7);  // 32 with each update that counts
+  std::string text;
+  for (const auto& entry : stage.journal) text += to_json(entry) + "\n";
+  const JournalScript script = parse_journal(text, "j");
+  std::vector<float> again;
+  std::vector<JournalEntry> noted_again;
+  ManagerOptions options = options_of(script);
+  options.journal = [&](const JournalEntry& entry) { noted_again.push_back(entry); };
+  {
+    SoundManager manager(std::move(options));
+    replay(script, *stage.bank, manager,
+           [&](std::span<const float> block_of) { again.insert(again.end(), block_of.begin(), block_of.end()); });
+  }
+  CHECK(portions(noted_again) == live);
+  CHECK((again == original));
 }

@@ -33,9 +33,10 @@ Control::Control(ManagerOptions given)
 
 void Control::update(Seconds elapsed) {
   const Mixer::Moment now = link.now();
-  if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); }))
+  if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); })) {
     link.count_request();
-  claim_due();
+    claim_due();
+  }
   groups.settle(now.at);
   voices.tend();
   const std::uint32_t broken = link.mixer().take_broken_group();
