@@ -106,6 +106,18 @@ Read<Bank> read_bytes(const std::string& bytes, const std::string& called = "ban
   return read_bank(source, called);
 }
 
+/// What opening it, or taking its samples into memory, says is wrong; empty where nothing is.
+std::string problem_of(const std::string& bytes) {
+  const Read<Bank> read = read_bytes(bytes);
+  if (!read.value) return read.problem;
+  try {
+    SoundManager({.offline = true}).load(*read.value);
+  } catch (const Error& error) {
+    return error.what();
+  }
+  return {};
+}
+
 bank_file::Header header_of(const std::string& bytes) {
   bank_file::Header header;
   std::memcpy(&header, bytes.data(), sizeof header);
@@ -178,16 +190,15 @@ TEST_CASE("a bank that was cut off, or has a bit turned, is refused") {
   Random random(7);
   for (int i = 0; i < 300; ++i) {
     const std::size_t kept = random.below(static_cast<std::uint32_t>(made.bytes.size()));
-    CHECK_FALSE(read_bytes(made.bytes.substr(0, kept)).value);
+    CHECK_THAT(problem_of(made.bytes.substr(0, kept)), Contains("bank: "));
     std::string turned = made.bytes;
     // Half of them in header and table.
     const std::size_t at = random.below(static_cast<std::uint32_t>(i % 2 == 0 ? 4096 : in_memory));
     turned[at] = static_cast<char>(turned[at] ^ 1 << random.below(8));
-    const Read<Bank> read = read_bytes(turned);
     INFO(at);
-    CHECK_FALSE(read.value);
-    CHECK_FALSE(read.problem.empty());
+    CHECK_THAT(problem_of(turned), Contains("bank: the bank is damaged") || Contains("bank: this is no bank") || Contains("newer version"));
   }
+  CHECK(problem_of(made.bytes).empty());
 }
 
 TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
@@ -202,13 +213,12 @@ TEST_CASE("a bank that somebody had a hand in says what is wrong, or plays") {
     const std::uint64_t value = extremes[random.below(8)];
     std::memcpy(bytes.data() + at, &value, random.below(2) == 0 ? 4 : 8);
     seal(bytes);
-    const Read<Bank> read = read_bytes(bytes);
-    if (!read.value) {
+    if (!problem_of(bytes).empty()) {
       ++refused;
-      CHECK_FALSE(read.problem.empty());
       continue;
     }
     if (i % 10 != 0) continue;
+    const Read<Bank> read = read_bytes(bytes);
     const std::vector<float> heard = played({*read.value});
     REQUIRE(std::all_of(heard.begin(), heard.end(), [](float sample) { return std::abs(sample) <= 1.001F; }));
   }

@@ -35,6 +35,7 @@ struct Playing {
     sound.home = &bank;
     sound.bank = data.get();
     sound.design = &data->sounds[0];
+    bank.clips.push_back({data->clips[0]});
     heard.fit(false);
   }
 

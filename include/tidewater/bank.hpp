@@ -27,7 +27,7 @@ class Bank {
   Hertz rate() const;
   /// Of all that is heard of it. A journal has it, so that a replay can say that a bank is another.
   ContentHash content() const;
-  /// Memory that the samples take, in bytes.
+  /// Memory that the samples take where all of them are in memory, in bytes.
   std::size_t sample_bytes() const;
   /// How many clips it has.
   std::size_t clips() const;

@@ -3,10 +3,11 @@
 ///
 ///     manager.load(open_bank("banks/harbour.tidebank"));
 ///
-/// docs/bank-format.md describes the file. Whatever it holds is checked before anything of it is used.
+/// docs/bank-format.md describes the file. Whatever it holds is checked before anything of it is used. Opening reads the table of what is
+/// in it, and no samples: a manager takes these into memory, once for all managers that play the bank. Clips that stream are read while
+/// they play.
 ///
-/// Thread: any, for every call. They read the file, and return when all of it is in memory, but for clips that stream: these are read
-/// while they play, and checked as they are read.
+/// Thread: any, for every call.
 
 #include <cstddef>
 #include <cstdint>
@@ -26,8 +27,8 @@ Bank open_bank(const std::string& path);
 /// Where the bytes of a bank lie, if not in a file of its own: an asset pack, a console's file system.
 struct BankSource {
   std::uint64_t size = 0;  ///< bytes
-  /// Fills all of `to` with what lies from `at` on; false where it cannot. Called by whoever opens the bank, and while it lives by the
-  /// thread that reads what streams.
+  /// Fills all of `to` with what lies from `at` on; false where it cannot. Called by whoever opens or loads the bank, and while it lives
+  /// by the thread that reads.
   std::function<bool(std::uint64_t at, std::span<std::byte> to)> read;
 };
 

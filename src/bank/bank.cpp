@@ -44,17 +44,17 @@ float fold_of(const std::vector<float>& interleaved, int channels) {
 
 }  // namespace
 
-ClipSamples BankClip::view() const {
+ClipSamples BankClip::view(const ClipData& data) const {
   const auto stride = static_cast<std::size_t>(kept() + 2 * reach);
   ClipSamples view;
   view.frames = frames;
   view.kept = kept();
   view.loop_from = loop_from;
   for (std::size_t channel = 0; channel < static_cast<std::size_t>(channels); ++channel) {
-    if (shorts.empty())
-      view.floats[channel] = floats.data() + channel * stride + reach;
+    if (data.shorts.empty())
+      view.floats[channel] = data.floats.data() + channel * stride + reach;
     else
-      view.shorts[channel] = shorts.data() + channel * stride + reach;
+      view.shorts[channel] = data.shorts.data() + channel * stride + reach;
   }
   return view;
 }

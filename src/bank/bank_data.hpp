@@ -19,6 +19,7 @@
 namespace tidewater {
 
 class Bytes;
+class BankSamples;
 
 /// A clip that plays from disk, and is brought to the bank's rate on the way.
 struct StreamedFile {
@@ -32,7 +33,25 @@ struct StreamedFile {
   std::function<std::unique_ptr<Bytes>()> open = {};  ///< none where `path` leads to it; may throw Error
 };
 
-struct BankClip {
+/// Samples in memory: each channel in turn, with `reach` zeros before and after it; one of the two is empty. `memory` keeps them, where
+/// not the game does.
+struct ClipData {
+  std::span<const float> floats;
+  std::span<const std::int16_t> shorts;
+  std::shared_ptr<const void> memory;
+
+  bool there() const { return !floats.empty() || !shorts.empty(); }
+  std::size_t bytes() const { return floats.size_bytes() + shorts.size_bytes(); }
+};
+
+/// Where the samples of a clip lie in a bank file, from its beginning on, in bytes; nowhere where its bank was compiled.
+struct ClipPlace {
+  std::uint64_t at = 0, size = 0;
+  bool shorts = false;
+};
+
+/// The samples themselves are there from the beginning where the bank was compiled; else whoever plays it has them (bank/bank_samples.hpp).
+struct BankClip : ClipData {
   std::string name;
   int channels = 1;
   std::int64_t frames = 0;
@@ -40,16 +59,14 @@ struct BankClip {
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   float fold = 1;                                ///< of a stereo clip: amplitude at which one channel has its mean power
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
-  // Each channel in turn, with `reach` zeros before and after it; one of the two is empty. `memory` keeps them.
-  std::span<const float> floats;
-  std::span<const std::int16_t> shorts;
-  std::shared_ptr<const void> memory;
+  ClipPlace place;
 
-  std::size_t bytes() const { return floats.size_bytes() + shorts.size_bytes(); }
-
+  /// Bytes that its samples take in memory.
+  std::size_t bytes() const { return place.size > 0 ? static_cast<std::size_t>(place.size) : ClipData::bytes(); }
   /// Frames in memory: all, or the head of a streamed clip.
   std::int64_t kept() const { return streamed ? streamed->head : frames; }
-  ClipSamples view() const;
+  ClipSamples view(const ClipData& data) const;
+  ClipSamples view() const { return view(*this); }
 };
 
 /// Lays out interleaved samples as a clip that the mixer can read. `sixteen_bits` where every sample is a multiple of
@@ -124,6 +141,7 @@ struct BankData {
   ContentHash content;
   Hertz rate;
   std::vector<BankClip> clips;
+  std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;

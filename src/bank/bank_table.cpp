@@ -51,30 +51,16 @@ bool BankTable::table() {
   return true;
 }
 
-/// Takes all payloads but those that stream into memory, or where they are, and compares their hashes.
-bool BankTable::payload(std::span<const std::byte> in_place) {
+bool BankTable::blocks() {
   std::vector<file::Hash> hashes;
   const std::uint64_t size = header_.streams_at - header_.payload_at, streams = header_.file_size - header_.streams_at;
   if (!section(file::Kind::hashes, hashes)) return false;
   const auto blocks = [](std::uint64_t bytes) { return bytes / file::block + (bytes % file::block > 0 ? 1 : 0); };
   if (hashes.size() != blocks(size) + blocks(streams)) return damaged("it has not a hash for each block");
-  const auto place = reinterpret_cast<std::uintptr_t>(in_place.data());
-  const bool stays = !in_place.empty() && place % file::alignment == 0;
-  if (stays) {
-    payload_ = in_place.subspan(static_cast<std::size_t>(header_.payload_at), static_cast<std::size_t>(size));
-  } else {
-    memory_ = std::make_shared<Aligned>(static_cast<std::size_t>(size));
-    if (!memory_->there()) return fail(fmt::format("there is no memory for its {} MiB", size >> 20));
-    payload_ = memory_->bytes();
-  }
-  for (std::size_t b = 0; b < blocks(size); ++b) {
-    const std::size_t at = b * file::block, length = std::min<std::size_t>(file::block, payload_.size() - at);
-    if (!stays && !fetch(header_.payload_at + at, memory_->bytes().subspan(at, length))) return false;
-    if (file::hash_of(payload_.subspan(at, length)) != hashes[b].value)
-      return damaged(fmt::format("of its samples, the 64 KiB from {} on are not what was written", header_.payload_at + at));
-  }
-  hashes.erase(hashes.begin(), hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size)));
-  streams_ = std::make_shared<const BankStreams>(BankStreams{whole_, header_.streams_at, header_.file_size, std::move(hashes)});
+  const auto middle = hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size));
+  streams_ = std::make_shared<const BankBlocks>(BankBlocks{whole_, header_.streams_at, header_.file_size, {middle, hashes.end()}});
+  hashes.erase(middle, hashes.end());
+  samples_ = std::make_shared<const BankBlocks>(BankBlocks{whole_, header_.payload_at, header_.streams_at, std::move(hashes)});
   return true;
 }
 

@@ -13,9 +13,8 @@
 
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
-#include "bank/bank_streams.hpp"
+#include "bank/bank_samples.hpp"
 #include "bank/bank_table.hpp"
-#include "dsp/kernels.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
 #include "media/bytes.hpp"
@@ -26,17 +25,10 @@ namespace {
 
 namespace file = bank_file;
 
-bool all_finite(std::span<const float> samples) {
-  constexpr std::size_t most = 1 << 20;
-  for (; !samples.empty(); samples = samples.subspan(std::min(samples.size(), most)))
-    if (!kernels::finite(samples.data(), static_cast<int>(std::min(samples.size(), most)))) return false;
-  return true;
-}
-
 /// Makes of a table's records what a manager plays. Whatever is wrong ends it: the table has the problem.
 class Reader {
  public:
-  explicit Reader(BankTable& table) : table_(table) {}
+  Reader(BankTable& table, std::span<const std::byte> in_place) : table_(table), in_place_(in_place) {}
 
   Read<Bank> read() {
     if (parts()) return {bank_of(std::move(data_)), {}};
@@ -162,13 +154,11 @@ class Reader {
       to.loop_from = from.loop_from;
       to.fold = static_cast<float>(from.fold);
       to.level = {from.level};
-      to.memory = table_.memory();
+      to.place = {from.payload_at, from.payload_size, shorts};
       if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
       if (streams && !stream(from, streams_behind, to)) return false;
-      const auto its = table_.payload().subspan(static_cast<std::size_t>(from.payload_at - table_.its().payload_at),
-                                                static_cast<std::size_t>(from.payload_size));
-      if (!place(its, shorts, to)) return false;
     }
+    data_->samples = std::make_shared<BankSamples>(table_.called(), table_.samples(), in_place_, reach_, clips.size());
     return true;
   }
 
@@ -189,42 +179,10 @@ class Reader {
                       from.frames,
                       from.head};
     file.open = [streams = table_.streams(), at = from.stream_at, size = from.stream_size] {
-      return std::make_unique<StreamInBank>(streams, at, size);
+      return std::make_unique<BytesInBank>(streams, at, size);
     };
     to.streamed = std::make_shared<const StreamedFile>(std::move(file));
     return true;
-  }
-
-  /// Where its samples lie.
-  bool place(std::span<const std::byte> its, bool shorts, BankClip& to) {
-    const auto samples = [&]<class Sample>(Sample) {
-      return std::span(reinterpret_cast<const Sample*>(its.data()), its.size() / sizeof(Sample));
-    };
-    // What was packed with more zeros around it than the mixer reads is read from where those begin.
-    const std::size_t stride = static_cast<std::size_t>(to.kept()) + 2 * reach_;
-    if (reach_ != reach) return repack(its, shorts, stride, to);
-    if (shorts) {
-      to.shorts = samples(std::int16_t{});
-      return true;
-    }
-    to.floats = samples(float{});
-    return all_finite(to.floats) || damaged(fmt::format("samples of its clip '{}' are not numbers", to.name));
-  }
-
-  /// A copy with as many zeros as the mixer reads.
-  bool repack(std::span<const std::byte> its, bool shorts, std::size_t stride, BankClip& to) {
-    const std::size_t width = shorts ? sizeof(std::int16_t) : sizeof(float), kept = static_cast<std::size_t>(to.kept()) + 2 * reach;
-    const auto memory = std::make_shared<Aligned>(kept * width * static_cast<std::size_t>(to.channels));
-    if (!memory->there()) return fail("there is no memory for a copy of its clips");
-    for (std::size_t channel = 0; channel < static_cast<std::size_t>(to.channels); ++channel)
-      std::memcpy(memory->bytes().data() + channel * kept * width, its.data() + (channel * stride + reach_ - reach) * width, kept * width);
-    const std::size_t count = kept * static_cast<std::size_t>(to.channels);
-    if (shorts)
-      to.shorts = {reinterpret_cast<const std::int16_t*>(memory->bytes().data()), count};
-    else
-      to.floats = {reinterpret_cast<const float*>(memory->bytes().data()), count};
-    to.memory = memory;
-    return shorts || all_finite(to.floats) || damaged(fmt::format("samples of its clip '{}' are not numbers", to.name));
   }
 
   bool names(const file::Part& part, std::vector<HashedText>& to) {
@@ -336,6 +294,7 @@ class Reader {
   static constexpr std::int64_t most_frames = std::int64_t{1} << 40;
 
   BankTable& table_;
+  std::span<const std::byte> in_place_;
   std::size_t reach_ = 0;
   std::vector<char> texts_;
   Led<file::Value> values_;
@@ -349,8 +308,8 @@ class Reader {
 Read<Bank> read_from(std::string_view called, const std::function<std::unique_ptr<Bytes>()>& whole, std::span<const std::byte> in_place) {
   try {
     BankTable table(called, whole);
-    if (!table.read(in_place)) return {std::nullopt, table.problem()};
-    return Reader(table).read();
+    if (!table.read()) return {std::nullopt, table.problem()};
+    return Reader(table, in_place).read();
   } catch (const Error& error) {
     return {std::nullopt, fmt::format("{}: {}", called, error.what())};
   }
@@ -367,8 +326,9 @@ Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called)
                             std::memcpy(to.data(), memory.data() + at, to.size());
                             return true;
                           }};
+  const bool suits = reinterpret_cast<std::uintptr_t>(memory.data()) % file::alignment == 0;
   return read_from(
-      called, [source] { return bytes_of(source); }, memory);
+      called, [source] { return bytes_of(source); }, suits ? memory : std::span<const std::byte>());
 }
 
 Read<Bank> read_bank(const std::string& path) {

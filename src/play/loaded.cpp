@@ -6,6 +6,7 @@
 #include <iterator>
 #include <utility>
 
+#include "bank/bank_samples.hpp"
 #include "base/random.hpp"
 #include "tidewater/error.hpp"
 
@@ -23,10 +24,26 @@ void Loaded::require_new(std::string_view name) const {
     if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
 }
 
+namespace {
+
+/// Takes its clips into memory.
+void read_clips(LiveBank& bank) {
+  SampleReader reader(*bank.data);
+  bank.clips.resize(bank.data->clips.size());
+  for (std::size_t c = 0; c < bank.clips.size(); ++c) {
+    Read<ClipData> read = reader.read(bank.data->clips[c]);
+    if (!read.value) throw Error(read.problem);
+    bank.clips[c].data = *std::move(read.value);
+  }
+}
+
+}  // namespace
+
 Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, std::uint64_t seed) {
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();
   live.data = data;
+  read_clips(live);
   live.sounds.reserve(data->sounds.size());
   for (const auto& design : data->sounds) {
     LiveSound& sound = live.sounds.emplace_back();

@@ -2,6 +2,7 @@
 /// What plays, as the control side knows it: starts of sounds, and the layers of each.
 
 #include <cstdint>
+#include <vector>
 
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
@@ -14,12 +15,18 @@ namespace tidewater {
 struct Stream;
 struct LiveStart;
 
+/// A clip of a loaded bank.
+struct LiveClip {
+  ClipData data;  ///< none where it is not in memory
+};
+
 /// A bank that something may play from.
 struct PlayedBank {
-  bool unloaded = false;    ///< kept until nothing plays from it
-  std::size_t playing = 0;  ///< starts from it that are not over
-  std::size_t asleep = 0;   ///< of their layers, but for those that are gone
-  std::uint64_t stops = 0;  ///< as of so many stops of everything
+  std::vector<LiveClip> clips;  ///< of the bank's, each in its place
+  bool unloaded = false;        ///< kept until nothing plays from it
+  std::size_t playing = 0;      ///< starts from it that are not over
+  std::size_t asleep = 0;       ///< of their layers, but for those that are gone
+  std::uint64_t stops = 0;      ///< as of so many stops of everything
 };
 
 /// What is to be known of a loaded sound while it plays.
@@ -85,6 +92,7 @@ struct LiveLayer {
 
   bool over() const { return stage == Stage::none; }
   bool waits() const { return turn != no_turn; }
+  LiveClip& live_clip() const;
 };
 
 /// A sound that was started, until all of its layers are over.
@@ -98,5 +106,10 @@ struct LiveStart {
   std::int64_t heard = 0;  ///< the frame on which it begins
   std::uint32_t slot = 0;
 };
+
+inline LiveClip& LiveLayer::live_clip() const {
+  const PlayedSound& sound = *start->sound;
+  return sound.home->clips[static_cast<std::size_t>(clip - sound.bank->clips.data())];
+}
 
 }  // namespace tidewater

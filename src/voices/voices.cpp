@@ -119,7 +119,7 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
 ClipSamples Voices::clip_on(std::uint32_t voice) const {
   if (voice >= pool_.owners().size() || pool_.owners()[voice] == nullptr) StateIn::damaged();
   const LiveLayer& layer = *pool_.owners()[voice];
-  ClipSamples clip = layer.clip->view();
+  ClipSamples clip = layer.clip->view(layer.live_clip().data);
   if (layer.stream != nullptr) clip.stream = &layer.stream->ring;
   return clip;
 }

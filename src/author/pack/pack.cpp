@@ -12,6 +12,7 @@
 #include "author/clips/book_clips.hpp"
 #include "author/pack/parts.hpp"
 #include "bank/bank_data.hpp"
+#include "bank/bank_samples.hpp"
 #include "media/bytes.hpp"
 
 #include "tidewater/author/compile.hpp"
@@ -72,7 +73,9 @@ std::string verify_bank(const std::string& path) {
   const Read<Bank> bank = read_bank(path);
   if (!bank.value) return bank.problem;
   std::vector<std::byte> piece(1 << 16);
+  SampleReader samples(data_of(*bank.value));
   for (const BankClip& clip : data_of(*bank.value).clips) {
+    if (const Read<ClipData> read = samples.read(clip); !read.value) return read.problem;
     if (clip.streamed == nullptr) continue;
     const std::unique_ptr<Bytes> bytes = clip.streamed->open();
     std::uint64_t at = 0;

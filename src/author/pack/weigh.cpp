@@ -12,6 +12,7 @@
 
 #include "author/pack/stream_bytes.hpp"
 #include "bank/bank_data.hpp"
+#include "bank/bank_samples.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -104,7 +105,8 @@ void sort(std::vector<Weight>& weights) {
 
 }  // namespace
 
-Weights weigh(const Bank& bank) {
+Weights weigh(const Bank& given) {
+  const Bank bank = with_all_samples(given);
   const BankData& data = data_of(bank);
   std::vector<std::set<std::size_t>> users(data.clips.size());
   std::vector<bool> loops(data.clips.size());

@@ -14,6 +14,7 @@
 #include "author/pack/stream_bytes.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
+#include "bank/bank_samples.hpp"
 #include "base/whole_file.hpp"
 #include "dsp/resample.hpp"
 #include "tidewater/author/pack.hpp"
@@ -281,7 +282,8 @@ std::unique_ptr<Bytes> stream_bytes(const StreamedFile& file) {
   }
 }
 
-bool write_bank(const Bank& bank, const std::string& path) {
+bool write_bank(const Bank& given, const std::string& path) {
+  const Bank bank = with_all_samples(given);
   const BankData& data = data_of(bank);
   Table table(data);
   std::vector<file::Hash> hashes;

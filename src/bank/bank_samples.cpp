@@ -1,0 +1,138 @@
+#include "bank/bank_samples.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstring>
+#include <utility>
+
+#include "dsp/kernels.hpp"
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+bool all_finite(std::span<const float> samples) {
+  constexpr std::size_t most = 1 << 20;
+  for (; !samples.empty(); samples = samples.subspan(std::min(samples.size(), most)))
+    if (!kernels::finite(samples.data(), static_cast<int>(std::min(samples.size(), most)))) return false;
+  return true;
+}
+
+/// Samples of a clip that lie somewhere.
+ClipData laid_out(std::span<const std::byte> bytes, bool shorts, std::shared_ptr<const void> memory) {
+  ClipData data;
+  if (shorts)
+    data.shorts = {reinterpret_cast<const std::int16_t*>(bytes.data()), bytes.size() / sizeof(std::int16_t)};
+  else
+    data.floats = {reinterpret_cast<const float*>(bytes.data()), bytes.size() / sizeof(float)};
+  data.memory = std::move(memory);
+  return data;
+}
+
+/// What was packed with more zeros around each channel than the mixer reads, with as many as it does.
+std::shared_ptr<Aligned> with_fewer_zeros(std::span<const std::byte> bytes, std::size_t zeros, const BankClip& clip) {
+  const auto channels = static_cast<std::size_t>(clip.channels), frames = static_cast<std::size_t>(clip.kept());
+  const std::size_t width = clip.place.shorts ? sizeof(std::int16_t) : sizeof(float);
+  const std::size_t stride = (frames + 2 * zeros) * width, kept = (frames + 2 * static_cast<std::size_t>(reach)) * width;
+  auto memory = std::make_shared<Aligned>(kept * channels);
+  if (!memory->there()) return memory;
+  for (std::size_t channel = 0; channel < channels; ++channel)
+    std::memcpy(memory->bytes().data() + channel * kept,
+                bytes.data() + channel * stride + (zeros - static_cast<std::size_t>(reach)) * width, kept);
+  return memory;
+}
+
+}  // namespace
+
+std::optional<ClipData> BankSamples::known(std::size_t clip) {
+  const std::lock_guard lock(mutex_);
+  ClipData data = known_[clip].data;
+  data.memory = known_[clip].memory.lock();
+  return data.memory == nullptr ? std::nullopt : std::optional(data);
+}
+
+ClipData BankSamples::share(std::size_t clip, const ClipData& data) {
+  const std::lock_guard lock(mutex_);
+  Known& its = known_[clip];
+  if (auto memory = its.memory.lock()) {
+    ClipData first = its.data;
+    first.memory = std::move(memory);
+    return first;
+  }
+  its.memory = data.memory;
+  its.data = data;
+  its.data.memory.reset();
+  return data;
+}
+
+bool BankSamples::whole_in_place(const ClipPlace& place) const {
+  const std::uint64_t first = (place.at - blocks_->begin) / bank_file::block,
+                      last = (place.at + place.size - 1 - blocks_->begin) / bank_file::block;
+  for (std::uint64_t number = first; number <= last; ++number) {
+    const auto at = static_cast<std::size_t>(blocks_->begin + number * bank_file::block);
+    const auto block = in_place_.subspan(at, static_cast<std::size_t>(blocks_->size_of(number)));
+    if (bank_file::hash_of(block) != blocks_->hashes[static_cast<std::size_t>(number)].value) return false;
+  }
+  return true;
+}
+
+Read<ClipData> SampleReader::damaged(const BankClip& clip, const char* how) const {
+  return {std::nullopt, fmt::format("{}: the bank is damaged: samples of its clip '{}' {}; pack it again, or get the file again",
+                                    bank_.samples->called_, clip.name, how)};
+}
+
+Read<ClipData> SampleReader::read(const BankClip& clip) {
+  if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled
+  BankSamples& samples = *bank_.samples;
+  const auto number = static_cast<std::size_t>(&clip - bank_.clips.data());
+  if (auto known = samples.known(number)) return {std::move(known), {}};
+  const auto no_memory = [&] {
+    return Read<ClipData>{std::nullopt, fmt::format("{}: there is no memory for the {} KiB of its clip '{}'", samples.called_,
+                                                    clip.place.size >> 10, clip.name)};
+  };
+
+  ClipData data;
+  if (!samples.in_place_.empty()) {
+    if (!samples.whole_in_place(clip.place)) return damaged(clip, "are not what was written");
+    const auto its = samples.in_place_.subspan(static_cast<std::size_t>(clip.place.at), static_cast<std::size_t>(clip.place.size));
+    data = laid_out(its, clip.place.shorts, nullptr);
+  } else {
+    try {
+      if (bytes_ == nullptr)
+        bytes_ = std::make_unique<BytesInBank>(samples.blocks_, samples.blocks_->begin, samples.blocks_->end - samples.blocks_->begin);
+    } catch (const std::exception& error) {
+      return {std::nullopt, fmt::format("{}: {}", samples.called_, error.what())};
+    }
+    const auto memory = std::make_shared<Aligned>(static_cast<std::size_t>(clip.place.size));
+    if (!memory->there()) return no_memory();
+    if (bytes_->read(clip.place.at - samples.blocks_->begin, memory->bytes()) != clip.place.size)
+      return damaged(clip, "cannot be read, or are not what was written");
+    data = laid_out(memory->bytes(), clip.place.shorts, memory);
+  }
+  if (!all_finite(data.floats)) return damaged(clip, "are not numbers");
+  if (samples.zeros_ != static_cast<std::size_t>(reach)) {
+    const auto bytes = clip.place.shorts ? std::as_bytes(data.shorts) : std::as_bytes(data.floats);
+    const auto memory = with_fewer_zeros(bytes, samples.zeros_, clip);
+    if (!memory->there()) return no_memory();
+    data = laid_out(memory->bytes(), clip.place.shorts, memory);
+  }
+  return {data.memory == nullptr ? data : samples.share(number, data), {}};
+}
+
+Bank with_all_samples(const Bank& bank) {
+  const BankData& data = data_of(bank);
+  if (data.samples == nullptr) return bank;
+  auto all = std::make_shared<BankData>(data);
+  all->samples.reset();
+  SampleReader reader(data);
+  for (std::size_t c = 0; c < data.clips.size(); ++c) {
+    Read<ClipData> read = reader.read(data.clips[c]);
+    if (!read.value) throw Error(read.problem);
+    static_cast<ClipData&>(all->clips[c]) = *std::move(read.value);
+    all->clips[c].place = {};
+  }
+  return bank_of(std::move(all));
+}
+
+}  // namespace tidewater

@@ -1,0 +1,84 @@
+#pragma once
+/// Samples of a bank file: read and checked when somebody needs them, and kept as long as somebody does.
+
+#include <memory>
+#include <mutex>
+#include <new>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "bank/bank_blocks.hpp"
+#include "bank/bank_data.hpp"
+
+namespace tidewater {
+
+/// Memory on a boundary that suits the mixer.
+class Aligned {
+ public:
+  explicit Aligned(std::size_t size)
+      : bytes_(static_cast<std::byte*>(::operator new (size, std::align_val_t{bank_file::alignment}, std::nothrow))), size_(size) {}
+  ~Aligned() { ::operator delete (bytes_, std::align_val_t{bank_file::alignment}); }
+  Aligned(const Aligned&) = delete;
+  Aligned& operator=(const Aligned&) = delete;
+
+  bool there() const { return bytes_ != nullptr; }
+  std::span<std::byte> bytes() const { return {bytes_, size_}; }
+
+ private:
+  std::byte* bytes_;
+  std::size_t size_;
+};
+
+/// Of one bank that was opened. Thread: any.
+class BankSamples {
+ public:
+  /// `in_place` is all of a bank that lies in memory on a boundary that suits the mixer; else it is empty. Around each channel are
+  /// `zeros`.
+  BankSamples(std::string called, std::shared_ptr<const BankBlocks> blocks, std::span<const std::byte> in_place, std::size_t zeros,
+              std::size_t clips)
+      : called_(std::move(called)), blocks_(std::move(blocks)), in_place_(in_place), zeros_(zeros), known_(clips) {}
+
+ private:
+  friend class SampleReader;
+
+  /// What somebody has already; nothing where nobody does.
+  std::optional<ClipData> known(std::size_t clip);
+  /// From here on others share it; returns what somebody else had first.
+  ClipData share(std::size_t clip, const ClipData& data);
+  bool whole_in_place(const ClipPlace& place) const;
+
+  struct Known {
+    ClipData data;  ///< without its memory
+    std::weak_ptr<const void> memory;
+  };
+
+  std::string called_;
+  std::shared_ptr<const BankBlocks> blocks_;
+  std::span<const std::byte> in_place_;
+  std::size_t zeros_;
+  std::mutex mutex_;
+  std::vector<Known> known_;
+};
+
+/// Reads clips of a bank; of clips that lie side by side no byte twice.
+/// Thread: one at a time.
+class SampleReader {
+ public:
+  explicit SampleReader(const BankData& bank) : bank_(bank) {}
+
+  /// In memory, checked, and as the mixer reads it. By value: `problem` says why not.
+  Read<ClipData> read(const BankClip& clip);
+
+ private:
+  Read<ClipData> damaged(const BankClip& clip, const char* how) const;
+
+  const BankData& bank_;
+  std::unique_ptr<BytesInBank> bytes_;
+};
+
+/// The same for all clips of a bank: one of which everything is in memory. Throws Error where it cannot be read.
+Bank with_all_samples(const Bank& bank);
+
+}  // namespace tidewater
