@@ -157,6 +157,8 @@ void check_packed(const Bank& compiled, const Folder& folder) {
       REQUIRE(other.layers[l].choices.size() == one.layers[l].choices.size());
     }
   }
+  REQUIRE(after.clips.size() == before.clips.size());
+  for (std::size_t c = 0; c < before.clips.size(); ++c) CHECK(after.clips[c].preload == before.clips[c].preload);
   REQUIRE(after.events.size() == before.events.size());
   for (std::size_t e = 0; e < before.events.size(); ++e)
     for (std::size_t r = 0; r < before.events[e].responses.size(); ++r)

@@ -30,12 +30,13 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
 }
 
 struct Playing {
-  explicit Playing(std::uint32_t voices, int rank = 5) : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels) {
+  explicit Playing(std::uint32_t voices, int rank = 5) : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader) {
     data = bank_with("bank", rank);
     sound.home = &bank;
     sound.bank = data.get();
     sound.design = &data->sounds[0];
-    bank.clips.push_back({data->clips[0]});
+    bank.clips = LiveClips(1);
+    bank.clips.give(bank.clips[0], data->clips[0]);
     heard.fit(false);
   }
 
@@ -73,6 +74,7 @@ struct Playing {
   PlayedBank bank;
   PlayedSound sound;
   HeardBefore heard;
+  Reader reader;
   Voices pool;
 };
 
@@ -220,7 +222,7 @@ TEST_CASE("groups let through what the loudest of a change does, and then what w
 
 TEST_CASE("what is loaded is known by name; what was remembered of a sound outlives its bank") {
   Loaded loaded;
-  Loading loading = loaded.prepare_to_load(bank_with("one"), 1);
+  Loading loading = loaded.prepare_to_load(bank_with("one"), LiveClips(), 1);
   LiveBank& one = loaded.load(loading);
   CHECK(loaded.catalogue()->find("event")->bank == &one);
   CHECK_THROWS(loaded.require_new("one"));
@@ -232,7 +234,7 @@ TEST_CASE("what is loaded is known by name; what was remembered of a sound outli
   CHECK(loaded.catalogue()->find("event") == nullptr);
   CHECK(loaded.catalogue()->lost_with("event") == "one");
   CHECK(loaded.take_silent().size() == 1);
-  Loading again = loaded.prepare_to_load(bank_with("two"), 1);
+  Loading again = loaded.prepare_to_load(bank_with("two"), LiveClips(), 1);
   CHECK(loaded.load(again).sounds[0].memory->asked == 5);
 }
 

@@ -8,7 +8,9 @@
 
 #include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
 
 using namespace tidewater;
@@ -36,6 +38,7 @@ pitch = "-3 st .. 3 st"
 gain = "-12 dB .. -6 dB"
 [sounds.hum]
 group = "music"
+preload = false
 clips = ["hum.wav"]
 loop = true
 gain = "-12 dB"
@@ -95,6 +98,7 @@ name = "other"
 [groups.master]
 gain = "-3 dB"
 [groups.far]
+preload = false
 high-pass = "200 Hz"
 [sounds.horn]
 group = "far"
@@ -140,7 +144,7 @@ class Asker {
   /// A bank that is there already is refused, before anything is noted.
   void load(const Bank& bank) {
     try {
-      manager_.load(bank);
+      manager_.load(bank, static_cast<Preload>(random_.below(3)));
     } catch (const Error&) {
     }
   }
@@ -156,7 +160,7 @@ void Asker::request() {
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
-  switch (random_.below(24)) {
+  switch (random_.below(25)) {
     case 0: someone().stop(time()); break;
     case 1: someone().set_gain(Decibels{random_.between(-30, 6)}, time()); break;
     case 2: someone().bend(Semitones{random_.between(-14, 14)}, time()); break;
@@ -176,6 +180,7 @@ void Asker::request() {
     case 12:
       if (random_.below(3) == 0) load(a_bank());
       break;
+    case 13: manager_.prefetch(events[random_.below(static_cast<std::uint32_t>(events.size()))]); break;
     default: {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
@@ -197,8 +202,9 @@ struct Session {
     options.offline = offline;
     options.quality = random.below(2) == 0 ? Quality::fine : Quality::standard;
     options.limiter = random.below(4) != 0;
+    options.clip_memory = random.below(3) == 0 ? 0 : random.below(400'000);
     auto manager = std::make_unique<SoundManager>(std::move(options));
-    if (random.below(8) != 0 && !banks.empty()) manager->load(banks[0]);
+    if (random.below(8) != 0 && !banks.empty()) manager->load(banks[0], static_cast<Preload>(random.below(3)));
     return manager;
   }
 
@@ -323,11 +329,18 @@ std::string difference(const Session& session, std::span<const Bank> banks, bool
   return "from frame " + std::to_string((first - again.begin()) / 2) + " of " + std::to_string(session.samples.size() / 2);
 }
 
+/// From files: what is not preloaded is read while they play.
 std::vector<Bank> two_banks(const Folder& folder, const std::string& first) {
   write_stage_clips(folder);
   folder.write("book.toml", book_head + first);
   folder.write("other.toml", other_book);
-  return {compile_book(folder.path("book.toml")), compile_book(folder.path("other.toml"))};
+  std::vector<Bank> banks;
+  for (const std::string name : {"book", "other"}) {
+    const std::string file = folder.path(name + ".tidebank");
+    write_bank(compile_book(folder.path(name + ".toml")), file);
+    banks.push_back(open_bank(file));
+  }
+  return banks;
 }
 
 void check_replays(int count, const std::function<std::string(std::uint64_t seed)>& difference_of) {
@@ -391,7 +404,8 @@ TEST_CASE("a session that four threads play live gives the same samples when its
   // Without the stream: a busy machine may read it too late, and a replay plays it in time.
   std::string unstreamed = book;
   unstreamed.replace(unstreamed.find("stream = true\n"), 14, "");
-  const std::vector<Bank> banks = two_banks(Folder(), unstreamed);
+  const Folder folder;
+  const std::vector<Bank> banks = two_banks(folder, unstreamed);
   check_replays(live_sessions, [&](std::uint64_t seed) { return difference(play_live(banks, seed), banks, seed % 2 == 0); });
 }
 

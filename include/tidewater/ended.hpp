@@ -14,7 +14,7 @@ enum class Ending {
   yielded,     ///< to its sound's limit
   outranked,   ///< others are louder or more important, and it was too short to wait
   unloaded,    ///< with its bank
-  unreadable,  ///< its file could not be streamed any further
+  unreadable,  ///< its file could not be streamed any further, or its clip not be read
   dormant,     ///< not an end: it keeps its place without a voice
 };
 

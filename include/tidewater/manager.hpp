@@ -51,6 +51,9 @@ struct ManagerOptions {
   /// refused, `no_room`. The memory is asked for at once, and used as it fills: 300 bytes a line, 300 a playback.
   std::uint32_t journal_lines = 65536;
   std::uint32_t playbacks = 65536;
+  /// Bytes of samples that may be in memory; 0 for any number. Beyond it, clips that are not preloaded make room: those first that nobody
+  /// has used for longest. What sounds, sleeps or is preloaded stays.
+  std::size_t clip_memory = 0;
   bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
 };
 
@@ -107,6 +110,7 @@ struct Stats {
   std::uint32_t fading = 0;       ///< voices of what was told to go and is still heard
   std::uint32_t dormant = 0;      ///< layers of playbacks that keep their place without a voice, or wait for their delay
   std::uint32_t late = 0;         ///< times that a stream had to fade out because the disk was late
+  std::uint64_t clip_bytes = 0;   ///< of samples in memory, also where other managers play them, too
 
   std::uint64_t raised = 0;   ///< events
   std::uint64_t started = 0;  ///< playbacks, since the manager was made
@@ -131,10 +135,17 @@ class SoundManager {
   /// exist already keep their levels. The manager keeps the bank's memory until nothing plays from it any more.
   /// Throws Error, and nothing is loaded, where a bank of this name is, or there would be more than 64 groups.
   /// Thread: any; it may take long, and only other loads and unloads wait for it.
-  void load(const Bank& bank);
+  /// Clips that are not preloaded are read by a thread of the manager's own when they are first needed: a raise that needs one says
+  /// `reading`, and is heard as soon as an `update` learns that it is there. What cannot be read is told in the journal. With `offline`
+  /// the call that needs it reads it.
+  void load(const Bank& bank, Preload preload = Preload::by_book);
   /// What plays from the bank fades out over 5 ms; its memory is given back by an `update` after that. False where no bank of this name
   /// is loaded. Thread: as of `load`.
   bool unload(std::string_view bank);
+
+  /// Has all that an event may start read into memory, so that its next raise is heard at once. `unknown_event` where no loaded bank has
+  /// it. Thread: any; it waits for nothing but the lock.
+  Outcome prefetch(Name event);
 
   /// Something happened: carries out the event's responses, and says what became of them. A name that no bank has is an outcome, with
   /// the nearest name in the journal. Thread: any; it allocates nothing, and waits for nothing but the lock.

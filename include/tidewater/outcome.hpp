@@ -6,6 +6,7 @@ namespace tidewater {
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
   started,           ///< a playback began, or will after its delay
+  reading,           ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
   silent,            ///< a playback began, but nobody would hear it for now: it keeps its place without a voice
   dormant,           ///< a playback began without a voice: others are more important; it is heard when that changes
   done,              ///< a stop or a change was carried out
@@ -17,6 +18,7 @@ enum class Outcome {
   left_out,          ///< by its chance nothing of the sound was there this time
   no_clip,           ///< the sound has no clip for these traits
   past_end,          ///< the sound was to begin beyond the end of its clip
+  unreadable,        ///< its clip could not be read from its bank
   pool_full,         ///< every voice was taken by something louder or of higher rank, or still fades
   no_room,           ///< more waits for `update`, or keeps its place, than ManagerOptions has room for
   unknown_event,     ///< no bank that was ever loaded has this event
@@ -30,7 +32,7 @@ enum class Outcome {
 std::string_view to_text(Outcome outcome);
 
 /// True where something plays because of the request.
-constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::silent || outcome == Outcome::dormant; }
+constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::reading || outcome == Outcome::silent || outcome == Outcome::dormant; }
 
 /// True where nothing was to be done: what was to be stopped or changed was not playing, or the book held the sound back.
 constexpr bool idle(Outcome outcome) {

@@ -12,6 +12,7 @@
 #include <variant>
 
 #include "tidewater/name.hpp"
+#include "tidewater/preload.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
 
@@ -40,6 +41,7 @@ namespace asked {
 struct Load {
   std::string_view bank;
   ContentHash content;
+  Preload preload = Preload::all;
 };
 
 struct Unload {
@@ -52,6 +54,11 @@ struct Raise {
   Name event{""};
   std::uint64_t emitter = 0;  ///< 0 for none
   std::span<const Trait> traits;
+};
+
+/// What the event may play is to be in memory soon.
+struct Prefetch {
+  Name event{""};
 };
 
 /// One playback fades out.
@@ -111,9 +118,24 @@ struct Unreadable {
   std::string_view why;
 };
 
+/// A clip has come into memory from its bank, and what waited for it begins; or it cannot be read, and `why` says so. No game asks for
+/// it, nor for the next.
+struct ClipRead {
+  std::string_view bank, clip;
+  std::uint64_t number = 0;  ///< of the clip in its bank
+  std::string_view why;
+};
+
+/// A clip that nobody used for long made room for others.
+struct ClipDropped {
+  std::string_view bank, clip;
+  std::uint64_t number = 0;
+};
+
 }  // namespace asked
 
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
-                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable>;
+                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
+                             asked::ClipRead, asked::ClipDropped>;
 
 }  // namespace tidewater

@@ -60,6 +60,7 @@ struct BankClip : ClipData {
   float fold = 1;                                ///< of a stereo clip: amplitude at which one channel has its mean power
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   ClipPlace place;
+  bool preload = true;  ///< a sound that plays it asks for it to be in memory when the bank is loaded
 
   /// Bytes that its samples take in memory.
   std::size_t bytes() const { return place.size > 0 ? static_cast<std::size_t>(place.size) : ClipData::bytes(); }

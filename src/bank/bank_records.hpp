@@ -93,6 +93,8 @@ struct Clip {
   std::int64_t stream_frames = 0;  ///< at the file's own rate
   double stream_rate = 0;          ///< hertz
   std::int64_t head = 0;           ///< frames in the payload
+  std::uint32_t on_use = 0;        ///< 1: it may be read when it is first needed
+  std::uint32_t reserved = 0;
 };
 
 struct Use {
@@ -159,7 +161,7 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 104);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 112);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 168);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 

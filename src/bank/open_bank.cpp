@@ -154,6 +154,7 @@ class Reader {
       to.loop_from = from.loop_from;
       to.fold = static_cast<float>(from.fold);
       to.level = {from.level};
+      to.preload = from.on_use == 0;
       to.place = {from.payload_at, from.payload_size, shorts};
       if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
       if (streams && !stream(from, streams_behind, to)) return false;

@@ -14,23 +14,8 @@ namespace {
 constexpr std::int64_t piece_frames = 2048;
 /// What is beyond is no sample, but damage.
 constexpr float loudest_sample = 1000;
-/// How often the thread looks whether the voices have moved on: the rings hold a hundred times as much.
-constexpr std::chrono::milliseconds between_looks{6};
 
 }  // namespace
-
-Streamer::~Streamer() {
-  {
-    const std::lock_guard lock(mutex_);
-    done_ = true;
-  }
-  news_.notify_one();
-  if (thread_.joinable()) thread_.join();
-}
-
-void Streamer::run_on_its_own() {
-  if (!thread_.joinable()) thread_ = std::thread([this] { work(); });
-}
 
 void Streamer::prepare(std::size_t streams) {
   const std::lock_guard lock(mutex_);
@@ -38,21 +23,17 @@ void Streamer::prepare(std::size_t streams) {
 }
 
 Stream* Streamer::open(std::shared_ptr<const StreamedFile> file, std::int64_t position, bool loop) {
-  Stream* stream = nullptr;
-  {
-    const std::lock_guard lock(mutex_);
-    const auto free =
-        std::find_if(streams_.begin(), streams_.end(), [](const auto& s) { return s->state != Stream::State::open && !s->busy; });
-    stream = free != streams_.end() ? free->get() : streams_.emplace_back(std::make_unique<Stream>()).get();
-    stream->stale = stream->state == Stream::State::closing;
-    // The clip's head is in memory already.
-    stream->ring.begin(std::max(file->head, position - reach));
-    stream->file = std::move(file);
-    stream->loop = loop;
-    stream->failed = false;
-    stream->state = Stream::State::open;
-  }
-  news_.notify_one();
+  const std::lock_guard lock(mutex_);
+  const auto free =
+      std::find_if(streams_.begin(), streams_.end(), [](const auto& s) { return s->state != Stream::State::open && !s->busy; });
+  Stream* stream = free != streams_.end() ? free->get() : streams_.emplace_back(std::make_unique<Stream>()).get();
+  stream->stale = stream->state == Stream::State::closing;
+  // The clip's head is in memory already.
+  stream->ring.begin(std::max(file->head, position - reach));
+  stream->file = std::move(file);
+  stream->loop = loop;
+  stream->failed = false;
+  stream->state = Stream::State::open;
   return stream;
 }
 
@@ -117,7 +98,7 @@ void Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end)
 }
 
 /// Reads one piece, or what is left.
-void Streamer::read_some(Stream& stream) {
+void Streamer::read_piece(Stream& stream) {
   const StreamedFile& file = *stream.file;
   const std::int64_t next = stream.ring.next();
   const auto width = static_cast<std::size_t>(file.channels);
@@ -143,47 +124,34 @@ void Streamer::read_some(Stream& stream) {
   stream.ring.write(made_.data(), file.channels, count);
 }
 
-void Streamer::fill() {
+bool Streamer::read_some() {
   std::unique_lock lock(mutex_);
-  while (Stream* stream = most_urgent()) {
-    if (stream->state == Stream::State::closing) {
-      // Closing a file may take long, and nobody waits for it.
-      stream->busy = true;
-      lock.unlock();
-      stream->reader.reset();
-      stream->converter.reset();
-      lock.lock();
-      stream->busy = false;
-      stream->state = Stream::State::free;
-      continue;
-    }
-    stream->busy = true;
-    const bool stale = std::exchange(stream->stale, false);
-    lock.unlock();
+  Stream* const stream = most_urgent();
+  if (stream == nullptr) return false;
+  const bool closes = stream->state == Stream::State::closing;
+  const bool stale = std::exchange(stream->stale, false);
+  stream->busy = true;
+  lock.unlock();
+  // Closing a file may take long, too, and nobody waits for it.
+  if (closes || stale) stream->reader.reset();
+  if (closes) {
+    stream->converter.reset();
+  } else {
     try {
-      if (stale) stream->reader.reset();
-      read_some(*stream);
+      read_piece(*stream);
     } catch (const std::exception& error) {
       fail(*stream, error.what());
     }
-    lock.lock();
-    stream->busy = false;
-    if (done_) return;
   }
+  lock.lock();
+  stream->busy = false;
+  if (closes) stream->state = Stream::State::free;
+  return true;
 }
 
-void Streamer::work() {
-  for (;;) {
-    fill();
-    std::unique_lock lock(mutex_);
-    if (done_) return;
-    const bool any = std::any_of(streams_.begin(), streams_.end(), [](const auto& s) { return s->state != Stream::State::free; });
-    const auto newcomer = [this] { return done_ || most_urgent() != nullptr; };
-    if (any)
-      news_.wait_for(lock, between_looks, newcomer);
-    else
-      news_.wait(lock, newcomer);
-  }
+bool Streamer::any_open() {
+  const std::lock_guard lock(mutex_);
+  return std::any_of(streams_.begin(), streams_.end(), [](const auto& s) { return s->state != Stream::State::free; });
 }
 
 }  // namespace tidewater

@@ -3,12 +3,10 @@
 
 #include <array>
 #include <atomic>
-#include <condition_variable>
 #include <memory>
 #include <mutex>
 #include <optional>
 #include <string>
-#include <thread>
 #include <vector>
 
 #include "bank/bank_data.hpp"
@@ -43,20 +41,20 @@ struct Stream {
 /// Many streams share one reading thread fairly: whichever would run dry first is read next.
 ///
 /// Threads: `open` and `close` belong to whoever holds the control side; they take a short lock that is never held
-/// while a file is read. Without a thread of its own, `fill` reads instead.
+/// while a file is read. `read_some` and `fill` belong to whoever reads (bank/reader.hpp).
 class Streamer {
  public:
-  Streamer() = default;
-  ~Streamer();
-  Streamer(const Streamer&) = delete;
-  Streamer& operator=(const Streamer&) = delete;
-
-  /// From here on a thread reads.
-  void run_on_its_own();
   /// Room for so many streams at once, so that opening one allocates nothing. May take long.
   void prepare(std::size_t streams);
-  /// Reads until every ring is full, on the calling thread.
-  void fill();
+  /// Reads a piece of what would run dry first; false where nothing needs any.
+  bool read_some();
+  /// Whether anything streams, or is to be closed.
+  bool any_open();
+  /// Reads until every ring is full.
+  void fill() {
+    while (read_some()) {
+    }
+  }
 
   /// Begins at a frame of the clip. Touches no file: what cannot be read turns up as a failed stream.
   Stream* open(std::shared_ptr<const StreamedFile> file, std::int64_t position, bool loop);
@@ -65,18 +63,14 @@ class Streamer {
 
  private:
   Stream* most_urgent();
-  void read_some(Stream& stream);
+  void read_piece(Stream& stream);
   void read_source(Stream& stream, std::int64_t first, std::int64_t end);
   void fail(Stream& stream, const std::string& why);
-  void work();
 
   std::mutex mutex_;
-  std::condition_variable news_;
   std::vector<std::unique_ptr<Stream>> streams_;
   std::vector<float> piece_;  ///< of a file
   std::vector<float> made_;   ///< at the bank's rate
-  std::thread thread_;
-  bool done_ = false;
 };
 
 }  // namespace tidewater

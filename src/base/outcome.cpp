@@ -7,6 +7,7 @@ namespace tidewater {
 std::string_view to_text(Outcome outcome) {
   switch (outcome) {
     case Outcome::started: return "started";
+    case Outcome::reading: return "reading";
     case Outcome::silent: return "silent";
     case Outcome::dormant: return "dormant";
     case Outcome::done: return "done";
@@ -18,6 +19,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::left_out: return "left-out";
     case Outcome::no_clip: return "no-clip";
     case Outcome::past_end: return "past-end";
+    case Outcome::unreadable: return "unreadable";
     case Outcome::pool_full: return "pool-full";
     case Outcome::no_room: return "no-room";
     case Outcome::unknown_event: return "unknown-event";

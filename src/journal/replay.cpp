@@ -200,7 +200,7 @@ class Player {
     if (const auto* load = std::get_if<asked::Load>(&scripted.asked.request)) {
       for (const Bank& bank : banks_) {
         if (bank.name() != load->bank) continue;
-        manager_.load(bank);
+        manager_.load(bank, load->preload);
         if (load->content != ContentHash{} && bank.content() != ContentHash{} && load->content != bank.content())
           tell(scripted.line, fmt::format("the bank '{}' is not as it was when this was recorded", load->bank));
       }

@@ -79,6 +79,14 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("the stream of '{}' was late at {:.3f} s and faded out; the disk, or the thread that reads, did not keep up",
                          r.name, r.number);
     case Code::stream_back: return fmt::format("the stream of '{}' is heard again, {:.3f} s later", r.name, r.number);
+    case Code::clip_read_now:
+      return fmt::format("'{}' was not in memory and is being read; prefetch the event earlier, or let its sound preload", r.name);
+    case Code::unreadable: return std::string(r.name);
+    case Code::over_budget:
+      return fmt::format(
+          "clips take {:.1f} MiB of memory, more than the {:.1f} MiB of ManagerOptions::clip_memory, and all of them are used or stay with "
+          "their bank",
+          r.number, r.other);
     case Code::unrendered:
       return "the game's time goes on but nothing calls render, so nothing is heard; open a Device, or render the blocks yourself";
     case Code::broken_samples:

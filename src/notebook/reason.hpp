@@ -46,6 +46,9 @@ struct Reason {
     not_louder_than,    ///< `name`
     stream_late,        ///< of the clip `name`, at `number` seconds
     stream_back,        ///< `number` seconds later
+    clip_read_now,      ///< the clip `name` is being read
+    unreadable,         ///< `name` says why
+    over_budget,        ///< `number` MiB of clips are in memory, of `other`
     unrendered,
     broken_samples,  ///< group `name`
     no_playbacks,    ///< of `number`

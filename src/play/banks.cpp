@@ -9,14 +9,13 @@
 
 namespace tidewater {
 
-void Control::make_ready_for(const BankData& data) {
+void Control::make_ready_for(const BankData& data, LiveClips& clips) {
   loaded.require_new(data.name);
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
-  if (std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; }))
-    voices.streams().prepare(options.offline);
+  make_ready_to_read(data, clips);
 }
 
 void Control::number_groups(LiveBank& bank) const {

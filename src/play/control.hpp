@@ -1,15 +1,17 @@
 #pragma once
 /// The control side behind SoundManager and Playback: what is asked, in which order its parts are asked for it, and no rules of its own.
 /// Whoever calls a member holds the lock. ask.cpp carries requests out, respond.cpp what becomes of an event, banks.cpp loading,
-/// update.cpp the way of time.
+/// clips.cpp what of them is in memory, update.cpp the way of time.
 
 #include <cstdint>
 #include <list>
 #include <mutex>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
+#include "bank/reader.hpp"
 #include "groups/groups.hpp"
 #include "notebook/notebook.hpp"
 #include "play/door.hpp"
@@ -37,6 +39,7 @@ struct Beside {
   std::int64_t into = 0;                  ///< of a raise: frames from the beginning of the running block
   Raised* raised = nullptr;               ///< of a raise: gets its handles, where somebody wants them
   Loading* loading = nullptr;             ///< of a load or unload
+  ClipData* read = nullptr;               ///< of a clip that was read
 };
 
 /// How much was asked and done.
@@ -49,8 +52,14 @@ struct Control {
 
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
+  /// A bank's clips, those in memory that are to be; takes as long as reading them. Outside any lock. Throws Error.
+  LiveClips read_clips(const BankData& data, Preload wanted) const;
+  /// What a load says of that.
+  Preload preload_of(const BankData& data, Preload wanted) const;
   /// Whether a bank can be loaded, and what it needs for that; may take long. Outside the lock, while nobody else loads. Throws Error.
-  void make_ready_for(const BankData& data);
+  void make_ready_for(const BankData& data, LiveClips& clips);
+  /// The same: that its clips can be read later, and streamed.
+  void make_ready_to_read(const BankData& data, LiveClips& clips);
   /// The same: which of the manager's groups its sounds will be in.
   void number_groups(LiveBank& bank) const;
 
@@ -78,6 +87,9 @@ struct Control {
   Outcome carry_out(const asked::SetMute& its, const Beside& beside);
   Outcome carry_out(const asked::StopAll& stop, const Beside& beside);
   Outcome carry_out(const asked::Unreadable& its, const Beside& beside);
+  Outcome carry_out(const asked::Prefetch& prefetch, const Beside& beside);
+  Outcome carry_out(const asked::ClipRead& its, const Beside& beside);
+  Outcome carry_out(const asked::ClipDropped& its, const Beside& beside);
   Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside);
   template <class Act>
   Outcome change(PlaybackId id, const Beside& beside, Act act);
@@ -88,9 +100,19 @@ struct Control {
   // What becomes of an event.
 
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
-  Outcome start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Reason why(std::uint32_t group, const Candidate& candidate) const;
+
+  // Clips in memory.
+
+  std::string read_now(LiveBank& bank, LiveClip& clip);
+  void want(LiveBank& bank, LiveClip& clip);
+  bool wait_for_clips(LiveBank& bank, std::string& problem);
+  void restore_clips(LiveBank& bank);
+  void take_read_clips();
+  void keep_to_budget();
+  std::size_t clip_bytes();
 
   // What is noted.
 
@@ -111,12 +133,16 @@ struct Control {
   HandOn handing;
   Link link;
   Groups groups;
+  Reader reader;
   Voices voices;
   Loaded loaded;
   Watch watch;
   UpdateLog updates;
   Totals totals;
   std::vector<Candidate> candidates;  ///< layers of the start that is asked for
+  std::vector<ReadClip> just_read;    ///< as the reading thread gave them
+  std::vector<ClipData> dropped;      ///< to be destroyed outside the lock
+  bool told_of_budget = false;
   bool master_is_set = false;         ///< by a book, or by the game: a further book leaves it alone
   bool replaying = false;             ///< a recorded journal: what cannot be read is told by it
 };

@@ -6,7 +6,6 @@
 #include <iterator>
 #include <utility>
 
-#include "bank/bank_samples.hpp"
 #include "base/random.hpp"
 #include "tidewater/error.hpp"
 
@@ -24,26 +23,12 @@ void Loaded::require_new(std::string_view name) const {
     if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
 }
 
-namespace {
-
-/// Takes its clips into memory.
-void read_clips(LiveBank& bank) {
-  SampleReader reader(*bank.data);
-  bank.clips.resize(bank.data->clips.size());
-  for (std::size_t c = 0; c < bank.clips.size(); ++c) {
-    Read<ClipData> read = reader.read(bank.data->clips[c]);
-    if (!read.value) throw Error(read.problem);
-    bank.clips[c].data = *std::move(read.value);
-  }
-}
-
-}  // namespace
-
-Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, std::uint64_t seed) {
+Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();
   live.data = data;
-  read_clips(live);
+  live.serial = ++serial_;
+  live.clips = std::move(clips);
   live.sounds.reserve(data->sounds.size());
   for (const auto& design : data->sounds) {
     LiveSound& sound = live.sounds.emplace_back();
@@ -84,6 +69,18 @@ LiveBank& Loaded::load(Loading& loading) {
   banks_.splice(banks_.end(), loading.prepared);
   catalogue_.swap(loading.catalogue);
   return live;
+}
+
+LiveBank* Loaded::bank_called(std::string_view name) const {
+  for (LiveBank* bank : catalogue_->banks())
+    if (bank->data->name == name) return bank;
+  return nullptr;
+}
+
+LiveBank* Loaded::bank_numbered(std::uint64_t serial) {
+  for (LiveBank& bank : banks_)
+    if (bank.serial == serial) return &bank;
+  return nullptr;
 }
 
 std::list<LiveBank> Loaded::take_silent() {

@@ -39,6 +39,7 @@ struct LiveSound : PlayedSound {
 
 struct LiveBank : PlayedBank {
   std::shared_ptr<const BankData> data;
+  std::uint64_t serial = 0;  ///< no two have the same
   std::vector<LiveSound> sounds;
 };
 
@@ -60,7 +61,7 @@ class Loaded {
 
   /// Throws Error where a bank of this name is there.
   void require_new(std::string_view name) const;
-  Loading prepare_to_load(const std::shared_ptr<const BankData>& data, std::uint64_t seed);
+  Loading prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   Loading prepare_to_unload(std::string_view name);
 
   // With the control lock.
@@ -70,6 +71,10 @@ class Loaded {
   /// The old catalogue goes back into `loading`, to be destroyed outside the lock.
   LiveBank& load(Loading& loading);
   void unload(Loading& loading) { catalogue_.swap(loading.catalogue); }
+  /// Null where none is loaded.
+  LiveBank* bank_called(std::string_view name) const;
+  /// Null where it is gone.
+  LiveBank* bank_numbered(std::uint64_t serial);
   /// In the order in which they came: those that still play after they were unloaded, too.
   std::list<LiveBank>& banks() { return banks_; }
   /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,
@@ -81,6 +86,7 @@ class Loaded {
 
  private:
   std::mutex loading_;
+  std::uint64_t serial_ = 0;  ///< the last that was given
   std::list<LiveBank> banks_;
   std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name
@@ -95,10 +101,11 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
     std::string name = bank == nullptr ? std::string() : bank->data->name;
     s.text(name);
     if constexpr (State::reading) {
-      banks_.splice(banks_.end(), prepare_to_load(bank_called(name), seed).prepared);
+      banks_.splice(banks_.end(), prepare_to_load(bank_called(name), LiveClips(bank_called(name)->clips.size()), seed).prepared);
       bank = &banks_.back();
     }
     s(bank->unloaded, bank->playing, bank->asleep, bank->stops);
+    bank->clips.state(s);
   });
   // In the order in which they count; of two with one name the younger.
   s.each(in_catalogue, [&](LiveBank*& bank) {

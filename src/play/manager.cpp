@@ -36,6 +36,7 @@ constexpr Outcome over = Outcome::already_ended;
 SoundManager::SoundManager(ManagerOptions options) : control_(std::make_unique<Control>(std::move(options))) {}
 
 SoundManager::~SoundManager() {
+  control_->reader.stop();
   try {
     {
       control_->link.mixer().end();
@@ -47,15 +48,17 @@ SoundManager::~SoundManager() {
   }
 }
 
-void SoundManager::load(const Bank& bank) {
+void SoundManager::load(const Bank& bank, Preload preload) {
   // What takes long is done, and undone, while others may ask.
   Control& control = *control_;
+  const BankData& data = data_of(bank);
+  LiveClips clips = control.read_clips(data, preload);
   const Lock one_at_a_time(control.loaded.loading());
-  control.make_ready_for(data_of(bank));
-  Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), control.options.seed);
+  control.make_ready_for(data, clips);
+  Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
   control.number_groups(loading.prepared.front());
   const Asking asking(control);
-  control.ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
+  control.ask(asked::Load{bank.name(), bank.content(), control.preload_of(data, preload)}, {.loading = &loading});
 }
 
 bool SoundManager::unload(std::string_view name) {
@@ -75,14 +78,18 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint6
 
 void SoundManager::update(Seconds elapsed) {
   std::list<LiveBank> silent;
+  std::vector<ClipData> dropped;
   {
     const Asking asking(*control_);
     control_->update(elapsed);
     silent = control_->loaded.take_silent();
+    dropped.swap(control_->dropped);
     control_->voices.hand_out_ended();
   }
   control_->handing.run(*control_, std::move(silent));
 }
+
+Outcome SoundManager::prefetch(Name event) { return ask(*control_, asked::Prefetch{event}); }
 
 Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) { return ask(*control_, asked::SetGain{group, gain, time}); }
 
@@ -140,6 +147,7 @@ Stats SoundManager::stats() const {
           .fading = count.fading,
           .dormant = count.dormant,
           .late = count.late,
+          .clip_bytes = control_->clip_bytes(),
           .raised = totals.raised,
           .started = totals.started,
           .refused = totals.refused};

@@ -12,11 +12,11 @@ namespace tidewater {
 
 Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
   LiveSound& sound = bank.sounds[response.sound];
-  return response.kind == BankResponse::Kind::start ? start(sound, response, id, happening, raised)
+  return response.kind == BankResponse::Kind::start ? start(bank, sound, response, id, happening, raised)
                                                     : stop_sound(sound, response.fade, id, happening.event);
 }
 
-Outcome Control::start(LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
   const BankSound& design = *sound.design;
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
@@ -66,7 +66,11 @@ Outcome Control::start(LiveSound& sound, const BankResponse& response, PlaybackI
     candidate.starts = starts[l];
     candidate.level = Level(clip.level + candidate.gain) + groups.levels().heard[sound.group];
   }
+  std::string unreadable;
+  const bool waits = wait_for_clips(bank, unreadable);
   const std::span<Candidate> wanted(candidates);
+  if (wanted.empty() && !unreadable.empty())
+    return decide(Outcome::unreadable, id, {.code = Reason::Code::unreadable, .name = notebook.keep(unreadable), .sound = &design}, happening.event);
   if (wanted.empty()) {
     using Code = Reason::Code;
     if (past_end != nullptr)
@@ -79,7 +83,10 @@ Outcome Control::start(LiveSound& sound, const BankResponse& response, PlaybackI
                     happening.event);
     return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
-  voices.share(sound, id, wanted);
+  if (waits)
+    for (Candidate& candidate : wanted) candidate.fate = Candidate::Fate::reading;
+  else
+    voices.share(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
     return decide(Outcome::pool_full, id, why(sound.group, wanted.front()), happening.event);
   if (!voices.has_room(wanted.size()))
@@ -122,6 +129,7 @@ Reason Control::why(std::uint32_t group, const Candidate& candidate) const {
   switch (candidate.fate) {
     case Fate::voice:
     case Fate::later: return {};
+    case Fate::reading: return candidate.unread ? Reason{.code = Code::clip_read_now, .name = candidate.clip->name} : Reason{};
     case Fate::waits:
       return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
     case Fate::too_late:

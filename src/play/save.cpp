@@ -56,7 +56,7 @@ std::vector<Needed> banks_of(Control& control) {
 
 template <class State, class BankCalled>
 void all_of(State& s, Control& control, BankCalled bank_called) {
-  s(control.totals, control.master_is_set, control.updates, control.watch);
+  s(control.totals, control.master_is_set, control.told_of_budget, control.updates, control.watch);
   control.groups.state(s);
   control.loaded.state(s, control.options.seed, bank_called);
   std::vector<LiveBank*> banks;
@@ -123,10 +123,9 @@ void restore(Control& control, std::span<const std::byte> saved, std::span<const
   for (const auto& [name, content] : needed) {
     const auto data = bank_called(name);
     if (data->content != content) throw Error(fmt::format("the bank '{}' is not as it was when the state was saved", name));
-    if (std::any_of(data->clips.begin(), data->clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; }))
-      control.voices.streams().prepare(control.options.offline);
   }
   all_of(body, control, bank_called);
+  for (LiveBank& bank : control.loaded.banks()) control.restore_clips(bank);
   if (!body.at_end()) StateIn::damaged();
   control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
   control.settle();

@@ -27,7 +27,7 @@ Control::Control(ManagerOptions given)
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
-             groups.levels()) {
+             groups.levels(), reader) {
   candidates.reserve(most_layers);
 }
 
@@ -44,6 +44,8 @@ void Control::update(Seconds elapsed) {
   voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
     if (!replaying) ask(asked::Unreadable{id, trouble});
   });
+  take_read_clips();
+  keep_to_budget();
   if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
 }
 

@@ -49,7 +49,8 @@ inline constexpr int description_of = 0;
 
 template <>
 inline constexpr auto description_of<asked::Load> = describe("load", field("bank", &asked::Load::bank),
-                                                             field("content", &asked::Load::content, Use::unusual));
+                                                             field("content", &asked::Load::content, Use::unusual),
+                                                             field("preload", &asked::Load::preload, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank));
 template <>
@@ -88,6 +89,18 @@ inline constexpr auto description_of<asked::StopAll> = describe("stop-all", fiel
 template <>
 inline constexpr auto description_of<asked::Unreadable> = describe("unreadable", field("playback", &asked::Unreadable::playback),
                                                                    field("why", &asked::Unreadable::why));
+
+template <>
+inline constexpr auto description_of<asked::Prefetch> = describe("prefetch", field("event", &asked::Prefetch::event));
+template <>
+inline constexpr auto description_of<asked::ClipRead> = describe("clip-read", field("bank", &asked::ClipRead::bank),
+                                                                 field("clip", &asked::ClipRead::clip),
+                                                                 field("number", &asked::ClipRead::number, Use::usual),
+                                                                 field("why", &asked::ClipRead::why, Use::unusual));
+template <>
+inline constexpr auto description_of<asked::ClipDropped> = describe("clip-dropped", field("bank", &asked::ClipDropped::bank),
+                                                                    field("clip", &asked::ClipDropped::clip),
+                                                                    field("number", &asked::ClipDropped::number, Use::usual));
 
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;

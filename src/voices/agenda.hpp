@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <limits>
 #include <utility>
 #include <vector>
 
@@ -11,6 +12,9 @@ namespace tidewater {
 /// so that one that is stopped leaves it at once.
 class Agenda {
  public:
+  /// The frame of what waits for something else.
+  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+
   void reserve(std::size_t count) { due_.reserve(count); }
 
   void add(LiveLayer& layer, std::int64_t frame) {

@@ -2,27 +2,22 @@
 /// What plays, as the control side knows it: starts of sounds, and the layers of each.
 
 #include <cstdint>
-#include <vector>
 
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
 #include "base/level.hpp"
 #include "mix/stream_ring.hpp"
 #include "tidewater/ended.hpp"
+#include "voices/live_clips.hpp"
 
 namespace tidewater {
 
 struct Stream;
 struct LiveStart;
 
-/// A clip of a loaded bank.
-struct LiveClip {
-  ClipData data;  ///< none where it is not in memory
-};
-
 /// A bank that something may play from.
 struct PlayedBank {
-  std::vector<LiveClip> clips;  ///< of the bank's, each in its place
+  LiveClips clips;
   bool unloaded = false;        ///< kept until nothing plays from it
   std::size_t playing = 0;      ///< starts from it that are not over
   std::size_t asleep = 0;       ///< of their layers, but for those that are gone
@@ -83,6 +78,7 @@ struct LiveLayer {
   std::uint32_t voice = 0;       ///< but for dormant ones
   std::uint32_t slot = 0;
   Stage stage = Stage::none;
+  bool unread = false;  ///< its clip is not in memory yet: it waits for that
   Turned its;
   Level level;  ///< of the clip at its own gain, before the groups
   Progress progress;
@@ -103,6 +99,7 @@ struct LiveStart {
   std::uint32_t alive = 0;                         ///< layers that are not over; none where the slot is free
   LiveStart *earlier = nullptr, *later = nullptr;  ///< of the same sound
   std::uint64_t emitter = 0;
+  std::int64_t base = 0;   ///< the frame that its delays count from
   std::int64_t heard = 0;  ///< the frame on which it begins
   std::uint32_t slot = 0;
 };

@@ -69,10 +69,55 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t s
   sound.stops = sound.home->stops = all_.stops;
 }
 
-/// Asleep, it claims nothing up to shortly before its frame.
-void Voices::wait_for_delay(LiveLayer& layer) {
-  agenda_.add(layer, due_for(layer.progress.since));
+/// Asleep, it claims nothing up to a frame shortly before its own.
+void Voices::wait_for(LiveLayer& layer, std::int64_t frame) {
+  agenda_.add(layer, frame);
   turned(layer);
+}
+
+bool Voices::waits_for_clips(const LiveStart& start) {
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (!layer->over() && layer->unread) return true;
+  return false;
+}
+
+/// The clips of all its layers are there: they go on, later than they were asked for.
+void Voices::go_on(LiveStart& start) {
+  const std::int64_t later = std::max<std::int64_t>(0, link_.base() - start.base);
+  start.base += later;
+  start.heard += later;
+  each_layer(start, [&](LiveLayer& layer) {
+    agenda_.remove(layer);
+    layer.progress.since += later;
+    wait_for(layer, due_for(layer.progress.since));
+  });
+}
+
+/// Calls `act(layer)`, which may end it, for all that wait for a clip; starts that wait for no other go on.
+template <class Act>
+void Voices::each_unread(const PlayedBank& bank, const LiveClip& clip, Act act) {
+  const auto is_there = [](const Unread& its) { return its.start->alive > 0 && its.start->id == its.id; };
+  for (const Unread& its : unread_) {
+    if (!is_there(its) || its.start->sound->home != &bank || gone(*its.start)) continue;
+    bool any = false;
+    each_layer(*its.start, [&](LiveLayer& layer) {
+      if (!layer.unread || &layer.live_clip() != &clip) return;
+      any = true;
+      layer.unread = false;
+      act(layer);
+    });
+    if (any && is_there(its) && !waits_for_clips(*its.start)) go_on(*its.start);
+  }
+  std::erase_if(unread_, [&](const Unread& its) { return !is_there(its) || !waits_for_clips(*its.start); });
+}
+
+void Voices::clip_came(PlayedBank& bank, LiveClip& clip) {
+  bank.clips.came(clip, ++idle_count_);
+  each_unread(bank, clip, [](LiveLayer&) {});
+}
+
+void Voices::clip_failed(PlayedBank& bank, const LiveClip& clip) {
+  each_unread(bank, clip, [&](LiveLayer& layer) { leave(layer, {}, Ending::unreadable); });
 }
 
 void Voices::get_up(LiveLayer& layer) {

@@ -42,14 +42,14 @@ class Starts {
     starts_.resize(starts);
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
-      s(start.id, start.alive, start.emitter, start.heard, start.slot);
+      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot);
       if (start.alive > 0) sound(start.sound);
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.its, layer.level, layer.progress, layer.told, layer.how);
+      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.progress, layer.told, layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
       if (layer.over()) continue;

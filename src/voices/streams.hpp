@@ -1,7 +1,7 @@
 #pragma once
 #include <vector>
 
-#include "bank/streamer.hpp"
+#include "bank/reader.hpp"
 #include "voices/live.hpp"
 
 namespace tidewater {
@@ -9,26 +9,24 @@ namespace tidewater {
 /// The layers that play from disk.
 class Streams {
  public:
-  explicit Streams(std::size_t voices) { playing_.reserve(voices); }
+  Streams(std::size_t voices, Reader& reader) : reader_(reader) { playing_.reserve(voices); }
 
   /// Before a bank that streams is loaded; may take long. One more than there are voices may be in the hands of the thread that reads.
-  void prepare(bool offline) {
-    streamer_.prepare(playing_.capacity() + 1);
-    if (!offline) streamer_.run_on_its_own();
-  }
+  void prepare() { reader_.streams.prepare(playing_.capacity() + 1); }
   bool any() const { return !playing_.empty(); }
   /// Reads what is needed, on the calling thread.
-  void fill() { streamer_.fill(); }
+  void fill() { reader_.streams.fill(); }
 
   /// From where the layer stands.
   void open(LiveLayer& layer) {
-    layer.stream = streamer_.open(layer.clip->streamed, layer.progress.position.whole, layer.design->loop);
+    layer.stream = reader_.streams.open(layer.clip->streamed, layer.progress.position.whole, layer.design->loop);
+    reader_.wake();
     layer.told.late = layer.told.back = StreamRing::never;
     playing_.push_back(&layer);
   }
   void close(LiveLayer& layer) {
     if (layer.stream == nullptr) return;
-    streamer_.close(layer.stream);
+    reader_.streams.close(layer.stream);
     std::erase(playing_, &layer);
     layer.stream = nullptr;
   }
@@ -41,7 +39,7 @@ class Streams {
       if constexpr (!State::reading) marks = its->stream->ring.marks();
       s(marks);
       if constexpr (State::reading) {
-        its->stream = streamer_.open(its->clip->streamed, marks.passed, its->design->loop);
+        its->stream = reader_.streams.open(its->clip->streamed, marks.passed, its->design->loop);
         its->stream->ring.set_told(marks);
       }
     });
@@ -49,7 +47,7 @@ class Streams {
   const std::vector<LiveLayer*>& playing() const { return playing_; }
 
  private:
-  Streamer streamer_;
+  Reader& reader_;
   std::vector<LiveLayer*> playing_;
 };
 

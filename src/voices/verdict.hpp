@@ -34,6 +34,7 @@ struct Candidate {
   /// The first of those that the layers of a start have is what became of the whole.
   enum class Fate {
     voice,     ///< it sounds
+    reading,   ///< it waits until the clips of all layers are in memory
     later,     ///< its delay is long: it asks for a voice shortly before it is over
     unheard,   ///< nobody would hear it: it keeps its place without a voice
     waits,     ///< all voices are taken: it keeps its place without one
@@ -41,11 +42,12 @@ struct Candidate {
   };
   Fate fate = Fate::voice;
   bool all_fade = false;  ///< it may have a voice, but those that were told to go have not gone yet
+  bool unread = false;    ///< its clip is not in memory
   std::uint32_t voice = ~0U;
 };
 
 constexpr Outcome outcome_of(Candidate::Fate fate) {
-  constexpr std::array of_fate = {Outcome::started, Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
+  constexpr std::array of_fate = {Outcome::started, Outcome::reading, Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
   return of_fate[static_cast<std::size_t>(fate)];
 }
 

@@ -16,16 +16,17 @@ constexpr Seconds ahead_of_delay{0.25};
 
 }  // namespace
 
-Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels)
+Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader)
     : options_(options),
       link_(link),
       notebook_(notebook),
       levels_(levels),
       starts_(options.playbacks),
       pool_(2 * static_cast<std::size_t>(options.voices)),
-      streams_(2 * static_cast<std::size_t>(options.voices)) {
+      streams_(2 * static_cast<std::size_t>(options.voices), reader) {
   sleepers_.reserve(options.playbacks);
   agenda_.reserve(options.playbacks);
+  unread_.reserve(options.playbacks);
   in_order_.reserve(options.playbacks);
   verdict_.going.reserve(options.playbacks);
   verdict_.yielding.reserve(most_layers);
@@ -37,7 +38,9 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   make_room(sound);
   LiveStart& start = starts_.begin(sound, as.id);
   start.emitter = as.emitter;
+  start.base = as.base;
   start.heard = as.heard;
+  bool reading = false;
   for (Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
     LiveLayer& layer = starts_.add_layer(start);
@@ -52,14 +55,22 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
     layer.its.high_pass = sound.design->high_pass;
+    sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
       give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
-      if (due_for(candidate.starts) > link_.now().at) wait_for_delay(layer);
+      layer.unread = candidate.unread;
+      if (candidate.fate == Candidate::Fate::reading) {
+        wait_for(layer, Agenda::never);
+        reading = true;
+      } else if (due_for(candidate.starts) > link_.now().at) {
+        wait_for(layer, due_for(candidate.starts));
+      }
     }
   }
+  if (reading) unread_.push_back({&start, start.id});
   return start;
 }
 
@@ -207,6 +218,7 @@ void Voices::unload(PlayedBank& bank) {
 
 void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
+  start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
   if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, start.emitter, how});

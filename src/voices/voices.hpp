@@ -51,7 +51,7 @@ struct NewStart {
 
 class Voices {
  public:
-  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels);
+  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader);
 
   // Whether a start may be. The asking has no effect; the verdict holds until the next is asked for.
 
@@ -89,6 +89,10 @@ class Voices {
   void stop_all(Seconds fade, PlaybackId by);
   /// All that plays from a bank.
   void unload(PlayedBank& bank);
+  /// A clip is in memory: what waited for it, and for no other, goes on as if it had been asked for now.
+  void clip_came(PlayedBank& bank, LiveClip& clip);
+  /// It cannot be read: the layers that waited for it are over.
+  void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
   // The way of time.
 
@@ -114,12 +118,16 @@ class Voices {
   /// See base/state.hpp. `sound(pointer)` keeps which sound one is.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
-    s(all_, tended_, count_);
+    s(all_, tended_, count_, idle_count_);
     starts_.state(s, sound);
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
     sleepers_.state(s, layer);
     agenda_.state(s, layer);
+    s.each(unread_, [&](Unread& its) {
+      s(its.id);
+      s.place(its.start, starts_.starts());
+    });
     streams_.state(s, layer);
   }
   /// The start of a sound that was the latest, for whoever keeps sounds.
@@ -169,7 +177,11 @@ class Voices {
   void forget_sleepers(PlayedSound& sound);
   std::int64_t end_of(const LiveLayer& layer) const;
   void fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since);
-  void wait_for_delay(LiveLayer& layer);
+  void wait_for(LiveLayer& layer, std::int64_t frame);
+  static bool waits_for_clips(const LiveStart& start);
+  void go_on(LiveStart& start);
+  template <class Act>
+  void each_unread(const PlayedBank& bank, const LiveClip& clip, Act act);
   void get_up(LiveLayer& layer);
   std::int64_t earliest(const LiveLayer& layer) const;
   void wake(LiveLayer& layer);
@@ -201,6 +213,13 @@ class Voices {
     std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
+  /// A start that waits for its clips; another one may have its place since.
+  struct Unread {
+    LiveStart* start = nullptr;
+    PlaybackId id;
+  };
+  std::vector<Unread> unread_;
+  std::uint64_t idle_count_ = 0;  ///< times that a clip fell idle
   VoicesCount count_;
   /// As many as may play: a game that does not update is told of the first.
   struct EndedOnes {

@@ -40,6 +40,7 @@ struct BookGroup : GroupDesign {
   std::string parent;              ///< empty for the master alone
   std::optional<Quality> quality;  ///< none: the parent's
   std::optional<Decibels> level;   ///< LUFS; none: the parent's
+  std::optional<bool> preload;     ///< none: the parent's
   Place place;
 };
 
@@ -90,6 +91,7 @@ struct BookSound : SoundDesign {
   std::string name;
   std::string group = "master";
   std::vector<BookLayer> layers;
+  std::optional<bool> preload;        ///< whether its clips are in memory from the load on; none: the group's, or else they are
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
   Place place;
 

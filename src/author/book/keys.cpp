@@ -39,7 +39,8 @@ const RowsOf<BookGroup>& group_rows() {
           .word({"quality", "the parent's", "\"fine\"", "For the sounds in the group that do not say themselves."}, &BookGroup::quality,
                 quality_words)
           .loudness({"level", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},
-                    &BookGroup::level);
+                    &BookGroup::level)
+          .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload);
   return rows;
 }
 
@@ -129,6 +130,10 @@ const RowsOf<BookSound>& sound_rows() {
                     "s stream, "
                     "and shorter ones do not; what is shorter than 1 s never does."},
                    "true or false")
+          .truth({"preload", "the group's", "false",
+                  "Whether its clips are in memory from the moment its bank is loaded, as they are unless told. With `false` they are read "
+                  "when it is first to be heard, a block or two later, or on `prefetch`."},
+                 &BookSound::preload)
           .quantity({"fade-in", "\"0 s\"", "\"400 ms\"", "How long it takes to reach its level."}, &BookSound::fade_in)
           .quantity({"fade-out", "\"0 s\"", "\"1.2 s\"",
                      "How long it takes to leave when it is stopped. Even \"0 s\" takes 5 ms, so that it does not click."},

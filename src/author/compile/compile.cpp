@@ -39,6 +39,12 @@ std::optional<Quality> quality_of(const BookSound& sound, const Book& book) {
   return group == nullptr ? std::nullopt : group->quality;
 }
 
+bool preloads(const BookSound& sound, const Book& book) {
+  if (sound.preload) return *sound.preload;
+  const BookGroup* group = nearest_group(book, sound, [](const BookGroup& g) { return g.preload.has_value(); });
+  return group == nullptr || *group->preload;
+}
+
 /// What the bank takes over as the book says it.
 template <class Design, class From>
 const Design& design_of(const From& from) {
@@ -86,6 +92,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
       std::any_of(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return level_for(book, s).has_value(); });
   const auto facts = levelled ? facts_of(book) : std::map<std::string, ClipFacts>();
 
+  for (BankClip& clip : data->clips) clip.preload = false;
   const auto groups = numbered(book.groups);
   for (const auto& group : book.groups)
     data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
@@ -98,6 +105,8 @@ Bank compile(const Book& book, const CompileOptions& options) {
       made.layers.push_back(
           bank_layer(layer, prepared, [&](const std::string& path) { return level ? trim_for(facts.at(path), *level) : Decibels{}; }));
     }
+    if (preloads(sound, book))
+      sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { data->clips[prepared.number(clip.path, layer)].preload = true; });
     data->sounds.push_back(std::move(made));
   }
 

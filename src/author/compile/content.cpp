@@ -45,7 +45,8 @@ std::uint64_t content_of(const Book& book, const BankData& data) {
                           group.level.value_or(silence).value));
   for (const BookSound& sound : book.sounds) {
     hash.text("sound " + sound.name);
-    for (const auto& setting : sound.settings) hash.text(setting.key + " = " + setting.value);
+    for (const auto& setting : sound.settings)
+      if (setting.key != "preload") hash.text(setting.key + " = " + setting.value);  // which nobody hears
   }
   for (const BookEvent& event : book.events) {
     hash.text("event " + event.name);

@@ -64,6 +64,7 @@ class Table {
       record.frames = clip.frames;
       record.loop_from = clip.loop_from;
       record.level = clip.level.value;
+      record.on_use = clip.preload ? 0 : 1;
       record.fold = static_cast<double>(clip.fold);
       if (const StreamedFile* file = clip.streamed.get()) {
         record.stream_size = stream_bytes(*clip.streamed)->size();
