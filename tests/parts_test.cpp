@@ -30,7 +30,8 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
 }
 
 struct Playing {
-  explicit Playing(std::uint32_t voices, int rank = 5) : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader) {
+  explicit Playing(std::uint32_t voices, int rank = 5)
+      : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader) {
     data = bank_with("bank", rank);
     sound.home = &bank;
     sound.bank = data.get();

@@ -34,6 +34,7 @@
 namespace tidewater {
 
 struct Control;
+struct BackgroundLoad;
 
 struct ManagerOptions {
   Hertz rate{48000};          ///< of what `render` gives; from 8 to 192 kHz
@@ -47,6 +48,9 @@ struct ManagerOptions {
   /// and the same calls give the same samples. False for a sound card: then a thread of the manager's own reads ahead, and
   /// what is raised while a block plays keeps its time inside the block.
   bool offline = false;
+  /// A thread of the manager's own reads what streams and what is not in memory yet. False: nothing is read but in `read_for`, which the
+  /// game calls from its own.
+  bool reading_thread = true;
   /// Room for what waits for `update`: lines of the journal, and playbacks, those that are dormant included. What finds none is
   /// refused, `no_room`. The memory is asked for at once, and used as it fills: 300 bytes a line, 300 a playback.
   std::uint32_t journal_lines = 65536;
@@ -103,6 +107,30 @@ struct Raised {
   Playback playback() const { return playbacks[0]; }
 };
 
+/// A bank on its way into memory. Small, copyable; it may outlive its manager. Thread: any.
+class BankLoading {
+ public:
+  /// How much of what is to be in memory is, from 0 to 1.
+  double progress() const;
+  /// Its events can be raised; or it failed.
+  bool done() const;
+  /// Why it could not be loaded; empty where it could, and before it is done.
+  std::string problem() const;
+
+ private:
+  friend struct BackgroundLoad;
+  struct State;
+  explicit BankLoading(std::shared_ptr<State> state) : state_(std::move(state)) {}
+
+  std::shared_ptr<State> state_;
+};
+
+/// A bank that was loaded in the background, or could not be.
+struct LoadedBank {
+  std::string bank;
+  std::string problem;  ///< empty where it was
+};
+
 struct Stats {
   std::uint32_t playbacks = 0;    ///< that were started and are not over, those without a voice included
   std::uint32_t voices = 0;       ///< taken by what sounds, or is about to; a playback has one for each of its layers
@@ -139,6 +167,11 @@ class SoundManager {
   /// `reading`, and is heard as soon as an `update` learns that it is there. What cannot be read is told in the journal. With `offline`
   /// the call that needs it reads it.
   void load(const Bank& bank, Preload preload = Preload::by_book);
+  /// The same without waiting: the thread that reads takes it into memory, beside all else that it reads, and loads it; with `offline`
+  /// this call does. What goes wrong is told by the handle, and by `loaded`.
+  BankLoading load_in_background(const Bank& bank, Preload preload = Preload::by_book);
+  /// Which of those came to their end between the last two calls of `update`. Valid until the next, on its thread.
+  std::span<const LoadedBank> loaded() const;
   /// What plays from the bank fades out over 5 ms; its memory is given back by an `update` after that. False where no bank of this name
   /// is loaded. Thread: as of `load`.
   bool unload(std::string_view bank);
@@ -187,6 +220,10 @@ class SoundManager {
   /// Before anything else is asked of the manager; `banks` are those that were loaded, or still played. Only what the same build of the
   /// library saved, and nobody had a hand in. Throws Error where it is damaged, options differ, or a bank is missing.
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
+
+  /// Without a thread of the manager's own: reads what is needed, a little at a time, for about so long; true where there is more. A
+  /// stream needs it ten times a second at least. Thread: any, several one after the other; never the audio thread.
+  bool read_for(Seconds budget);
 
   /// The next frames, interleaved in the layout, at the manager's rate; full scale is 1. What is left over behind the
   /// last whole frame is filled with zeros. Thread: one, the audio thread, at a time; it never waits (with `offline` it reads files).

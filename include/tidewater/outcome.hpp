@@ -32,7 +32,9 @@ enum class Outcome {
 std::string_view to_text(Outcome outcome);
 
 /// True where something plays because of the request.
-constexpr bool plays(Outcome outcome) { return outcome == Outcome::started || outcome == Outcome::reading || outcome == Outcome::silent || outcome == Outcome::dormant; }
+constexpr bool plays(Outcome outcome) {
+  return outcome == Outcome::started || outcome == Outcome::reading || outcome == Outcome::silent || outcome == Outcome::dormant;
+}
 
 /// True where nothing was to be done: what was to be stopped or changed was not playing, or the book held the sound back.
 constexpr bool idle(Outcome outcome) {

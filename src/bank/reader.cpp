@@ -1,6 +1,6 @@
 #include "bank/reader.hpp"
 
-#include <chrono>
+#include <utility>
 
 namespace tidewater {
 namespace {
@@ -22,10 +22,42 @@ void Reader::wake() {
   news_.notify_one();
 }
 
+void Reader::add(std::unique_ptr<ReaderTask> task) {
+  {
+    const std::lock_guard lock(mutex_);
+    tasks_.push_back(std::move(task));
+  }
+  wake();
+}
+
+/// A piece of a stream, a clip and a step in turn: none keeps the others waiting for long.
 bool Reader::read_some() {
-  // A piece of a stream and a clip in turn: neither keeps the other waiting for long.
   const bool streamed = streams.read_some();
-  return clips.read_one() || streamed;
+  const bool read = clips.read_one();
+  return step_of_task() || read || streamed;
+}
+
+bool Reader::step_of_task() {
+  std::unique_lock lock(mutex_);
+  if (tasks_.empty()) return false;
+  ReaderTask& task = *tasks_.front();
+  lock.unlock();
+  const bool goes_on = task.step();
+  lock.lock();
+  if (goes_on) return true;
+  const auto done = std::move(tasks_.front());
+  tasks_.pop_front();
+  lock.unlock();
+  return true;
+}
+
+bool Reader::read_for(std::chrono::nanoseconds budget) {
+  const std::unique_lock one_at_a_time(reading_, std::try_to_lock);
+  if (!one_at_a_time) return false;
+  const auto until = std::chrono::steady_clock::now() + budget;
+  bool more = read_some();
+  while (more && std::chrono::steady_clock::now() < until) more = read_some();
+  return more;
 }
 
 void Reader::stop() {
@@ -38,6 +70,7 @@ void Reader::stop() {
 }
 
 void Reader::work() {
+  const std::lock_guard one_at_a_time(reading_);
   for (std::unique_lock lock(mutex_); !done_;) {
     anything_new_ = false;
     lock.unlock();

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <utility>
 
-#include "bank/bank_samples.hpp"
 #include "play/control.hpp"
 #include "tidewater/error.hpp"
 
@@ -23,20 +22,33 @@ Preload Control::preload_of(const BankData& data, Preload wanted) const {
   return any ? wanted : Preload::all;
 }
 
-LiveClips Control::read_clips(const BankData& data, Preload wanted) const {
-  const Preload decided = preload_of(data, wanted);
-  LiveClips clips(data.clips.size());
-  SampleReader samples(data);
-  for (std::uint32_t number = 0; number < clips.size(); ++number) {
+ClipsOnTheirWay::ClipsOnTheirWay(const BankData& data, Preload preload, Preload decided)
+    : data_(data), preload_(preload), samples_(data), clips_(data.clips.size()) {
+  for (std::uint32_t number = 0; number < clips_.size(); ++number) {
     const BankClip& its = data.clips[number];
-    LiveClip& clip = clips[number];
-    clip.stays = clip.there = preloads(its, decided);
-    if (!preloads(its, wanted)) continue;
-    Read<ClipData> read = samples.read(its);
-    if (!read.value) throw Error(read.problem);
-    clips.give(clip, *std::move(read.value));
+    clips_[number].stays = clips_[number].there = preloads(its, decided);
+    if (preloads(its, preload)) bytes_ += its.bytes();
   }
-  return clips;
+}
+
+bool ClipsOnTheirWay::read_one() {
+  while (next_ < clips_.size() && !preloads(data_.clips[next_], preload_)) ++next_;
+  if (next_ == clips_.size()) return false;
+  Read<ClipData> read = samples_.read(data_.clips[next_]);
+  if (!read.value) throw Error(read.problem);
+  clips_.give(clips_[next_++], *std::move(read.value));
+  return true;
+}
+
+LiveClips Control::read_clips(const BankData& data, Preload wanted) const {
+  ClipsOnTheirWay clips(data, wanted, preload_of(data, wanted));
+  while (clips.read_one()) {
+  }
+  return clips.take();
+}
+
+void Control::start_reading() {
+  if (!options.offline && options.reading_thread) reader.run_on_its_own();
 }
 
 void Control::make_ready_to_read(const BankData& data, LiveClips& clips) {
@@ -45,7 +57,7 @@ void Control::make_ready_to_read(const BankData& data, LiveClips& clips) {
   std::size_t away = 0;
   for (std::uint32_t number = 0; number < clips.size(); ++number) away += clips[number].stays ? 0 : 1;
   reader.clips.prepare(away);
-  if (!options.offline && (streams || away > 0)) reader.run_on_its_own();
+  if (streams || away > 0) start_reading();
 }
 
 /// On the calling thread. Empty where it was read, or else what is wrong.

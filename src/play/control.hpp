@@ -14,6 +14,7 @@
 #include "bank/reader.hpp"
 #include "groups/groups.hpp"
 #include "notebook/notebook.hpp"
+#include "play/clips.hpp"
 #include "play/door.hpp"
 #include "play/hand_on.hpp"
 #include "play/loaded.hpp"
@@ -45,6 +46,16 @@ struct Beside {
 /// How much was asked and done.
 struct Totals {
   std::uint64_t raised = 0, started = 0, refused = 0;
+};
+
+/// Banks that were loaded in the background.
+struct BackgroundLoads {
+  std::vector<LoadedBank> fresh, told;
+
+  void hand_out() {
+    told.clear();
+    std::swap(told, fresh);
+  }
 };
 
 struct Control {
@@ -106,6 +117,8 @@ struct Control {
 
   // Clips in memory.
 
+  /// From here on a thread of its own reads, where there is to be one.
+  void start_reading();
   std::string read_now(LiveBank& bank, LiveClip& clip);
   void want(LiveBank& bank, LiveClip& clip);
   bool wait_for_clips(LiveBank& bank, std::string& problem);
@@ -143,8 +156,9 @@ struct Control {
   std::vector<ReadClip> just_read;    ///< as the reading thread gave them
   std::vector<ClipData> dropped;      ///< to be destroyed outside the lock
   bool told_of_budget = false;
-  bool master_is_set = false;         ///< by a book, or by the game: a further book leaves it alone
-  bool replaying = false;             ///< a recorded journal: what cannot be read is told by it
+  BackgroundLoads loads;
+  bool master_is_set = false;  ///< by a book, or by the game: a further book leaves it alone
+  bool replaying = false;      ///< a recorded journal: what cannot be read is told by it
 };
 
 }  // namespace tidewater

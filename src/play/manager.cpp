@@ -1,7 +1,9 @@
 #include "tidewater/manager.hpp"
 
 #include <algorithm>
+#include <chrono>
 
+#include "play/background.hpp"
 #include "play/control.hpp"
 #include "play/save.hpp"
 
@@ -50,15 +52,15 @@ SoundManager::~SoundManager() {
 
 void SoundManager::load(const Bank& bank, Preload preload) {
   // What takes long is done, and undone, while others may ask.
-  Control& control = *control_;
-  const BankData& data = data_of(bank);
-  LiveClips clips = control.read_clips(data, preload);
-  const Lock one_at_a_time(control.loaded.loading());
-  control.make_ready_for(data, clips);
-  Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
-  control.number_groups(loading.prepared.front());
-  const Asking asking(control);
-  control.ask(asked::Load{bank.name(), bank.content(), control.preload_of(data, preload)}, {.loading = &loading});
+  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload));
+}
+
+BankLoading SoundManager::load_in_background(const Bank& bank, Preload preload) { return begin_to_load(*control_, bank, preload); }
+
+std::span<const LoadedBank> SoundManager::loaded() const { return control_->loads.told; }
+
+bool SoundManager::read_for(Seconds budget) {
+  return control_->reader.read_for(std::chrono::nanoseconds(static_cast<std::int64_t>(1e9 * std::clamp(budget.value, 0.0, 3600.0))));
 }
 
 bool SoundManager::unload(std::string_view name) {
@@ -85,6 +87,7 @@ void SoundManager::update(Seconds elapsed) {
     silent = control_->loaded.take_silent();
     dropped.swap(control_->dropped);
     control_->voices.hand_out_ended();
+    control_->loads.hand_out();
   }
   control_->handing.run(*control_, std::move(silent));
 }

@@ -16,7 +16,8 @@ Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackI
                                                     : stop_sound(sound, response.fade, id, happening.event);
 }
 
-Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening,
+                       Raised& raised) {
   const BankSound& design = *sound.design;
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
@@ -70,7 +71,8 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   const bool waits = wait_for_clips(bank, unreadable);
   const std::span<Candidate> wanted(candidates);
   if (wanted.empty() && !unreadable.empty())
-    return decide(Outcome::unreadable, id, {.code = Reason::Code::unreadable, .name = notebook.keep(unreadable), .sound = &design}, happening.event);
+    return decide(Outcome::unreadable, id, {.code = Reason::Code::unreadable, .name = notebook.keep(unreadable), .sound = &design},
+                  happening.event);
   if (wanted.empty()) {
     using Code = Reason::Code;
     if (past_end != nullptr)

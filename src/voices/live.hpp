@@ -18,10 +18,10 @@ struct LiveStart;
 /// A bank that something may play from.
 struct PlayedBank {
   LiveClips clips;
-  bool unloaded = false;        ///< kept until nothing plays from it
-  std::size_t playing = 0;      ///< starts from it that are not over
-  std::size_t asleep = 0;       ///< of their layers, but for those that are gone
-  std::uint64_t stops = 0;      ///< as of so many stops of everything
+  bool unloaded = false;    ///< kept until nothing plays from it
+  std::size_t playing = 0;  ///< starts from it that are not over
+  std::size_t asleep = 0;   ///< of their layers, but for those that are gone
+  std::uint64_t stops = 0;  ///< as of so many stops of everything
 };
 
 /// What is to be known of a loaded sound while it plays.

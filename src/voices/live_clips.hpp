@@ -10,12 +10,12 @@ namespace tidewater {
 
 /// A clip of a loaded bank.
 struct LiveClip {
-  ClipData data;             ///< none where it is not in memory
-  bool stays = true;         ///< as long as its bank
-  bool there = true;         ///< as far as decisions go: they learn of it by requests alone
-  bool held = false;         ///< its samples are in memory, or were when a state was saved
-  bool wanted = false;       ///< whoever reads was asked for it
-  std::uint32_t users = 0;   ///< layers that are not over
+  ClipData data;                 ///< none where it is not in memory
+  bool stays = true;             ///< as long as its bank
+  bool there = true;             ///< as far as decisions go: they learn of it by requests alone
+  bool held = false;             ///< its samples are in memory, or were when a state was saved
+  bool wanted = false;           ///< whoever reads was asked for it
+  std::uint32_t users = 0;       ///< layers that are not over
   std::uint64_t idle_since = 0;  ///< as a number that grows: when the last of them ended
   LiveClip *older = nullptr, *newer = nullptr;
 

@@ -49,7 +49,8 @@ class Starts {
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.progress, layer.told, layer.how);
+      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.progress, layer.told,
+        layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
       if (layer.over()) continue;

@@ -47,7 +47,8 @@ struct Candidate {
 };
 
 constexpr Outcome outcome_of(Candidate::Fate fate) {
-  constexpr std::array of_fate = {Outcome::started, Outcome::reading, Outcome::started, Outcome::silent, Outcome::dormant, Outcome::pool_full};
+  constexpr std::array of_fate = {Outcome::started, Outcome::reading, Outcome::started,
+                                  Outcome::silent,  Outcome::dormant, Outcome::pool_full};
   return of_fate[static_cast<std::size_t>(fate)];
 }
 

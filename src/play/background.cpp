@@ -1,0 +1,117 @@
+#include "play/background.hpp"
+
+#include <algorithm>
+#include <atomic>
+#include <mutex>
+#include <optional>
+#include <utility>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+
+struct BankLoading::State {
+  std::atomic<std::size_t> read{0}, all{1};  ///< bytes
+  std::atomic<bool> done{false};
+  std::mutex mutex;
+  std::string problem;
+
+  void end(const std::string& why) {
+    {
+      const std::lock_guard lock(mutex);
+      problem = why;
+    }
+    done = true;
+  }
+};
+
+double BankLoading::progress() const {
+  return static_cast<double>(state_->read) / static_cast<double>(std::max<std::size_t>(state_->all, 1));
+}
+
+bool BankLoading::done() const { return state_->done; }
+
+std::string BankLoading::problem() const {
+  const std::lock_guard lock(state_->mutex);
+  return state_->problem;
+}
+
+void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips) {
+  const BankData& data = data_of(bank);
+  const std::lock_guard one_at_a_time(control.loaded.loading());
+  control.make_ready_for(data, clips);
+  Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
+  control.number_groups(loading.prepared.front());
+  const std::lock_guard lock(control.mutex);
+  control.settle();
+  control.ask(asked::Load{bank.name(), bank.content(), control.preload_of(data, preload)}, {.loading = &loading});
+  control.commit();
+}
+
+/// Between a handle and who made it.
+struct BackgroundLoad {
+  static BankLoading handle(std::shared_ptr<BankLoading::State> state) { return BankLoading(std::move(state)); }
+  static std::shared_ptr<BankLoading::State> state() { return std::make_shared<BankLoading::State>(); }
+  using State = BankLoading::State;
+};
+
+namespace {
+
+class LoadTask : public ReaderTask {
+ public:
+  LoadTask(Control& control, Bank bank, Preload preload, std::shared_ptr<BackgroundLoad::State> state)
+      : control_(control),
+        bank_(std::move(bank)),
+        preload_(preload),
+        state_(std::move(state)),
+        reading_(data_of(bank_), preload, control.preload_of(data_of(bank_), preload)) {
+    state_->all = reading_.bytes();
+  }
+  ~LoadTask() override {
+    if (!state_->done) state_->end("the manager ended before the bank was loaded");
+  }
+  LoadTask(const LoadTask&) = delete;
+  LoadTask& operator=(const LoadTask&) = delete;
+
+  bool step() override {
+    std::string problem;
+    try {
+      if (reading_.read_one()) {
+        state_->read = reading_.bytes_read();
+        return true;
+      }
+      load_read(control_, bank_, preload_, reading_.take());
+      state_->read = state_->all.load();
+    } catch (const std::exception& error) {
+      problem = error.what();
+    }
+    state_->end(problem);
+    const std::lock_guard lock(control_.mutex);
+    control_.loads.fresh.push_back({std::string(bank_.name()), problem});
+    return false;
+  }
+
+ private:
+  Control& control_;
+  Bank bank_;
+  Preload preload_;
+  std::shared_ptr<BackgroundLoad::State> state_;
+  ClipsOnTheirWay reading_;
+};
+
+}  // namespace
+
+BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload) {
+  auto state = BackgroundLoad::state();
+  auto task = std::make_unique<LoadTask>(control, bank, preload, state);
+  if (control.options.offline) {
+    while (task->step()) {
+    }
+  } else {
+    control.reader.add(std::move(task));
+    control.start_reading();
+  }
+  return BackgroundLoad::handle(std::move(state));
+}
+
+}  // namespace tidewater

@@ -1,0 +1,15 @@
+#pragma once
+/// Loading: of a bank whose clips were read, and in the background.
+
+#include "play/control.hpp"
+#include "tidewater/manager.hpp"
+
+namespace tidewater {
+
+/// Those of its clips that are to be are in memory. Throws Error.
+void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips);
+
+/// Has the thread that reads do both; offline it is done on return.
+BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload);
+
+}  // namespace tidewater

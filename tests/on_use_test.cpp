@@ -1,0 +1,364 @@
+/// Clips of a bank that are read when they are first needed.
+
+#include <algorithm>
+#include <atomic>
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <cstring>
+#include <thread>
+
+#include "stage.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
+#include "tidewater/replay.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+const std::string book = R"(
+[groups.speech]
+preload = false
+[sounds.bell]
+clips = ["n-1.wav"]
+[sounds.horn]
+group = "speech"
+layers = [ { clips = ["tone.wav"] }, { clips = ["low.wav"], delay = "20 ms" } ]
+[sounds.call]
+group = "speech"
+clips = ["n-2.wav", "n-3.wav", "n-4.wav", "n-5.wav"]
+pick = "in-order"
+[sounds.hum]
+group = "speech"
+preload = true
+clips = ["hum.wav"]
+[events.bell]
+start = "bell"
+[events.horn]
+start = "horn"
+[events.call]
+start = "call"
+[events.hum]
+start = "hum"
+[events.hush]
+stop = "horn"
+)";
+
+/// A bank whose bytes are given out by the test: when it lets them, and as it changes them.
+struct Shelf {
+  Shelf() {
+    write_stage_clips(folder);
+    folder.write("book.toml", book_head + book);
+    const std::string file = pack(read_book(folder.path("book.toml")).book, folder.path("banks")).front().file;
+    bytes = folder.read(std::filesystem::relative(file, folder.path()).string());
+  }
+
+  Bank open() {
+    const BankSource source{bytes.size(), [this](std::uint64_t at, std::span<std::byte> to) {
+                              while (held) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                              ++reads;
+                              if (at > bytes.size() || to.size() > bytes.size() - at) return false;
+                              std::memcpy(to.data(), bytes.data() + at, to.size());
+                              return true;
+                            }};
+    return *read_bank(source, "quay.tidebank").value;
+  }
+
+  Folder folder;
+  std::string bytes;
+  std::atomic<bool> held{false};
+  std::atomic<int> reads{0};
+};
+
+/// A game that plays it live.
+struct Game {
+  explicit Game(ManagerOptions options = {}) {
+    options.journal = [this](const JournalEntry& entry) { journal += to_json(entry) + "\n"; };
+    manager = std::make_unique<SoundManager>(std::move(options));
+  }
+  /// An update and a block.
+  void step() {
+    manager->update(Seconds{512 / 48000.0});
+    const std::size_t before = samples.size();
+    samples.resize(before + 1024);
+    manager->render(std::span(samples).subspan(before));
+  }
+  /// Up to when it is so; the reading thread gets time to read.
+  template <class Is>
+  bool until(Is is) {
+    for (int i = 0; i < 5000 && !is(); ++i) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      step();
+    }
+    return is();
+  }
+  bool has(const std::string& what) const { return journal.find(what) != std::string::npos; }
+  bool silent_since(std::size_t at) const {
+    return std::all_of(samples.begin() + static_cast<std::ptrdiff_t>(at), samples.end(), [](float sample) { return sample == 0; });
+  }
+
+  std::string journal;
+  std::vector<float> samples;
+  std::unique_ptr<SoundManager> manager;
+};
+
+std::string replayed(const Game& game, const Bank& bank, std::vector<float>& samples) {
+  const JournalScript script = parse_journal(game.journal, "j");
+  ManagerOptions options = options_of(script);
+  std::string journal;
+  options.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; };
+  SoundManager manager(std::move(options));
+  replay(script, bank, manager, [&](std::span<const float> block) { samples.insert(samples.end(), block.begin(), block.end()); });
+  manager.update({});
+  return journal;
+}
+
+}  // namespace
+
+TEST_CASE("what is not preloaded is read when it is raised, waits without a voice, and then sounds whole, all its layers together") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  CHECK(shelf.reads < 4);  // header and table
+  Game game;
+  game.manager->load(bank);
+  const std::uint64_t preloaded = game.manager->stats().clip_bytes;
+  CHECK(preloaded > 0);
+  CHECK(preloaded < bank.sample_bytes() / 2);
+  CHECK(game.manager->raise("bell").outcome == Outcome::started);
+  CHECK(game.manager->raise("hum").outcome == Outcome::started);
+  CHECK(game.until([&] { return game.manager->stats().playbacks == 0; }));
+
+  shelf.held = true;
+  const Raised raised = game.manager->raise("horn");
+  CHECK(raised.outcome == Outcome::reading);
+  CHECK(plays(raised.outcome));
+  const std::size_t from = game.samples.size();
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK(game.silent_since(from));
+  CHECK(game.manager->stats().voices == 0);
+  CHECK_FALSE(raised.playback().ended());
+  shelf.held = false;
+  CHECK(game.until([&] { return game.manager->stats().playbacks == 0; }));
+  CHECK(game.has("\"outcome\":\"reading\""));
+  CHECK(game.has("'tone.wav' was not in memory and is being read; prefetch the event earlier, or let its sound preload"));
+  CHECK(game.has("\"request\":\"clip-read\",\"bank\":\"stage\",\"clip\":\"low.wav\""));
+
+  // As the same sound does where all is in memory.
+  Game other;
+  other.manager->load(bank, Preload::all);
+  other.manager->raise("horn");
+  CHECK(other.until([&] { return other.manager->stats().playbacks == 0; }));
+  const auto sounding = [](const Game& its, std::size_t at) {
+    std::vector<float> heard(its.samples.begin() + static_cast<std::ptrdiff_t>(at), its.samples.end());
+    heard.erase(heard.begin(), std::find_if(heard.begin(), heard.end(), [](float sample) { return sample != 0; }));
+    while (!heard.empty() && heard.back() == 0) heard.pop_back();
+    return heard;
+  };
+  CHECK(sounding(other, 0).size() > 40'000);
+  CHECK((sounding(game, from) == sounding(other, 0)));
+
+  // It is there now; and a replay has the same samples.
+  CHECK(game.manager->raise("horn").outcome == Outcome::started);
+  game.step();
+  game.manager.reset();
+  std::vector<float> again;
+  CHECK(replayed(game, bank, again) != "");
+  CHECK((again == game.samples));
+}
+
+TEST_CASE("what is prefetched is heard at once; offline the call reads, and nothing waits") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game;
+  game.manager->load(bank, Preload::none);
+  CHECK(game.manager->stats().clip_bytes == 0);
+  CHECK(game.manager->prefetch("call") == Outcome::done);
+  CHECK(game.manager->prefetch("cal") == Outcome::unknown_event);
+  CHECK(game.until([&] { return game.manager->stats().clip_bytes > 4 * 4800 * 2; }));
+  CHECK(game.manager->raise("call").outcome == Outcome::started);
+  CHECK(game.manager->raise("bell").outcome == Outcome::reading);
+
+  SoundManager offline({.offline = true});
+  offline.load(bank, Preload::none);
+  CHECK(offline.raise("call").outcome == Outcome::started);
+  std::vector<float> block(2000);
+  offline.render(block);
+  CHECK(*std::max_element(block.begin(), block.end()) > 0.1F);
+}
+
+TEST_CASE("what is stopped or unloaded while it waits for its clips is over, and is never heard") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game;
+  game.manager->load(bank);
+  shelf.held = true;
+  const Playback first = game.manager->raise("horn").playback();
+  Playback second = game.manager->raise("horn").playback();
+  Playback third = game.manager->raise("horn").playback();
+  CHECK(second.stop() == Outcome::done);
+  CHECK(second.ended());
+  CHECK(game.manager->raise("hush").outcome == Outcome::done);
+  CHECK(first.ended());
+  CHECK(third.set_gain(Decibels{-6}) == Outcome::already_ended);
+  game.manager->raise("call");
+  CHECK(game.manager->unload("stage"));
+  shelf.held = false;
+  for (int i = 0; i < 50; ++i) game.step();
+  std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  for (int i = 0; i < 50; ++i) game.step();
+  CHECK(game.silent_since(0));
+  CHECK(game.manager->stats().playbacks == 0);
+  CHECK(game.manager->stats().clip_bytes == 0);
+  game.manager->load(bank);
+  CHECK(game.manager->raise("horn").outcome == Outcome::reading);
+  CHECK(game.until([&] { return game.manager->stats().voices == 2; }));
+}
+
+TEST_CASE("a clip that is damaged, or gone, when it is needed is told with its bank, and all others play") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game;
+  game.manager->load(bank);
+  const std::string whole = shelf.bytes;
+  SECTION("damaged") { std::fill(shelf.bytes.begin() + 60'000, shelf.bytes.end(), '\x11'); }
+  SECTION("cut off") { shelf.bytes.resize(60'000); }
+  const Playback playback = game.manager->raise("horn").playback();
+  CHECK(game.until([&] { return playback.ended(); }));
+  game.step();
+  CHECK(game.has("\"how\":\"unreadable\""));
+  CHECK(
+      game.has("\"why\":\"quay.tidebank: the bank is damaged: samples of its clip 'tone.wav' cannot be read, or are not what was written"));
+  CHECK(game.manager->raise("bell").outcome == Outcome::started);
+  {
+    std::string why;
+    SoundManager offline({.journal =
+                              [&](const JournalEntry& entry) {
+                                if (const auto* decision = entry.as<noted::Decision>()) why = decision->why;
+                              },
+                          .offline = true});
+    offline.load(bank, Preload::none);
+    CHECK(offline.raise("horn").outcome == Outcome::unreadable);
+    offline.update({});
+    CHECK_THAT(why, Contains("quay.tidebank: the bank is damaged"));
+  }
+  // It is tried again: what was a moment's trouble is over.
+  shelf.bytes = whole;
+  CHECK(game.manager->raise("horn").outcome == Outcome::reading);
+  CHECK(game.until([&] { return game.manager->stats().voices == 2; }));
+}
+
+TEST_CASE("clips keep to their budget: who fell idle first makes room, and what sounds or is preloaded stays") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game;
+  game.manager->load(bank);
+  const std::uint64_t one_more = game.manager->stats().clip_bytes + 25'000;  // a call takes some 20 KB
+  ManagerOptions options;
+  options.clip_memory = one_more;
+  Game tight(options);
+  tight.manager->load(bank);
+  for (int i = 0; i < 8; ++i) {
+    const Playback call = tight.manager->raise("call").playback();
+    CHECK(tight.until([&] { return call.ended(); }));
+    tight.step();
+    CHECK(tight.manager->stats().clip_bytes <= one_more);
+  }
+  CHECK(tight.has("\"request\":\"clip-dropped\",\"bank\":\"stage\",\"clip\":\"n-2.wav\""));
+  CHECK(tight.manager->raise("call").outcome == Outcome::reading);  // it was dropped long ago
+  tight.manager->raise("horn");
+  CHECK(tight.until([&] { return tight.manager->stats().voices == 2; }));
+  tight.step();
+  CHECK(tight.has("more than the"));
+  CHECK(tight.until([&] { return tight.manager->stats().playbacks == 0; }));
+  tight.step();
+  CHECK(tight.manager->stats().clip_bytes <= one_more);
+  CHECK(tight.manager->raise("bell").outcome == Outcome::started);
+  tight.step();
+  tight.manager.reset();
+  std::vector<float> again;
+  replayed(tight, bank, again);
+  CHECK((again == tight.samples));
+}
+
+TEST_CASE("several managers share what is in memory; it goes with the last of them") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  auto one = std::make_unique<SoundManager>(), other = std::make_unique<SoundManager>();
+  one->load(bank, Preload::all);
+  const int read = shelf.reads;
+  other->load(bank, Preload::all);
+  CHECK(shelf.reads == read);
+  one.reset();
+  SoundManager third;
+  third.load(bank, Preload::all);
+  CHECK(shelf.reads == read);
+  other.reset();
+  third.unload("stage");
+  third.update({});
+  SoundManager fourth;
+  fourth.load(bank, Preload::all);
+  CHECK(shelf.reads > read);
+}
+
+TEST_CASE("a bank that is loaded in the background says how far it is, and when it is there or why not; meanwhile all goes on") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game;
+  shelf.held = true;
+  const BankLoading loading = game.manager->load_in_background(bank, Preload::all);
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK_FALSE(loading.done());
+  CHECK(loading.progress() == 0);
+  CHECK(game.manager->raise("horn").outcome == Outcome::unknown_event);
+  shelf.held = false;
+  CHECK(game.until([&] { return !game.manager->loaded().empty(); }));
+  CHECK(loading.done());
+  CHECK(loading.progress() == 1);
+  CHECK(loading.problem().empty());
+  REQUIRE(game.manager->loaded().size() == 1);
+  CHECK(game.manager->loaded()[0].bank == "stage");
+  CHECK(game.manager->loaded()[0].problem.empty());
+  CHECK(game.manager->raise("horn").outcome == Outcome::started);
+  game.step();
+  CHECK(game.manager->loaded().empty());
+
+  const BankLoading twice = game.manager->load_in_background(bank);
+  CHECK(game.until([&] { return twice.done(); }));
+  CHECK_THAT(twice.problem(), Contains("a bank named 'stage' is loaded already"));
+  shelf.held = true;
+  const BankLoading never = [&] {
+    SoundManager short_lived;
+    const BankLoading begun = short_lived.load_in_background(bank);
+    shelf.held = false;
+    return begun;
+  }();
+  CHECK(never.done());
+
+  SoundManager offline({.offline = true});
+  CHECK(offline.load_in_background(bank).done());
+  CHECK(offline.raise("horn").outcome == Outcome::started);
+}
+
+TEST_CASE("a game without a reading thread reads when it likes: nothing is read before, and all is afterwards") {
+  Shelf shelf;
+  const Bank bank = shelf.open();
+  Game game({.reading_thread = false});
+  game.manager->load(bank, Preload::none);
+  const Playback playback = game.manager->raise("horn").playback();
+  const int before = shelf.reads;
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK(shelf.reads == before);
+  CHECK(game.manager->read_for(Seconds{}));  // one of two
+  while (game.manager->read_for(Seconds{0.001})) {
+  }
+  game.step();
+  CHECK(game.manager->stats().voices == 2);
+  CHECK(game.until([&] { return playback.ended(); }));
+  const BankLoading again = game.manager->load_in_background(bank);
+  while (game.manager->read_for(Seconds{1})) {
+  }
+  CHECK(again.done());
+}
