@@ -42,25 +42,26 @@ bool BankTable::header() {
 }
 
 bool BankTable::table() {
-  table_.resize(static_cast<std::size_t>(header_.table_size));
-  if (!fetch(header_.table_at, table_)) return false;
-  if (file::hash_of(table_) != header_.table_hash) return damaged("its table is not what was written");
-  if (header_.sections > table_.size() / sizeof(file::Section)) return damaged("its table has no room for its sections");
+  const auto size = static_cast<std::size_t>(header_.table_size);
+  table_.reset(new (std::nothrow) std::byte[size]);  // not one of them is looked at before it was read
+  if (table_ == nullptr) return fail(fmt::format("there is no memory for its table of {} KiB", size >> 10));
+  if (!fetch(header_.table_at, {table_.get(), size})) return false;
+  if (file::hash_of({table_.get(), size}) != header_.table_hash) return damaged("its table is not what was written");
+  if (header_.sections > size / sizeof(file::Section)) return damaged("its table has no room for its sections");
   sections_.resize(header_.sections);
-  if (!sections_.empty()) std::memcpy(sections_.data(), table_.data(), sections_.size() * sizeof(file::Section));
+  if (!sections_.empty()) std::memcpy(sections_.data(), table_.get(), sections_.size() * sizeof(file::Section));
   return true;
 }
 
 bool BankTable::blocks() {
-  std::vector<file::Hash> hashes;
+  std::span<const file::Hash> hashes;
   const std::uint64_t size = header_.streams_at - header_.payload_at, streams = header_.file_size - header_.streams_at;
   if (!section(file::Kind::hashes, hashes)) return false;
   const auto blocks = [](std::uint64_t bytes) { return bytes / file::block + (bytes % file::block > 0 ? 1 : 0); };
   if (hashes.size() != blocks(size) + blocks(streams)) return damaged("it has not a hash for each block");
   const auto middle = hashes.begin() + static_cast<std::ptrdiff_t>(blocks(size));
+  samples_ = std::make_shared<const BankBlocks>(BankBlocks{whole_, header_.payload_at, header_.streams_at, {hashes.begin(), middle}});
   streams_ = std::make_shared<const BankBlocks>(BankBlocks{whole_, header_.streams_at, header_.file_size, {middle, hashes.end()}});
-  hashes.erase(middle, hashes.end());
-  samples_ = std::make_shared<const BankBlocks>(BankBlocks{whole_, header_.payload_at, header_.streams_at, std::move(hashes)});
   return true;
 }
 

@@ -38,22 +38,27 @@ class BankTable {
   bool fail(const std::string& what);
   bool damaged(const std::string& what);
 
-  /// The records of a kind; none where there are none.
+  /// The records of a kind, in place, as long as this lives; none where there are none.
   template <class Record>
-  bool section(bank_file::Kind kind, std::vector<Record>& records) {
+  bool section(bank_file::Kind kind, std::span<const Record>& records) {
     static_assert(std::is_trivially_copyable_v<Record>);
     const auto its = std::find_if(sections_.begin(), sections_.end(), [&](const bank_file::Section& s) { return s.kind == kind; });
     if (its == sections_.end()) return true;
-    const std::uint64_t size = its->record_size;
-    if (size == 0 || its->count > table_.size() / size || its->at > table_.size() - its->count * size)
+    const std::uint64_t size = its->record_size, all = header_.table_size;
+    if (size == 0 || its->count > all / size || its->at > all - its->count * size)
       return damaged("its section " + std::to_string(static_cast<std::uint32_t>(kind)) + " lies outside its table");
-    records.resize(static_cast<std::size_t>(its->count));
-    const std::byte* from = table_.data() + its->at;
-    for (Record& record : records) {
-      // An older writer's are shorter: the rest of it is as if it were not said.
-      std::memcpy(static_cast<void*>(&record), from, std::min<std::size_t>(sizeof record, size));
-      from += size;
+    const std::byte* const from = table_.get() + its->at;
+    const auto count = static_cast<std::size_t>(its->count);
+    if (size == sizeof(Record) && reinterpret_cast<std::uintptr_t>(from) % alignof(Record) == 0) {
+      records = {reinterpret_cast<const Record*>(from), count};
+      return true;
     }
+    // An older writer's are shorter, and the rest of them is as if it were not said; a later one's are longer.
+    auto copies = std::make_shared<std::vector<Record>>(count);
+    for (std::size_t i = 0; i < count; ++i)
+      std::memcpy(static_cast<void*>(&(*copies)[i]), from + i * size, std::min<std::size_t>(sizeof(Record), static_cast<std::size_t>(size)));
+    records = *copies;
+    copies_.push_back(std::move(copies));
     return true;
   }
 
@@ -67,7 +72,8 @@ class BankTable {
   std::function<std::unique_ptr<Bytes>()> whole_;
   std::unique_ptr<Bytes> bytes_;
   bank_file::Header header_;
-  std::vector<std::byte> table_;
+  std::unique_ptr<std::byte[]> table_;
+  std::vector<std::shared_ptr<const void>> copies_;  ///< of records that are not as long as here
   std::vector<bank_file::Section> sections_;
   std::shared_ptr<const BankBlocks> samples_, streams_;
 };

@@ -39,7 +39,7 @@ class Reader {
   bool fail(const std::string& what) { return table_.fail(what); }
   bool damaged(const std::string& what) { return table_.damaged(what); }
   template <class Record>
-  bool section(file::Kind kind, std::vector<Record>& records) {
+  bool section(file::Kind kind, std::span<const Record>& records) {
     return table_.section(kind, records);
   }
 
@@ -48,14 +48,14 @@ class Reader {
   /// Records that others lead to, each led to once and in order: so what is read is never more than what there is.
   template <class Record>
   struct Led {
-    std::vector<Record> all;
+    std::span<const Record> all;
     std::size_t next = 0;
   };
   template <class Record>
   bool take(const file::Part& part, Led<Record>& from, std::span<const Record>& to) {
     if (part.first != from.next || part.count > from.all.size() - from.next)
       return damaged("a record does not lead to the next of those it needs");
-    to = std::span(from.all).subspan(from.next, part.count);
+    to = from.all.subspan(from.next, part.count);
     from.next += part.count;
     return true;
   }
@@ -96,7 +96,7 @@ class Reader {
   }
 
   bool about() {
-    std::vector<file::About> about;
+    std::span<const file::About> about;
     if (!section(file::Kind::about, about)) return false;
     if (about.size() != 1) return damaged("it does not say what it is");
     data_->content = {about[0].content};
@@ -109,7 +109,7 @@ class Reader {
   }
 
   bool groups() {
-    std::vector<file::Group> groups;
+    std::span<const file::Group> groups;
     if (!section(file::Kind::groups, groups)) return false;
     if (groups.empty()) return damaged("it has no groups");
     for (std::size_t g = 0; g < groups.size(); ++g) {
@@ -128,7 +128,7 @@ class Reader {
   }
 
   bool clips() {
-    std::vector<file::Clip> clips;
+    std::span<const file::Clip> clips;
     if (!section(file::Kind::clips, clips)) return false;
     data_->clips.reserve(clips.size());
     std::uint64_t behind = table_.its().payload_at, streams_behind = table_.its().streams_at;
@@ -205,6 +205,7 @@ class Reader {
     if (!names(from.values, to.values) || !take(from.uses, uses_, uses) || !number(from.again, 0, 1, "probability")) return false;
     if (from.heavy < -1 || from.heavy >= static_cast<std::int64_t>(from.uses.count))
       return damaged("a choice prefers a clip that it has not");
+    to.clips.reserve(uses.size());
     for (const file::Use& use : uses) {
       to.clips.push_back({use.clip, use.weight, {use.trim}});
       if (!index(use.clip, data_->clips.size(), "clip of a sound") || !number(use.weight, 0, 1e9, "weight") || !gain(use.trim))
@@ -223,6 +224,7 @@ class Reader {
         !range(from.pitch, to.pitch, -most_semitones, most_semitones, "pitch") || !range(from.delay, to.delay, 0, most_seconds, "delay") ||
         !range(from.start_at, to.start_at, 0, most_seconds, "start"))
       return false;
+    to.choices.reserve(choices.size());
     for (const file::Choice& its : choices)
       if (!choice(its, to.choices.emplace_back())) return false;
     for (const BankChoice& its : to.choices)
@@ -254,13 +256,14 @@ class Reader {
         !take(from.layers, layers_, layers))
       return false;
     if (layers.empty() || layers.size() > most_layers) return damaged(fmt::format("its sound '{}' has {} layers", to.name, layers.size()));
+    to.layers.reserve(layers.size());
     for (const file::Layer& its : layers)
       if (!layer(its, to.layers.emplace_back())) return false;
     return true;
   }
 
   bool sounds() {
-    std::vector<file::Sound> sounds;
+    std::span<const file::Sound> sounds;
     if (!section(file::Kind::sounds, sounds)) return false;
     data_->sounds.reserve(sounds.size());
     for (const file::Sound& from : sounds)
@@ -269,13 +272,14 @@ class Reader {
   }
 
   bool events() {
-    std::vector<file::Event> events;
+    std::span<const file::Event> events;
     if (!section(file::Kind::events, events)) return false;
     data_->events.reserve(events.size());
     for (const file::Event& from : events) {
       BankEvent& to = data_->events.emplace_back();
       std::span<const file::Response> responses;
       if (!text(from.name, to.name) || !take(from.responses, responses_, responses)) return false;
+      to.responses.reserve(responses.size());
       for (const file::Response& its : responses) {
         BankResponse& response = to.responses.emplace_back();
         response.sound = its.sound;
@@ -297,7 +301,7 @@ class Reader {
   BankTable& table_;
   std::span<const std::byte> in_place_;
   std::size_t reach_ = 0;
-  std::vector<char> texts_;
+  std::span<const char> texts_;
   Led<file::Value> values_;
   Led<file::Use> uses_;
   Led<file::Choice> choices_;
