@@ -2,13 +2,17 @@
 
 #include <fmt/format.h>
 #include <sndfile.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
+#include <cstdlib>
 #include <filesystem>
 #include <fstream>
 #include <functional>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include "bank/bank_data.hpp"
@@ -48,18 +52,27 @@ void read_all(const std::string& path) {
   in.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
 }
 
+double resident_mib() {
+  std::ifstream statm("/proc/self/statm");
+  std::size_t whole = 0, pages = 0;
+  statm >> whole >> pages;
+  return static_cast<double>(pages) * 4096 / (1 << 20);
+}
+
 /// Many clips of so many frames, and half as many sounds and events.
-Bank many(std::size_t clips, std::size_t frames) {
+Bank many(std::size_t clips, std::size_t frames, const std::string& name = "many", bool loop = false) {
   const auto data = std::make_shared<BankData>();
-  data->name = "many";
+  data->name = name;
   data->rate = Hertz{48000};
   data->groups.emplace_back().name = "master";
   const std::vector<float> samples(frames, 0.25F);
-  for (std::size_t c = 0; c < clips; ++c) data->clips.push_back(make_clip(fmt::format("clips/number-{}.flac", c), 1, samples, true));
+  const BankClip clip = make_clip("", 1, samples, true);
+  for (std::size_t c = 0; c < clips; ++c) data->clips.emplace_back(clip).name = fmt::format("clips/number-{}.flac", c);
   for (std::uint32_t s = 0; s < clips / 2; ++s) {
     BankSound sound;
     sound.name = fmt::format("sound-{}", s);
     sound.layers.emplace_back().choices = {{{}, {{2 * s, 1, {}}, {2 * s + 1, 1, {}}}}};
+    sound.layers[0].loop = loop;
     data->sounds.push_back(sound);
     data->events.push_back({fmt::format("event.{}", s), {{{BankResponse::Kind::start, {}, {}}, s}}});
   }
@@ -71,7 +84,107 @@ void row(const std::string& what, double yardstick, double ours) {
   std::fflush(stdout);
 }
 
+constexpr int block = 512;
+constexpr std::chrono::duration<double> block_time{block / 48000.0};
+
+/// A game that plays live, a block each 10.7 ms, on this thread.
+class Live {
+ public:
+  explicit Live(std::uint32_t voices) : manager({.voices = voices}) {}
+
+  /// An update and a block; true where it is heard. Then an event, if there is one.
+  bool step(const std::string& event = {}) {
+    manager.update(Seconds{block_time.count()});
+    const auto began = std::chrono::steady_clock::now();
+    manager.render(samples_);
+    const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
+    longest = std::max(longest, took / block_time);
+    if (!event.empty()) manager.raise(Name(event));
+    next_ += std::chrono::duration_cast<std::chrono::steady_clock::duration>(block_time);
+    std::this_thread::sleep_until(next_);
+    return std::any_of(samples_.begin(), samples_.end(), [](float sample) { return sample != 0; });
+  }
+
+  SoundManager manager;
+  double longest = 0;  ///< of a block's time, that rendering it took
+
+ private:
+  std::vector<float> samples_ = std::vector<float>(2 * block);
+  std::chrono::steady_clock::time_point next_ = std::chrono::steady_clock::now();
+};
+
+/// In which block after a raise a sound is first heard, 1 for the next.
+void first_sound(const std::string& bank, bool prefetched) {
+  Live game(64);
+  game.manager.load(open_bank(bank), Preload::none);
+  std::vector<int> blocks;
+  for (int i = 0; i < 50; ++i) {
+    const std::string event = fmt::format("event.{}", i + (prefetched ? 1000 : 0));
+    if (prefetched) {
+      game.manager.prefetch(Name(event));
+      for (int wait = 0; wait < 3; ++wait) game.step();
+    }
+    game.step(event);
+    int count = 1;
+    while (!game.step() && count < 100) ++count;
+    blocks.push_back(count);
+    game.manager.stop_all();
+    for (int wait = 0; wait < 3; ++wait) game.step();
+  }
+  std::sort(blocks.begin(), blocks.end());
+  fmt::print("| first sound of a clip of 105 KiB, {:<18} | in block {}, the slowest of 50 in block {} |\n",
+             prefetched ? "prefetched" : "not prefetched", blocks[blocks.size() / 2], blocks.back());
+  std::fflush(stdout);
+}
+
+/// What a game with 256 voices waits for the lock while a bank is loaded in the background and unloaded, again and again.
+void beside_a_load(const std::string& large) {
+  const Bank bank = open_bank(large);
+  Live game(256);
+  game.manager.load(many(512, 48000, "voices", true));
+  std::vector<double> waits;
+  for (int v = 0; v < 256; ++v) game.manager.raise(Name(fmt::format("event.{}", v)));
+  for (int i = 0; i < 20; ++i) game.step();
+  std::atomic<bool> done{false};
+  std::thread loader([&] {
+    while (!done) {
+      const BankLoading loading = game.manager.load_in_background(bank, Preload::none);
+      while (!loading.done() && !done) std::this_thread::sleep_for(std::chrono::microseconds(50));
+      game.manager.unload("many");
+    }
+  });
+  std::thread asker([&] {
+    while (!done) {
+      const auto began = std::chrono::steady_clock::now();
+      (void)game.manager.stats();
+      waits.push_back(std::chrono::duration<double, std::micro>(std::chrono::steady_clock::now() - began).count());
+      std::this_thread::sleep_for(std::chrono::microseconds(20));
+    }
+  });
+  game.longest = 0;
+  for (int i = 0; i < 500; ++i) game.step();
+  done = true;
+  loader.join();
+  asker.join();
+  std::sort(waits.begin(), waits.end());
+  fmt::print(
+      "| waiting for the lock beside loads of 10,000 clips, 256 voices | 99 %: {:.2f} us; the longest block took {:.0f} % of its time |\n",
+      waits[waits.size() * 99 / 100], 100 * game.longest);
+}
+
 }  // namespace
+
+void print_resident(const std::string& path) {
+  SoundManager manager({.playbacks = 256});
+  std::vector<float> samples(1024);
+  manager.render(samples);
+  const double before = resident_mib();
+  const Bank bank = open_bank(path);
+  const double opened = resident_mib();
+  manager.load(bank, Preload::none);
+  fmt::print("| resident memory of a process that opens it: {:.1f} MiB more; with the load of all but its clips {:.1f} MiB |\n",
+             opened - before, resident_mib() - before);
+}
 
 void print_banks_table() {
   const fs::path folder = fs::temp_directory_path() / "tidewater-bench-banks";
@@ -95,6 +208,22 @@ void print_banks_table() {
   write_bank(many(2'000, 67'000), large);
   row("2,000 clips of 128 KiB, in memory and verified / the bytes read", took(5, [&] { read_all(large); }),
       took(5, [&] { load_all(large); }));
+
+  const std::string gibi = (folder / "gibi.tidebank").string();
+  {
+    const Bank bank = many(10'000, 53'600);
+    write_bank(bank, gibi);
+  }
+  std::vector<std::byte> head(fs::file_size(table));
+  row(fmt::format("{:.2f} GiB of 10,000 clips, opened / as many bytes as its table read",
+                  static_cast<double>(fs::file_size(gibi)) / (1 << 30)),
+      took(10, [&] { std::ifstream(gibi, std::ios::binary).read(reinterpret_cast<char*>(head.data()), 3 << 20); }),
+      took(10, [&] { open_bank(gibi); }));
+  const std::string other_process = "/proc/" + std::to_string(getpid()) + "/exe resident " + gibi;
+  if (std::system(other_process.c_str()) != 0) fmt::print("| resident memory: not measured |\n");
+  first_sound(gibi, true);
+  first_sound(gibi, false);
+  beside_a_load(gibi);
   fs::remove_all(folder);
 }
 

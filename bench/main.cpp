@@ -75,6 +75,10 @@ int main(int argc, char** argv) {
     tidewater::bench::print_banks_table();
     return 0;
   }
+  if (argc == 3 && std::string_view(argv[1]) == "resident") {
+    tidewater::bench::print_resident(argv[2]);
+    return 0;
+  }
   std::vector<char*> arguments(argv, argv + argc);
   std::string repetitions = "--benchmark_repetitions=7";
   std::string interleaved = "--benchmark_enable_random_interleaving=true";

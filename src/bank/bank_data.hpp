@@ -46,18 +46,19 @@ struct ClipData {
 
 /// Where the samples of a clip lie in a bank file, from its beginning on, in bytes; nowhere where its bank was compiled.
 struct ClipPlace {
-  std::uint64_t at = 0, size = 0;
-  bool shorts = false;
+  std::uint64_t at = 0;
+  std::uint64_t size : 63 = 0;
+  std::uint64_t shorts : 1 = 0;
 };
 
 /// The samples themselves are there from the beginning where the bank was compiled; else whoever plays it has them (bank/bank_samples.hpp).
 struct BankClip : ClipData {
   std::string name;
   int channels = 1;
+  float fold = 1;  ///< of a stereo clip: amplitude at which one channel has its mean power
   std::int64_t frames = 0;
   std::int64_t loop_from = 0;                    ///< where a loop goes on after its end
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
-  float fold = 1;                                ///< of a stereo clip: amplitude at which one channel has its mean power
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   ClipPlace place;
   bool preload = true;  ///< a sound that plays it asks for it to be in memory when the bank is loaded

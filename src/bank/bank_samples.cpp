@@ -45,25 +45,16 @@ std::shared_ptr<Aligned> with_fewer_zeros(std::span<const std::byte> bytes, std:
 
 }  // namespace
 
-std::optional<ClipData> BankSamples::known(std::size_t clip) {
+std::shared_ptr<Aligned> BankSamples::known(std::size_t clip) {
   const std::lock_guard lock(mutex_);
-  ClipData data = known_[clip].data;
-  data.memory = known_[clip].memory.lock();
-  return data.memory == nullptr ? std::nullopt : std::optional(data);
+  return known_[clip].lock();
 }
 
-ClipData BankSamples::share(std::size_t clip, const ClipData& data) {
+std::shared_ptr<Aligned> BankSamples::share(std::size_t clip, std::shared_ptr<Aligned> memory) {
   const std::lock_guard lock(mutex_);
-  Known& its = known_[clip];
-  if (auto memory = its.memory.lock()) {
-    ClipData first = its.data;
-    first.memory = std::move(memory);
-    return first;
-  }
-  its.memory = data.memory;
-  its.data = data;
-  its.data.memory.reset();
-  return data;
+  if (auto first = known_[clip].lock()) return first;
+  known_[clip] = memory;
+  return memory;
 }
 
 bool BankSamples::whole_in_place(const ClipPlace& place) const {
@@ -86,17 +77,18 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
   if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled
   BankSamples& samples = *bank_.samples;
   const auto number = static_cast<std::size_t>(&clip - bank_.clips.data());
-  if (auto known = samples.known(number)) return {std::move(known), {}};
+  const bool shorts = clip.place.shorts;
+  if (auto known = samples.known(number)) return {laid_out(known->bytes(), shorts, known), {}};
+
+  std::shared_ptr<Aligned> memory;
+  std::span<const std::byte> bytes;
   const auto no_memory = [&] {
     return Read<ClipData>{std::nullopt, fmt::format("{}: there is no memory for the {} KiB of its clip '{}'", samples.called_,
                                                     clip.place.size >> 10, clip.name)};
   };
-
-  ClipData data;
   if (!samples.in_place_.empty()) {
     if (!samples.whole_in_place(clip.place)) return damaged(clip, "are not what was written");
-    const auto its = samples.in_place_.subspan(static_cast<std::size_t>(clip.place.at), static_cast<std::size_t>(clip.place.size));
-    data = laid_out(its, clip.place.shorts, nullptr);
+    bytes = samples.in_place_.subspan(static_cast<std::size_t>(clip.place.at), static_cast<std::size_t>(clip.place.size));
   } else {
     try {
       if (bytes_ == nullptr)
@@ -104,20 +96,20 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
     } catch (const std::exception& error) {
       return {std::nullopt, fmt::format("{}: {}", samples.called_, error.what())};
     }
-    const auto memory = std::make_shared<Aligned>(static_cast<std::size_t>(clip.place.size));
+    memory = std::make_shared<Aligned>(static_cast<std::size_t>(clip.place.size));
     if (!memory->there()) return no_memory();
     if (bytes_->read(clip.place.at - samples.blocks_->begin, memory->bytes()) != clip.place.size)
       return damaged(clip, "cannot be read, or are not what was written");
-    data = laid_out(memory->bytes(), clip.place.shorts, memory);
+    bytes = memory->bytes();
   }
-  if (!all_finite(data.floats)) return damaged(clip, "are not numbers");
+  if (!shorts && !all_finite(laid_out(bytes, false, nullptr).floats)) return damaged(clip, "are not numbers");
   if (samples.zeros_ != static_cast<std::size_t>(reach)) {
-    const auto bytes = clip.place.shorts ? std::as_bytes(data.shorts) : std::as_bytes(data.floats);
-    const auto memory = with_fewer_zeros(bytes, samples.zeros_, clip);
+    memory = with_fewer_zeros(bytes, samples.zeros_, clip);
     if (!memory->there()) return no_memory();
-    data = laid_out(memory->bytes(), clip.place.shorts, memory);
   }
-  return {data.memory == nullptr ? data : samples.share(number, data), {}};
+  if (memory == nullptr) return {laid_out(bytes, shorts, nullptr), {}};  // the game keeps it
+  memory = samples.share(number, std::move(memory));
+  return {laid_out(memory->bytes(), shorts, memory), {}};
 }
 
 Bank with_all_samples(const Bank& bank) {

@@ -4,7 +4,6 @@
 #include <memory>
 #include <mutex>
 #include <new>
-#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -43,23 +42,18 @@ class BankSamples {
  private:
   friend class SampleReader;
 
-  /// What somebody has already; nothing where nobody does.
-  std::optional<ClipData> known(std::size_t clip);
+  /// What somebody has already; null where nobody does.
+  std::shared_ptr<Aligned> known(std::size_t clip);
   /// From here on others share it; returns what somebody else had first.
-  ClipData share(std::size_t clip, const ClipData& data);
+  std::shared_ptr<Aligned> share(std::size_t clip, std::shared_ptr<Aligned> memory);
   bool whole_in_place(const ClipPlace& place) const;
-
-  struct Known {
-    ClipData data;  ///< without its memory
-    std::weak_ptr<const void> memory;
-  };
 
   std::string called_;
   std::shared_ptr<const BankBlocks> blocks_;
   std::span<const std::byte> in_place_;
   std::size_t zeros_;
   std::mutex mutex_;
-  std::vector<Known> known_;
+  std::vector<std::weak_ptr<Aligned>> known_;
 };
 
 /// Reads clips of a bank; of clips that lie side by side no byte twice.

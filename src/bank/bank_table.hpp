@@ -56,7 +56,8 @@ class BankTable {
     // An older writer's are shorter, and the rest of them is as if it were not said; a later one's are longer.
     auto copies = std::make_shared<std::vector<Record>>(count);
     for (std::size_t i = 0; i < count; ++i)
-      std::memcpy(static_cast<void*>(&(*copies)[i]), from + i * size, std::min<std::size_t>(sizeof(Record), static_cast<std::size_t>(size)));
+      std::memcpy(static_cast<void*>(&(*copies)[i]), from + i * size,
+                  std::min<std::size_t>(sizeof(Record), static_cast<std::size_t>(size)));
     records = *copies;
     copies_.push_back(std::move(copies));
     return true;

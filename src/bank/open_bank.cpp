@@ -155,7 +155,9 @@ class Reader {
       to.fold = static_cast<float>(from.fold);
       to.level = {from.level};
       to.preload = from.on_use == 0;
-      to.place = {from.payload_at, from.payload_size, shorts};
+      to.place.at = from.payload_at;
+      to.place.size = from.payload_size & ~std::uint64_t{0} >> 1;
+      to.place.shorts = shorts ? 1 : 0;
       if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
       if (streams && !stream(from, streams_behind, to)) return false;
     }

@@ -15,7 +15,7 @@ void SoundMemory::fit(const BankSound& design) {
   std::size_t lists = 0;
   for (const auto& layer : design.layers) lists += layer.choices.size();
   picks.resize(lists * (design.each_emitter ? emitters_apart : 1));
-  heard.fit(design.limit_each_emitter);
+  if (design.spacing > Seconds{}) heard.fit(design.limit_each_emitter);
 }
 
 void Loaded::require_new(std::string_view name) const {

@@ -26,13 +26,14 @@ struct LastStarts {
 /// When a sound was heard to begin, by which its spacing goes. It outlives the sound's bank.
 class HeardBefore {
  public:
-  /// Of all emitters together, or of as many as are told apart.
+  /// For a sound that has a spacing: of all emitters together, or of as many as are told apart.
   void fit(bool each_emitter) { last_.resize(each_emitter ? emitters_apart : 1); }
 
   void add(std::uint64_t emitter, std::int64_t frame) {
+    latest_ = std::max(latest_, frame);
+    if (last_.empty()) return;  // nobody asks
     const bool each = last_.size() > 1;
     last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, frame);
-    latest_ = std::max(latest_, frame);
   }
   /// Whether a frame is less than `spacing` from one of those.
   bool near(std::uint64_t emitter, std::int64_t frame, std::int64_t spacing) const {
