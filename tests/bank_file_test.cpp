@@ -302,3 +302,34 @@ TEST_CASE("a bank that was opened by a short name goes on streaming when the gam
   std::filesystem::current_path(before);
   CHECK((played({bank}) == played({compile_book(made.folder.path("book.toml"))})));
 }
+
+TEST_CASE("two banks that have something of one name have the same, or the second is refused with both; else their order is all one") {
+  const std::string shared = "[groups.far]\ngain = \"-6 dB\"\n[sounds.tick]\nclips = [\"n-1.wav\"]\n[events.tick]\nstart = \"tick\"\n";
+  Folder folder;
+  write_stage_clips(folder);
+  const auto bank = [&](const std::string& name, const std::string& text) {
+    folder.write("book.toml", "[book]\nname = \"" + name + "\"\n" + text);
+    write_bank(compile_book(folder.path("book.toml")), folder.path(name + ".tidebank"));
+    return open_bank(folder.path(name + ".tidebank"));
+  };
+  const Bank one = bank("one", shared + "[sounds.a]\nclips = [\"n-2.wav\"]\n[events.a]\nstart = \"a\"\n");
+  const auto refused = [&](const std::string& text) -> std::string {
+    SoundManager manager({.offline = true});
+    manager.load(one);
+    try {
+      manager.load(bank("two", text));
+    } catch (const Error& error) {
+      CHECK(manager.raise("tick").outcome == Outcome::started);
+      return error.what();
+    }
+    return {};
+  };
+  CHECK(refused(shared + "[sounds.b]\nclips = [\"n-3.wav\"]\n[events.b]\nstart = \"b\"\n").empty());
+  CHECK(refused(shared + "[sounds.a]\nclips = [\"n-2.wav\"]\npreload = false\n").empty());
+  CHECK_THAT(refused("[sounds.tick]\nclips = [\"n-1.wav\"]\ngain = \"-1 dB\"\n"),
+             Contains("the sound 'tick' of bank 'two' is not that of bank 'one', which is loaded: give one of them another name"));
+  CHECK_THAT(refused("[groups.far]\ngain = \"-7 dB\"\n"), Contains("the group 'far' of bank 'two' is not that of bank 'one'"));
+  CHECK_THAT(refused(shared + "[events.a]\nstart = \"tick\"\n"), Contains("the event 'a' of bank 'two'"));
+  folder.write_clip("clips/n-1.wav", sine(210, 0.1, 1, 0.5));
+  CHECK_THAT(refused(shared), Contains("the sound 'tick' of bank 'two'"));
+}

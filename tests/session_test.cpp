@@ -91,12 +91,10 @@ start = "pieces"
 responses = [ { start = "song" }, { start = "song", delay = "1.5 s" } ]
 )";
 
-/// Comes and goes beside it, and has one event of its own in the same name.
+/// Comes and goes beside it.
 const std::string other_book = R"(
 [book]
 name = "other"
-[groups.master]
-gain = "-3 dB"
 [groups.far]
 preload = false
 high-pass = "200 Hz"
@@ -106,14 +104,14 @@ clips = ["low.wav"]
 loop = true
 fade-out = "200 ms"
 limit = 2
-[sounds.step]
+[sounds.tread]
 group = "far"
 clips = ["n-4.wav", "n-5.wav"]
 rank = 8
 [events.horn]
 start = "horn"
-[events.step]
-start = "step"
+[events.tread]
+start = "tread"
 )";
 
 /// A part of a game that asks for anything at any time.
@@ -156,7 +154,7 @@ class Asker {
 };
 
 void Asker::request() {
-  static const std::vector<const char*> events = {"step", "hum", "hush", "both", "again", "few", "walk", "song", "nobody", "horn"};
+  static const std::vector<const char*> events = {"step", "hum", "hush", "both", "again", "few", "walk", "song", "nobody", "horn", "tread"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);

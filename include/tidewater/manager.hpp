@@ -159,13 +159,13 @@ class SoundManager {
   SoundManager(const SoundManager&) = delete;
   SoundManager& operator=(const SoundManager&) = delete;
 
-  /// Makes the bank's events known: from its return on they can be raised. Of two banks with one event, the later counts. Groups that
-  /// exist already keep their levels. The manager keeps the bank's memory until nothing plays from it any more.
-  /// Throws Error, and nothing is loaded, where a bank of this name is, or there would be more than 64 groups.
-  /// Thread: any; it may take long, and only other loads and unloads wait for it.
-  /// Clips that are not preloaded are read by a thread of the manager's own when they are first needed: a raise that needs one says
-  /// `reading`, and is heard as soon as an `update` learns that it is there. What cannot be read is told in the journal. With `offline`
-  /// the call that needs it reads it.
+  /// Makes the bank's events known: from its return on they can be raised. Banks may have sounds, events
+  /// and groups in common, as those do that are packed of one book. Groups that exist already keep their levels. The manager keeps the
+  /// bank's memory until nothing plays from it any more. Throws Error, and nothing is loaded, where a bank of this name is, something of
+  /// one name is not the same in two banks, or there would be more than 64 groups. Thread: any; it may take long, and only other loads and
+  /// unloads wait for it. Clips that are not preloaded are read by a thread of the manager's own when they are first needed: a raise that
+  /// needs one says `reading`, and is heard as soon as an `update` learns that it is there. What cannot be read is told in the journal.
+  /// With `offline` the call that needs it reads it.
   void load(const Bank& bank, Preload preload = Preload::by_book);
   /// The same without waiting: the thread that reads takes it into memory, beside all else that it reads, and loads it; with `offline`
   /// this call does. What goes wrong is told by the handle, and by `loaded`.

@@ -119,6 +119,7 @@ inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
 struct BankSound : SoundDesign {
   std::string name;
+  ContentHash content;  ///< of all that is heard of it, clips and group included
   std::uint32_t group = 0;
   std::vector<BankLayer> layers;
 };
@@ -140,6 +141,7 @@ struct BankGroup : GroupDesign {
 
 struct BankData {
   std::string name;
+  bool by_itself = false;  ///< another version may be loaded beside it, with the same names: to hear both
   ContentHash content;
   Hertz rate;
   std::vector<BankClip> clips;

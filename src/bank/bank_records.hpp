@@ -143,6 +143,7 @@ struct Sound {
   Span gain, pitch, pan, delay, low_pass;
   double high_pass = 0;
   double spacing = 0, fade_in = 0, fade_out = 0;  ///< seconds
+  std::uint64_t content = 0;                      ///< hash of all that is heard of it; 0 where it is not known
 };
 
 struct Response {
@@ -162,7 +163,7 @@ struct Hash {
 };
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 112);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 168);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 176);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

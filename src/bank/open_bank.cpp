@@ -235,6 +235,7 @@ class Reader {
   }
 
   bool sound(const file::Sound& from, BankSound& to) {
+    to.content = {from.content};
     to.group = from.group;
     to.high_pass = {from.high_pass};
     to.towards_middle = from.towards_middle != 0;

@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "play/agree.hpp"
 #include "play/control.hpp"
 #include "tidewater/error.hpp"
 
@@ -11,6 +12,8 @@ namespace tidewater {
 
 void Control::make_ready_for(const BankData& data, LiveClips& clips) {
   loaded.require_new(data.name);
+  for (const LiveBank* bank : loaded.catalogue()->banks())
+    if (!bank->data->by_itself && !data.by_itself) require_agreement(*bank->data, data);
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)

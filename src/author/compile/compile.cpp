@@ -98,7 +98,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
 
   for (const auto& sound : book.sounds) {
-    BankSound made{design_of<SoundDesign>(sound), sound.name, groups.at(sound.group), {}};
+    BankSound made{design_of<SoundDesign>(sound), sound.name, {}, groups.at(sound.group), {}};
     made.quality = quality_of(sound, book);
     for (const auto& layer : sound.layers) {
       const auto level = level_for(book, sound);
@@ -117,6 +117,8 @@ Bank compile(const Book& book, const CompileOptions& options) {
     data->events.push_back(std::move(made));
   }
   data->content = {content_of(book, *data)};
+  const std::vector<std::uint64_t> contents = contents_of_sounds(book, *data);
+  for (std::size_t s = 0; s < contents.size(); ++s) data->sounds[s].content = {contents[s]};
   return bank_of(std::move(data));
 }
 

@@ -35,6 +35,19 @@ class Hasher {
   std::unique_ptr<XXH3_state_t, Free> state_{XXH3_createState()};
 };
 
+/// What of a sound is heard, as its book says it.
+void add(Hasher& hash, const BookSound& sound) {
+  hash.text("sound " + sound.name);
+  for (const auto& setting : sound.settings)
+    if (setting.key != "preload") hash.text(setting.key + " = " + setting.value);  // which nobody hears
+}
+
+void add(Hasher& hash, const BankClip& clip) {
+  hash.text(fmt::format("{} {} {} {}", clip.name, clip.channels, clip.frames, clip.loop_from));
+  hash.samples(clip.floats);
+  hash.samples(clip.shorts);
+}
+
 }  // namespace
 
 std::uint64_t content_of(const Book& book, const BankData& data) {
@@ -43,23 +56,35 @@ std::uint64_t content_of(const Book& book, const BankData& data) {
     hash.text(fmt::format("group {} {} {} {} {} {} {} {}", group.name, group.parent, group.gain.value, group.muted, group.low_pass.value,
                           group.high_pass.value, group.quality ? static_cast<int>(*group.quality) : -1,
                           group.level.value_or(silence).value));
-  for (const BookSound& sound : book.sounds) {
-    hash.text("sound " + sound.name);
-    for (const auto& setting : sound.settings)
-      if (setting.key != "preload") hash.text(setting.key + " = " + setting.value);  // which nobody hears
-  }
+  for (const BookSound& sound : book.sounds) add(hash, sound);
   for (const BookEvent& event : book.events) {
     hash.text("event " + event.name);
     for (const auto& response : event.responses)
       hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), response.sound, response.delay.value, response.fade.value));
   }
   hash.text(fmt::format("clips {} {}", data.rate.value, book.level.value_or(silence).value));
-  for (const BankClip& clip : data.clips) {
-    hash.text(fmt::format("{} {} {} {}", clip.name, clip.channels, clip.frames, clip.loop_from));
-    hash.samples(clip.floats);
-    hash.samples(clip.shorts);
-  }
+  for (const BankClip& clip : data.clips) add(hash, clip);
   return std::max<std::uint64_t>(hash.sum(), 1);
+}
+
+std::vector<std::uint64_t> contents_of_sounds(const Book& book, const BankData& data) {
+  std::vector<std::uint64_t> clips, sounds;
+  for (const BankClip& clip : data.clips) {
+    Hasher hash;
+    add(hash, clip);
+    clips.push_back(hash.sum());
+  }
+  for (std::size_t s = 0; s < book.sounds.size(); ++s) {
+    const BankSound& made = data.sounds[s];
+    Hasher hash;
+    add(hash, book.sounds[s]);
+    hash.text(fmt::format("{} {}", data.groups[made.group].name, made.quality ? static_cast<int>(*made.quality) : -1));
+    for (const BankLayer& layer : made.layers)
+      for (const BankChoice& choice : layer.choices)
+        for (const BankClipUse& use : choice.clips) hash.text(fmt::format("{} {} {}", clips[use.clip], use.weight, use.trim.value));
+    sounds.push_back(std::max<std::uint64_t>(hash.sum(), 1));
+  }
+  return sounds;
 }
 
 }  // namespace tidewater

@@ -4,8 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <memory>
 #include <set>
 
+#include "bank/bank_data.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/report.hpp"
 #include "tidewater/error.hpp"
@@ -134,7 +136,9 @@ Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : s
     // One after the other nothing crowds; where takes come at a rhythm, what is too soon is to be seen.
     if (options_.every == Seconds{})
       for (auto& sound : side.book.sounds) sound.spacing = {};
-    banks_.push_back(compile(side.book, {rate}));
+    auto data = std::make_shared<BankData>(data_of(compile(side.book, {rate})));
+    data->by_itself = true;
+    banks_.push_back(bank_of(std::move(data)));
   }
 }
 

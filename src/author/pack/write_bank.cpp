@@ -150,6 +150,7 @@ class Table {
   file::Sound record_of(const BankSound& sound) {
     file::Sound record;
     record.name = text(sound.name);
+    record.content = sound.content.value;
     record.group = sound.group;
     record.towards_middle = sound.towards_middle ? 1 : 0;
     for (std::size_t d = 0; d < draw_count; ++d) record.together |= (sound.together[d] ? 1U : 0U) << d;

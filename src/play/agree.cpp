@@ -1,0 +1,52 @@
+#include "play/agree.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <string_view>
+#include <unordered_map>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+bool same(const BankData& one, const BankSound& a, const BankData& other, const BankSound& b) {
+  const bool known = a.content != ContentHash{} && b.content != ContentHash{};
+  return !known || (a.content == b.content && one.rate == other.rate);
+}
+
+bool same(const BankData& one, const BankGroup& a, const BankData& other, const BankGroup& b) {
+  return static_cast<const GroupDesign&>(a) == b && one.groups[a.parent].name == other.groups[b.parent].name;
+}
+
+bool same(const BankData& one, const BankEvent& a, const BankData& other, const BankEvent& b) {
+  return std::equal(a.responses.begin(), a.responses.end(), b.responses.begin(), b.responses.end(), [&](const auto& x, const auto& y) {
+    return static_cast<const ResponseDesign&>(x) == y && one.sounds[x.sound].name == other.sounds[y.sound].name;
+  });
+}
+
+template <class Item>
+void require_same(const char* what, const BankData& loaded, const std::vector<Item>& there, const BankData& comes,
+                  const std::vector<Item>& new_ones) {
+  std::unordered_map<std::string_view, const Item*> by_name;
+  for (const Item& item : there) by_name.emplace(item.name, &item);
+  for (const Item& item : new_ones) {
+    const auto known = by_name.find(item.name);
+    if (known == by_name.end() || same(loaded, *known->second, comes, item)) continue;
+    throw Error(
+        fmt::format("the {} '{}' of bank '{}' is not that of bank '{}', which is loaded: give one of them another name, pack both "
+                    "banks of one book, or unload the other first",
+                    what, item.name, comes.name, loaded.name));
+  }
+}
+
+}  // namespace
+
+void require_agreement(const BankData& loaded, const BankData& comes) {
+  require_same("group", loaded, loaded.groups, comes, comes.groups);
+  require_same("sound", loaded, loaded.sounds, comes, comes.sounds);
+  require_same("event", loaded, loaded.events, comes, comes.events);
+}
+
+}  // namespace tidewater
