@@ -1,8 +1,8 @@
-# tidewater_bank(TARGET BOOK [FOLDER folder])
-# Packs a book's bank into FOLDER (banks, beside what is built, unless told otherwise) whenever the book or one of its clips has changed,
-# or a clip has come or gone, before TARGET is built.
+# tidewater_bank(TARGET BOOK [FOLDER folder] [PLATFORM name] [LANGUAGE name])
+# Packs a book's banks into FOLDER (banks, beside what is built, unless told otherwise) whenever the book or one of its clips has changed,
+# or a clip has come or gone, before TARGET is built: for a target of the book where PLATFORM names one, and one LANGUAGE or all.
 function(tidewater_bank target book)
-  cmake_parse_arguments(PARSE_ARGV 2 ARG "" "FOLDER" "")
+  cmake_parse_arguments(PARSE_ARGV 2 ARG "" "FOLDER;PLATFORM;LANGUAGE" "")
   if(NOT ARG_FOLDER)
     set(ARG_FOLDER ${CMAKE_CURRENT_BINARY_DIR}/banks)
   endif()
@@ -16,12 +16,13 @@ function(tidewater_bank target book)
     set(tool ${TIDEWATER_PROGRAM})
   endif()
   get_filename_component(book "${book}" ABSOLUTE)
-  string(MAKE_C_IDENTIFIER "${target}_${book}" id)
+  string(MAKE_C_IDENTIFIER "${target}_${book}_${ARG_PLATFORM}_${ARG_LANGUAGE}" id)
+  set(which $<$<BOOL:${ARG_PLATFORM}>:--target;${ARG_PLATFORM}> $<$<BOOL:${ARG_LANGUAGE}>:--language;${ARG_LANGUAGE}>)
   set(done ${CMAKE_CURRENT_BINARY_DIR}/${id}.packed)
   add_custom_command(OUTPUT ${done}
-    COMMAND ${tool} pack ${book} --output ${ARG_FOLDER} --depfile ${done}.d --depfile-of ${done}
+    COMMAND ${tool} pack ${book} --output ${ARG_FOLDER} "${which}" --depfile ${done}.d --depfile-of ${done}
     COMMAND ${CMAKE_COMMAND} -E touch ${done}
-    DEPENDS ${book} ${tool} DEPFILE ${done}.d VERBATIM COMMENT "Packing ${book}")
+    DEPENDS ${book} ${tool} DEPFILE ${done}.d VERBATIM COMMAND_EXPAND_LISTS COMMENT "Packing ${book}")
   add_custom_target(${id} DEPENDS ${done})
   add_dependencies(${target} ${id})
 endfunction()

@@ -179,7 +179,11 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
     const bool about_start = key.key == "delay" && key.section != "sounds" && key.section != "layers";
     const std::string partner = key.key == "fade" ? "stop = \"engine\"" : about_start ? "start = \"gangway\"" : "";
     if (key.section == "book")
-      text = std::string("[book]\n") + (key.key == "name" ? "" : "name = \"a\"\n") + line + others;
+      text = std::string("[book]\n") + (key.key == "name" ? "" : "name = \"a\"\n") + line +
+             (key.key == "speech"      ? "languages = [\"en\"]\n"
+              : key.key == "languages" ? "speech = \"speech\"\n"
+                                       : "") +
+             others;
     else if (key.section == "groups")
       text += "[groups.x]\n" + line;
     else if (key.section == "sounds")
@@ -190,6 +194,9 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += "[sounds.x.sketch]\n" + line;
     else if (key.section == "banks")
       text += "[events.\"ferry.docked\"]\nstart=\"engine\"\n[events.\"rain.began\"]\nstart=\"engine\"\n[banks.x]\n" + line;
+    else if (key.section == "targets" || key.section == "targets.groups")
+      text = "[book]\nname = \"a\"\nspeech = \"speech\"\nlanguages = [\"en\", \"de\"]\n" + others + "[groups.music]\n[targets.x" +
+             (key.section == "targets" ? "" : ".groups.music") + "]\n" + line;
     else if (key.section == "credits")
       text += "[[credits]]\n" + others_of(key.key, {{"clips", "[\"*\"]"}, {"licence", "\"MIT\""}}) + line;
     else if (key.section == "accepted")

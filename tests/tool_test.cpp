@@ -545,7 +545,7 @@ TEST_CASE("pack of a book that names banks says which changed, what they share a
   const std::string pack = "pack " + tool.book() + " -o " + tool.path("out");
   const Ran packed = tool(pack);
   CHECK_THAT(packed.out, Contains("  packed  " + tool.path("out/one.tidebank")) && Contains("  packed  " + tool.path("out/two.tidebank")) &&
-                             Contains("  shared     tone.wav is in one and two\n") && Contains("  left out   c: no bank has it\n"));
+                             Contains("  shared        tone.wav is in one and two\n") && Contains("  left out      c: no bank has it\n"));
   std::string text = tool.read("book.toml");
   tool.write("book.toml", text.replace(text.find("[sounds.both]"), 13, "[sounds.both]\ngain = \"-3 dB\""));
   CHECK_THAT(tool(pack).out,

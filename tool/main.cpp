@@ -110,10 +110,18 @@ int run(int argc, char** argv) {
   pack_command->add_option("BOOK", pack_call.book, "The book, a TOML file")->required();
   pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, made where there is none (default banks)");
   pack_command->add_option("--bank", pack_call.bank, "Only this one of the banks that the book names");
-  pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default 48000)")->check(CLI::Range(8000, 192000));
+  pack_command->add_option("--target", pack_call.target, "The target of the book: how its platform keeps clips (default as they are)");
+  pack_command->add_option("--language", pack_call.language, "Only this language of banks with speech (default all)");
+  pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default the target's, or else 48000)")
+      ->check(CLI::Range(8000, 192000));
+  pack_command->add_flag("--json", pack_call.json, "Print a list of what was packed as JSON");
+  pack_command->add_option("--largest", pack_call.largest, "Fail where a bank is larger, such as 40MiB")
+      ->transform(CLI::AsSizeValue(false));
   pack_command->add_option("--depfile", pack_call.depfile, "Write what it was made of to this file, as make and Ninja read it");
   pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
-  pack_command->footer("Example:\n  tidewater pack examples/harbour/book.toml --output out/banks");
+  pack_command->footer(
+      "Example:\n  tidewater pack examples/harbour/book.toml --output out/banks\n"
+      "  tidewater pack book.toml --target handheld --language de --largest 40MiB --output out/handheld");
 
   WeighCall weigh_call;
   auto* weigh_command = app.add_subcommand("weigh", "What of a bank takes the room, by group and by sound, and how it could take less");

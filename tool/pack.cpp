@@ -3,33 +3,74 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "progress.hpp"
+#include "sizes.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater::tool {
+namespace {
+
+void print_json(const std::vector<PackedBank>& packed, std::uint64_t largest) {
+  auto list = nlohmann::ordered_json::array();
+  for (const PackedBank& bank : packed)
+    list.push_back({{"file", bank.file},
+                    {"bank", bank.name},
+                    {"language", bank.language},
+                    {"changed", bank.changed},
+                    {"bytes", bank.bytes},
+                    {"too-large", largest > 0 && bank.bytes > largest},
+                    {"events", bank.events},
+                    {"sounds", bank.sounds},
+                    {"clips", bank.clips}});
+  fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+}
+
+void print_report(const Book& book, const std::vector<PackedBank>& packed, double seconds) {
+  Table table({"", "bank", ">size", ">events", ">sounds", ">clips"});
+  for (const PackedBank& bank : packed)
+    table.row({bank.changed ? "packed" : "unchanged", bank.file, size_text(bank.bytes), fmt::format("{}", bank.events),
+               fmt::format("{}", bank.sounds), fmt::format("{}", bank.clips)});
+  fmt::print("{}", table.text());
+  for (const SharedClip& shared : shared_clips(book))
+    fmt::print("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
+  for (const std::string& event : left_out(book)) fmt::print("  left out      {}: no bank has it\n", event);
+  for (const NotRecorded& missing : not_recorded(book))
+    fmt::print("  not recorded  {}: '{}' speaks {} there\n", missing.file, missing.language, book.languages.front());
+  fmt::print("  in {:.2f} s; next: manager.load(tidewater::open_bank(\"{}\"))\n", seconds, packed.front().file);
+}
+
+}  // namespace
+
 int pack(const PackCall& call) {
   const ReadBook read = read_book(call.book);
   for (const Problem& problem : read.problems) fmt::print(stderr, "{}\n", to_text(problem));
   if (!read.problems.empty()) return bad_input;
   const auto began = std::chrono::steady_clock::now();
-  const std::vector<PackedBank> packed = tidewater::pack(read.book, call.output, {Hertz{static_cast<double>(call.rate)}, call.bank});
+  Progress progress("Packing");
+  PackOptions options{Hertz{static_cast<double>(call.rate)}, call.bank, call.target, call.language};
+  options.progress = [&](const std::string&, std::size_t done, std::size_t all) { progress.show(done, all); };
+  const std::vector<PackedBank> packed = tidewater::pack(read.book, call.output, options);
+  progress.clear();
   const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
   if (!call.depfile.empty()) write_depfile(call.depfile, call.depfile_of.empty() ? packed.front().file : call.depfile_of, packed);
-  constexpr double mebi = 1 << 20;
-  Table table({"", "bank", ">size", ">events", ">sounds", ">clips"});
-  for (const PackedBank& bank : packed)
-    table.row({bank.changed ? "packed" : "unchanged", bank.file, fmt::format("{:.2f} MiB", static_cast<double>(bank.bytes) / mebi),
-               fmt::format("{}", bank.events), fmt::format("{}", bank.sounds), fmt::format("{}", bank.clips)});
-  fmt::print("{}", table.text());
-  for (const SharedClip& shared : shared_clips(read.book))
-    fmt::print("  shared     {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
-  for (const std::string& event : left_out(read.book)) fmt::print("  left out   {}: no bank has it\n", event);
-  fmt::print("  in {:.2f} s; next: manager.load(tidewater::open_bank(\"{}\"))\n", took.count(), packed.front().file);
-  return fine;
+  if (call.json)
+    print_json(packed, call.largest);
+  else
+    print_report(read.book, packed, took.count());
+  int code = fine;
+  for (const PackedBank& bank : packed) {
+    if (call.largest == 0 || bank.bytes <= call.largest) continue;
+    fmt::print(stderr, "{}: it has {}, more than the {} that were allowed; `tidewater weigh {}` says what takes them\n", bank.file,
+               size_text(bank.bytes), size_text(call.largest), bank.file);
+    code = bad_input;
+  }
+  return code;
 }
 
 int verify(const VerifyCall& call) {

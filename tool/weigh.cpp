@@ -6,17 +6,12 @@
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "sizes.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater::tool {
 namespace {
-
-std::string size_text(std::uint64_t bytes) {
-  constexpr std::uint64_t kibi = 1 << 10, mebi = 1 << 20;
-  return bytes < mebi ? fmt::format("{:.1f} KiB", static_cast<double>(bytes) / kibi)
-                      : fmt::format("{:.2f} MiB", static_cast<double>(bytes) / mebi);
-}
 
 std::string table_of(const char* what, const std::vector<Weight>& weights, std::uint64_t all) {
   Table table({what, ">size", ">share", ">clips", ">length", ">ratio", "as"});

@@ -23,6 +23,9 @@ struct BankData;
 class Bank {
  public:
   std::string_view name() const;
+  /// The target of its book that it was packed for, and the language of its speech; both may be empty.
+  std::string_view target() const;
+  std::string_view language() const;
   /// The rate that all its clips have.
   Hertz rate() const;
   /// Of all that is heard of it. A journal has it, so that a replay can say that a bank is another.

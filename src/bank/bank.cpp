@@ -113,6 +113,8 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
 ContentHash Bank::content() const { return data_->content; }
 
 std::string_view Bank::name() const { return data_->name; }
+std::string_view Bank::target() const { return data_->target; }
+std::string_view Bank::language() const { return data_->language; }
 Hertz Bank::rate() const { return data_->rate; }
 std::vector<std::string_view> Bank::events() const { return names_of(data_->events); }
 std::vector<std::string_view> Bank::sounds() const { return names_of(data_->sounds); }

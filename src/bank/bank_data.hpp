@@ -141,6 +141,8 @@ struct BankGroup : GroupDesign {
 
 struct BankData {
   std::string name;
+  std::string target;      ///< of the book, that it was made for; empty for none
+  std::string language;    ///< of its speech; empty for the book's first
   bool by_itself = false;  ///< another version may be loaded beside it, with the same names: to hear both
   ContentHash content;
   Hertz rate;

@@ -64,6 +64,7 @@ struct About {
   std::uint32_t reserved = 0;
   std::uint64_t content = 0;  ///< hash of all that is heard of it
   double rate = 0;            ///< of all clips, in hertz
+  Text language;              ///< of speech; empty for none
 };
 
 /// The first is the master; a parent comes before its children.
@@ -162,7 +163,7 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 48 && sizeof(Group) == 40 && sizeof(Clip) == 112);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 112);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 176);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 

@@ -105,7 +105,8 @@ class Reader {
       return fail(fmt::format("the bank was packed for an older mixer, with {} zeros around its clips for {}; pack it again",
                               about[0].reach, reach));
     reach_ = about[0].reach;
-    return index(reach_, 4096, "reach") && text(about[0].name, data_->name) && number(about[0].rate, 8000, 192000, "rate");
+    return index(reach_, 4096, "reach") && text(about[0].name, data_->name) && text(about[0].target, data_->target) &&
+           text(about[0].language, data_->language) && number(about[0].rate, 8000, 192000, "rate");
   }
 
   bool groups() {

@@ -7,6 +7,7 @@
 ///
 /// Thread: any; nothing here is shared.
 
+#include <array>
 #include <map>
 #include <optional>
 #include <string>
@@ -122,6 +123,28 @@ struct BookBank {
   Place place;
 };
 
+/// How a platform keeps clips; none: as the target says of all, or else as they are.
+struct BookWays {
+  enum class Samples { exact, sixteen_bits };
+  enum class Codec { as_it_is, flac, vorbis, opus };
+  std::optional<Samples> samples;      ///< of what is in memory
+  std::optional<bool> mono;            ///< brings two channels to one
+  std::optional<Seconds> stream_from;  ///< clips longer than this stream, where their sound does not say
+  std::optional<Codec> codec;          ///< of what streams
+  std::optional<double> quality;       ///< of Vorbis and Opus, from 0 to 1
+};
+inline constexpr std::array<std::string_view, 2> samples_words = {"exact", "16-bit"};
+inline constexpr std::array<std::string_view, 4> codec_words = {"as-it-is", "flac", "vorbis", "opus"};
+
+/// A build of the book for one platform.
+struct BookTarget : BookWays {
+  std::string name;
+  Hertz rate;                              ///< of all clips; 0: 48 kHz
+  std::vector<std::string> languages;      ///< none: all of the book
+  std::map<std::string, BookWays> groups;  ///< for the sounds of these and below
+  Place place;
+};
+
 /// Who made some clips, and on what terms.
 struct BookCredit {
   std::vector<std::string> clips;  ///< names, patterns, or folders with a slash at the end
@@ -152,8 +175,11 @@ struct Book {
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
-  std::vector<BookBank> banks;      ///< none: the whole book is one
-  std::vector<BookCredit> credits;  ///< those in the book itself
+  std::vector<BookBank> banks;  ///< none: the whole book is one
+  std::vector<BookTarget> targets;
+  std::string speech;                  ///< folder of clips with a folder for each language; empty where there is none
+  std::vector<std::string> languages;  ///< names of those folders; the clips of the book are those of the first
+  std::vector<BookCredit> credits;     ///< those in the book itself
   std::vector<BookAccepted> accepted;
   std::map<std::string, BookSketch> sketches;  ///< by the path that stands for each in the sounds' clips
   std::optional<Decibels> level;               ///< LUFS that every clip is brought to
@@ -173,7 +199,8 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "banks", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "banks", "targets",
+                             ///< "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -1,4 +1,7 @@
 #pragma once
+#include <cstddef>
+#include <functional>
+#include <string>
 #include <vector>
 
 #include "tidewater/author/book.hpp"
@@ -7,12 +10,18 @@
 namespace tidewater {
 
 struct CompileOptions {
-  /// Every clip is brought to this rate, from 8 to 192 kHz.
-  Hertz rate{48000};
+  /// Every clip is brought to this rate, from 8 to 192 kHz; 0: the target's, or else 48 kHz.
+  Hertz rate = {};
+  /// A target of the book; empty for clips as they are.
+  std::string target = {};
+  /// Of speech; empty for the first of the book's.
+  std::string language = {};
+  /// Hears how many clips of how many are prepared.
+  std::function<void(std::size_t done, std::size_t all)> progress = {};
 };
 
 /// Makes a bank in memory: each clip is decoded once, however many sounds use it, and brought to the bank's rate.
-/// Throws Error with every clip that cannot be played, one a line.
+/// Throws Error with every clip that cannot be played, one a line, or where there is no such target.
 /// Thread: any. Takes as long as decoding takes.
 Bank compile(const Book& book, const CompileOptions& options = {});
 

@@ -2,6 +2,7 @@
 /// Makes bank files of a book: what a game ships, and opens with `open_bank`.
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -12,15 +13,22 @@
 namespace tidewater {
 
 struct PackOptions {
-  /// Every clip is brought to this rate, from 8 to 192 kHz.
-  Hertz rate{48000};
+  /// Every clip is brought to this rate, from 8 to 192 kHz; 0: the target's, or else 48 kHz.
+  Hertz rate = {};
   /// Only the bank of this name; empty for all.
-  std::string bank;
+  std::string bank = {};
+  /// Of the book; empty for clips as they are.
+  std::string target = {};
+  /// Only this language; empty for all of the target's, or else of the book's.
+  std::string language = {};
+  /// Hears of each file how many clips of how many are prepared.
+  std::function<void(const std::string& file, std::size_t done, std::size_t all)> progress = {};
 };
 
 struct PackedBank {
   std::string file;
   std::string name;
+  std::string language;     ///< empty where it has no speech
   bool changed = true;      ///< false where the file was this very bank already, and was left alone
   std::uint64_t bytes = 0;  ///< of the file
   std::size_t events = 0, sounds = 0, clips = 0;
@@ -28,15 +36,23 @@ struct PackedBank {
   std::vector<std::string> made_of;
 };
 
-/// Writes `folder`/NAME.tidebank for each bank that the book names, or one of all that is called as the book; the folder is made where
-/// there is none. A file is there whole, or as it was before. Throws Error with every clip that cannot be packed, one a line, where a file
-/// cannot be written, or there is no such bank.
+/// Writes `folder`/NAME.tidebank for each bank that the book names, or one of all that is called as the book; of a bank with speech
+/// NAME.LANGUAGE.tidebank for each language. The folder is made where there is none. A file is there whole, or as it was before. Throws
+/// Error with every clip that cannot be packed, one a line, where a file cannot be written, or there is no such bank, target or language.
 /// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
 std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.
 /// False where the file is this very bank already: then it is left alone.
 bool write_bank(const Bank& bank, const std::string& path);
+
+/// A clip of speech that a language has not: it is spoken in the book's first.
+struct NotRecorded {
+  std::string clip;  ///< as the book names it
+  std::string language;
+  std::string file;  ///< that is looked for, relative to the folder of clips
+};
+std::vector<NotRecorded> not_recorded(const Book& book);
 
 /// Events of a book that names banks, and has them in none.
 std::vector<std::string> left_out(const Book& book);

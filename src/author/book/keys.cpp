@@ -22,6 +22,12 @@ const RowsOf<Book>& head_rows() {
           .special({"name", "", "\"harbour\"", "What the book and its bank are called."}, "text")
           .special({"clips", "\"clips\"", "\"clips\"", "Where the clips lie, relative to the book."}, "folder")
           .special({"soundfont", "none", "\"small.sf2\"", "The instruments for MIDI clips, relative to the book."}, "file")
+          .special({"speech", "none", "\"speech\"",
+                    "The folder of clips that has a folder for each language; sounds name the clips of the first."},
+                   "folder")
+          .special({"languages", "none", "[\"en\", \"de\"]",
+                    "Names of these folders. A bank with speech is packed once for each; what is not recorded yet is spoken in the first."},
+                   "list of languages")
           .loudness({"level", "as the clips are", "\"-23 LUFS\"",
                      "Brings every clip to this loudness before any gain, as far as its peaks stay below -1 dBTP."},
                     &Book::level);
@@ -212,6 +218,47 @@ const RowsOf<BookBank>& bank_rows() {
   return rows;
 }
 
+namespace {
+
+template <class Into>
+RowsOf<Into> ways_of(std::string_view section, std::string_view otherwise) {
+  const auto standard = [&](std::string_view of_all) { return otherwise.empty() ? of_all : otherwise; };
+  return RowsOf<Into>(section)
+      .word(
+          {"samples", standard("\"exact\""), "\"16-bit\"",
+           "Of what is in memory: `16-bit` takes half the room where clips are finer than that, with dither; `exact` only where nothing is "
+           "lost."},
+          &Into::samples, samples_words)
+      .truth({"mono", standard("false"), "true", "Brings clips of two channels to one, of the same power."}, &Into::mono)
+      .quantity({"stream-from", standard("\"30 s\""), "\"10 s\"", "Clips longer than this stream, where their sound does not say."},
+                &Into::stream_from)
+      .word({"codec", standard("\"as-it-is\""), "\"opus\"",
+             "Of what streams: its file as it is, or encoded anew. Opus is at 48 kHz whatever the rate. A loop is FLAC where this has "
+             "losses: "
+             "else its ends would not meet."},
+            &Into::codec, codec_words)
+      .share({"quality", standard("\"50 %\""), "\"70 %\"", "Of Vorbis and Opus."}, &Into::quality);
+}
+
+}  // namespace
+
+const RowsOf<BookTarget>& target_rows() {
+  static const RowsOf<BookTarget> rows =
+      ways_of<BookTarget>("targets", "")
+          .quantity({"rate", "\"48 kHz\"", "\"32 kHz\"", "Of all clips in the banks; what streams is brought to it as it plays."},
+                    &BookTarget::rate)
+          .special({"languages", "all of the book", "[\"en\"]", "Those that are packed."}, "list of languages")
+          .special({"groups", "none", "{ music = { quality = \"80 %\" } }",
+                    "What is otherwise for sounds in a group and below: [targets.NAME.groups.GROUP]."},
+                   "tables");
+  return rows;
+}
+
+const RowsOf<BookWays>& way_rows() {
+  static const RowsOf<BookWays> rows = ways_of<BookWays>("targets.groups", "the parent's");
+  return rows;
+}
+
 const RowsOf<BookCredit>& credit_rows() {
   static const RowsOf<BookCredit> rows =
       RowsOf<BookCredit>("credits")
@@ -248,6 +295,8 @@ const std::vector<BookKey>& book_keys() {
     add(event_rows());
     add(response_rows());
     add(bank_rows());
+    add(target_rows());
+    add(way_rows());
     add(credit_rows());
     add(accepted_rows());
     return all;

@@ -13,6 +13,8 @@ const RowsOf<SketchPlan>& sketch_rows();
 const RowsOf<BookResponse>& event_rows();     ///< of an event that has one response
 const RowsOf<BookResponse>& response_rows();  ///< of one in a list
 const RowsOf<BookBank>& bank_rows();
+const RowsOf<BookTarget>& target_rows();
+const RowsOf<BookWays>& way_rows();  ///< of a target's groups
 const RowsOf<BookCredit>& credit_rows();
 const RowsOf<BookAccepted>& accepted_rows();
 

@@ -13,6 +13,7 @@
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
 #include "author/book/read_sound.hpp"
+#include "author/book/read_targets.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
 #include "tidewater/author/advice.hpp"
@@ -42,7 +43,7 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "banks", "credits", "accepted"});
+    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -59,6 +60,7 @@ class Reader {
     for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
     read_banks(problems_, root_, book_);
+    read_targets(problems_, root_, book_);
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names();
@@ -113,6 +115,7 @@ class Reader {
       if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
         missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
       head_rows().read(problems_, *head, book_);
+      read_languages(problems_, *head, book_);
       if (const auto* soundfont = text(problems_, *head, "soundfont"))
         book_.soundfont = (fs::path(book_.file).parent_path() / *soundfont).lexically_normal().generic_string();
       if (const auto* folder = text(problems_, *head, "clips")) {

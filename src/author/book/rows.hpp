@@ -76,6 +76,9 @@ struct Written<Range<T>> {
   static inline const std::string name = std::string(Written<T>::name) + " or range";
 };
 
+template <class T>
+struct Written<std::optional<T>> : Written<T> {};
+
 // The kinds of rows. `place` is the member that the key fills, or a function that gives it.
 
 /// The rows of a table; `section` is where its keys stand.

@@ -8,85 +8,120 @@
 #include "author/clips/bring_to_rate.hpp"
 #include "author/clips/clip_cache.hpp"
 #include "author/clips/content_keys.hpp"
+#include "author/clips/encode.hpp"
 #include "author/clips/in_parallel.hpp"
+#include "author/clips/ways.hpp"
+#include "media/clip_reader.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
 
-/// What is longer than this plays from disk, unless the book says otherwise.
-constexpr Seconds longest_in_memory{30};
 constexpr Seconds shortest_streamed{1};
 
-bool streams(const BookLayer& layer, const Audio& audio) {
+bool streams(const BookLayer& layer, const Audio& audio, const ClipWays& ways) {
   const bool whole = layer.loop.between <= BookLoop::Between::whole && layer.loop.crossfade == Seconds{};
   if (audio.rendered || !whole || audio.length() < shortest_streamed) return false;
-  return layer.stream.value_or(audio.length() > longest_in_memory);
+  return layer.stream.value_or(audio.length() > ways.stream_from);
 }
 
-BankClip prepare(const Book& book, const std::string& path, const BookLayer& layer, Hertz rate) {
-  const Audio audio = clip_audio(book, path);
-  if (streams(layer, audio)) {
-    const std::string file = std::filesystem::absolute(clip_file(book, path)).string();
-    return make_streamed_clip(path, file, audio.channels, audio.rate, audio.samples, rate);
-  }
-  const bool sixteen_bits = audio.sixteen_bits && audio.rate == rate && layer.loop.crossfade == Seconds{};
-  const LoopedAudio ready = bring_to_rate(cut_loop(audio, layer.loop), rate);
-  BankClip clip = make_clip(path, ready.audio.channels, ready.audio.samples, sixteen_bits);
-  clip.loop_from = ready.loop_from;
-  return clip;
-}
-
-/// Everything but the file's content that decides what becomes of it.
-std::string way_of(const Book& book, const BookLayer& layer, Hertz rate) {
-  const BookLoop& loop = layer.loop;
-  return fmt::format("{} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value, loop.time.high.value,
-                     loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, layer.stream ? (*layer.stream ? 1 : 0) : 2,
-                     book.soundfont);
-}
-
+/// One way in which a clip is used.
 struct Job {
-  std::string path;
+  std::string path;  ///< as the book names it
+  std::string file;  ///< in the folder of clips, of the language that is spoken
   const BookLayer* layer;
   Place place;
-  std::string way;
+  ClipWays ways;
+  std::string way;  ///< everything but the file's content that decides what becomes of it
   BankClip clip{};
   std::string problem{};
 };
 
+bool encodes(const ClipWays& ways) { return ways.codec != BookWays::Codec::as_it_is; }
+
+/// Ends of a loop that were encoded with losses do not meet: it would click, 20 to 50 dB below its level.
+BookWays::Codec codec_for(const BookLayer& layer, const ClipWays& ways) {
+  return encodes(ways) && layer.loop.between == BookLoop::Between::none ? ways.codec : BookWays::Codec::flac;
+}
+
+BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz rate) {
+  const BookLayer& layer = *job.layer;
+  Audio audio = clip_audio(book, job.file);
+  const bool folds = job.ways.mono && audio.channels == 2;
+  if (folds) audio = to_mono(audio);
+  if (streams(layer, audio, job.ways)) {
+    std::string file = std::filesystem::absolute(clip_file(book, job.file)).string();
+    if (encodes(job.ways) || folds) {
+      file = encoded_file(audio, codec_for(layer, job.ways), job.ways.quality, key);
+      audio = decode_file(file);  // what is heard is what is read from it
+    }
+    return make_streamed_clip(job.path, file, audio.channels, audio.rate, audio.samples, rate);
+  }
+  const bool exact = audio.sixteen_bits && audio.rate == rate && layer.loop.crossfade == Seconds{};
+  LoopedAudio ready = bring_to_rate(cut_loop(std::move(audio), layer.loop), rate);
+  ready.audio.sixteen_bits = exact;
+  if (job.ways.samples == BookWays::Samples::sixteen_bits) ready.audio = to_sixteen_bits(std::move(ready.audio));
+  BankClip clip = make_clip(job.path, ready.audio.channels, ready.audio.samples, ready.audio.sixteen_bits);
+  clip.loop_from = ready.loop_from;
+  return clip;
+}
+
+/// Whether a clip that was prepared before, and streams, has the file that it was made for.
+bool streams_whence(const Job& job, const std::string& file, const std::string& encoded) {
+  if (job.clip.streamed == nullptr || !encoded.empty()) return true;
+  return !encodes(job.ways) && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
+}
+
+std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
+  const BookLoop& loop = layer.loop;
+  return fmt::format("{} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
+                     loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value,
+                     layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
+                     encodes(ways) || ways.mono ? encoder_version() : "");
+}
+
 }  // namespace
 
-PreparedClips::PreparedClips(const Book& book, Hertz rate) {
+PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* target, const std::string& language,
+                             const std::function<void(std::size_t, std::size_t)>& progress) {
   std::map<std::pair<std::string, std::string>, std::size_t> known;  // by path and way
   std::vector<Job> jobs;
-  for (const auto& sound : book.sounds)
+  for (const auto& sound : book.sounds) {
+    const ClipWays ways = ways_for(book, target, sound);
     sound.each_clip([&](const BookLayer& layer, const BookClip& clip) {
-      std::string way = way_of(book, layer, rate);
+      std::string way = way_of(book, layer, rate, ways);
       const auto [job, fresh] = known.try_emplace({clip.path, way}, jobs.size());
-      if (fresh) jobs.push_back({clip.path, &layer, clip.place, std::move(way)});
+      if (fresh) jobs.push_back({clip.path, clip_in(book, clip.path, language), &layer, clip.place, ways, std::move(way)});
       numbers_[{clip.path, &layer}] = static_cast<std::uint32_t>(job->second);
     });
+  }
 
   ContentKeys keys;
   const ClipCache cache;
-  in_parallel(jobs.size(), [&](std::size_t i) {
-    Job& job = jobs[i];
-    const bool made_up = book.sketches.contains(job.path);
-    const std::string file = clip_file(book, job.path);
-    const std::string content = made_up ? "" : keys.of(file);
-    const std::string key = content.empty() ? "" : ClipCache::key(content, std::filesystem::path(file).extension().string(), job.way);
-    try {
-      if (cache.read(key, job.path, std::filesystem::absolute(file).string(), job.clip)) return;
-      job.clip = prepare(book, job.path, *job.layer, rate);
-      cache.write(key, job.clip);
-    } catch (const Error& error) {
-      job.problem = error.what();
-    }
-  });
+  in_parallel(
+      jobs.size(),
+      [&](std::size_t i) {
+        Job& job = jobs[i];
+        const bool made_up = book.sketches.contains(job.path);
+        const std::string file = clip_file(book, job.file);
+        const std::string content = made_up ? "" : keys.of(file);
+        const std::string key = content.empty() ? "" : ClipCache::key(content, std::filesystem::path(file).extension().string(), job.way);
+        try {
+          const std::string encoded = encoded_before(key);
+          if (cache.read(key, job.path, encoded.empty() ? std::filesystem::absolute(file).string() : encoded, job.clip) &&
+              streams_whence(job, file, encoded))
+            return;
+          job.clip = prepare(book, job, key, rate);
+          cache.write(key, job.clip);
+        } catch (const Error& error) {
+          job.problem = error.what();
+        }
+      },
+      progress);
   keys.save();
   cache.tidy();
   for (auto& job : jobs) {
-    if (!job.problem.empty()) problems_.push_back({job.place, fmt::format("clip '{}': {}", job.path, job.problem)});
+    if (!job.problem.empty()) problems_.push_back({job.place, fmt::format("clip '{}': {}", job.file, job.problem)});
     clips_.push_back(std::move(job.clip));
   }
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include <functional>
 #include <map>
 #include <string>
 #include <vector>
@@ -12,7 +13,9 @@ namespace tidewater {
 /// was prepared before is read from the cache, by the content of its file.
 class PreparedClips {
  public:
-  PreparedClips(const Book& book, Hertz rate);
+  /// For `target`, where there is one, with speech in `language`. `progress` hears how many of how many are done.
+  PreparedClips(const Book& book, Hertz rate, const BookTarget* target = nullptr, const std::string& language = {},
+                const std::function<void(std::size_t, std::size_t)>& progress = {});
 
   /// Clips that cannot be played, with the place in the book.
   const std::vector<Problem>& problems() const { return problems_; }

@@ -10,6 +10,7 @@
 #include "author/book/group_settings.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/prepared_clips.hpp"
+#include "author/clips/ways.hpp"
 #include "author/compile/content.hpp"
 #include "author/compile/weights.hpp"
 #include "bank/bank_data.hpp"
@@ -80,12 +81,17 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
 }  // namespace
 
 Bank compile(const Book& book, const CompileOptions& options) {
-  check_rate(options.rate, "the bank");
+  constexpr Hertz usual_rate{48000};
+  const BookTarget* target = target_called(book, options.target);
+  const Hertz rate = options.rate != Hertz{} ? options.rate : target != nullptr && target->rate != Hertz{} ? target->rate : usual_rate;
+  check_rate(rate, "the bank");
   auto data = std::make_shared<BankData>();
   data->name = book.name;
-  data->rate = options.rate;
+  data->rate = rate;
+  data->target = options.target;
+  data->language = options.language;
 
-  PreparedClips prepared(book, options.rate);
+  PreparedClips prepared(book, rate, target, options.language, options.progress);
   if (!prepared.problems().empty()) throw Error(lines(prepared.problems()));
   data->clips = prepared.take_clips();
   const bool levelled =

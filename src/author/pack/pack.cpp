@@ -10,11 +10,11 @@
 #include <vector>
 
 #include "author/clips/book_clips.hpp"
+#include "author/clips/ways.hpp"
 #include "author/pack/parts.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
 #include "media/bytes.hpp"
-
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
@@ -24,15 +24,26 @@ namespace tidewater {
 
 namespace {
 
-PackedBank pack_one(const Book& book, const std::string& folder, Hertz rate) {
-  namespace fs = std::filesystem;
-  const Bank bank = compile(book, {rate});
+namespace fs = std::filesystem;
+
+bool has_speech(const Book& book) {
+  bool any = false;
+  for (const BookSound& sound : book.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) { any = any || is_spoken(book, clip.path); });
+  return any;
+}
+
+PackedBank pack_one(const Book& book, const std::string& folder, const PackOptions& options, const std::string& language) {
+  PackedBank packed;
+  packed.name = book.name;
+  packed.language = language;
+  packed.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", book.name, language.empty() ? "" : ".", language)).string();
+  CompileOptions how{options.rate, options.target, language};
+  if (options.progress) how.progress = [&](std::size_t done, std::size_t all) { options.progress(packed.file, done, all); };
+  const Bank bank = compile(book, how);
   std::error_code trouble;
   fs::create_directories(folder, trouble);
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
-  PackedBank packed;
-  packed.name = bank.name();
-  packed.file = (fs::path(folder) / (packed.name + ".tidebank")).string();
   packed.changed = write_bank(bank, packed.file);
   packed.bytes = fs::file_size(packed.file);
   packed.events = bank.events().size();
@@ -41,13 +52,27 @@ PackedBank pack_one(const Book& book, const std::string& folder, Hertz rate) {
   std::set<std::string> made_of = {book.file};
   for (const BookSound& sound : book.sounds)
     sound.each_clip([&](const BookLayer&, const BookClip& clip) {
-      const fs::path its = clip_file(book, clip.path);
+      const fs::path its = clip_file(book, clip_in(book, clip.path, language));
       if (!fs::exists(its)) return;  // a sketch of the book's own
       made_of.insert(its.string());
       made_of.insert(its.parent_path().string());
     });
   packed.made_of.assign(made_of.begin(), made_of.end());
   return packed;
+}
+
+/// Those that a bank with speech is packed for.
+std::vector<std::string> languages_of(const Book& book, const PackOptions& options) {
+  const BookTarget* target = target_called(book, options.target);
+  std::vector<std::string> languages = target != nullptr && !target->languages.empty() ? target->languages : book.languages;
+  if (options.language.empty()) return languages;
+  if (std::find(languages.begin(), languages.end(), options.language) != languages.end()) return {options.language};
+  const std::vector<std::string_view> known(languages.begin(), languages.end());
+  const std::string near = did_you_mean(options.language, known);
+  throw Error(fmt::format("{}: there is no language '{}'{}", book.file, options.language,
+                          languages.empty() ? "; [book] lists them: languages = [\"en\", \"de\"]"
+                          : near.empty()    ? fmt::format("; there is {}", fmt::join(languages, ", "))
+                                            : near));
 }
 
 }  // namespace
@@ -64,9 +89,30 @@ std::vector<PackedBank> pack(const Book& book, const std::string& folder, const 
                               near.empty() ? fmt::format("; there is {}", fmt::join(names, ", ")) : near));
     }
   }
+  const std::vector<std::string> languages = languages_of(book, options);
   std::vector<PackedBank> packed;
-  for (const Book& part : parts) packed.push_back(pack_one(part, folder, options.rate));
+  for (const Book& part : parts) {
+    if (!has_speech(part)) {
+      packed.push_back(pack_one(part, folder, options, {}));
+      continue;
+    }
+    for (const std::string& language : languages) packed.push_back(pack_one(part, folder, options, language));
+  }
   return packed;
+}
+
+std::vector<NotRecorded> not_recorded(const Book& book) {
+  std::vector<NotRecorded> missing;
+  std::set<std::string> known;
+  for (const BookSound& sound : book.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      if (!is_spoken(book, clip.path) || !known.insert(clip.path).second) return;
+      const std::string rest = clip.path.substr(book.speech.size() + book.languages.front().size() + 2);
+      for (std::size_t l = 1; l < book.languages.size(); ++l)
+        if (clip_in(book, clip.path, book.languages[l]) == clip.path)
+          missing.push_back({clip.path, book.languages[l], fmt::format("{}/{}/{}", book.speech, book.languages[l], rest)});
+    });
+  return missing;
 }
 
 std::string verify_bank(const std::string& path) {

@@ -41,6 +41,8 @@ class Table {
     file::About about;
     about.name = text(data.name);
     about.tool = text("tidewater " TIDEWATER_VERSION);
+    about.target = text(data.target);
+    about.language = text(data.language);
     about.reach = reach;
     about.content = data.content.value;
     about.rate = data.rate.value;
