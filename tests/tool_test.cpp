@@ -562,3 +562,17 @@ TEST_CASE("pack of a book that names banks says which changed, what they share a
   CHECK_THAT(tool("render " + tool.path("clips") + " " + tool.path("j.jsonl") + " --output " + tool.path("c.wav")).err,
              Contains("there is no bank in this folder"));
 }
+
+TEST_CASE("pack says in JSON what it made, for a target, and fails where a bank is too large") {
+  const Tool tool;
+  tool.write("book.toml", book_head + "[sounds.s]\nclips=[\"tone.wav\"]\n[events.s]\nstart=\"s\"\n[targets.small]\nsamples=\"16-bit\"\n");
+  const std::string pack = "pack " + tool.book() + " --output " + tool.path("out");
+  const Ran made = tool(pack + " --json");
+  CHECK_THAT(made.out, Contains("\"bank\": \"stage\"") && Contains("\"changed\": true") && Contains("\"too-large\": false"));
+  const Ran small = tool(pack + " --target small --largest 60KiB");
+  CHECK(small.exit == 0);
+  const Ran large = tool(pack + " --largest 60KiB");
+  CHECK(large.exit == 1);
+  CHECK_THAT(large.err, Contains("more than the 60.0 KiB that were allowed; `tidewater weigh"));
+  CHECK_THAT(tool(pack + " --language en").err, Contains("there is no language 'en'; [book] lists them"));
+}
