@@ -68,6 +68,10 @@ ssize_t read(int file, void* bytes, size_t size) {
   if (const int stall = disk_stall; stall > 0) std::this_thread::sleep_for(std::chrono::milliseconds(stall));
   return real<ssize_t(int, void*, size_t)>("read")(file, bytes, size);
 }
+ssize_t pread(int file, void* bytes, size_t size, off_t at) {
+  if (const int stall = disk_stall; stall > 0) std::this_thread::sleep_for(std::chrono::milliseconds(stall));
+  return real<ssize_t(int, void*, size_t, off_t)>("pread")(file, bytes, size, at);
+}
 int nanosleep(const timespec* time, timespec* left) { return real<int(const timespec*, timespec*)>("nanosleep")(time, left); }
 int sched_yield() noexcept { return real<int()>("sched_yield")(); }
 }

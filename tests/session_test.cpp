@@ -147,6 +147,14 @@ class Asker {
     }
   }
 
+  /// The other, and a version of it, agree with the first; two versions of the first may come in either order.
+  void reload(const Bank& bank) {
+    try {
+      manager_.reload(bank, static_cast<Preload>(random_.below(3)));
+    } catch (const Error&) {
+    }
+  }
+
   SoundManager& manager_;
   std::span<const Bank> banks_;
   Random random_;
@@ -177,6 +185,7 @@ void Asker::request() {
       break;
     case 12:
       if (random_.below(3) == 0) load(a_bank());
+      if (random_.below(4) == 0) reload(a_bank());
       break;
     case 13: manager_.prefetch(events[random_.below(static_cast<std::uint32_t>(events.size()))]); break;
     default: {
@@ -328,12 +337,15 @@ std::string difference(const Session& session, std::span<const Bank> banks, bool
 }
 
 /// From files: what is not preloaded is read while they play.
-std::vector<Bank> two_banks(const Folder& folder, const std::string& first) {
+std::vector<Bank> three_banks(const Folder& folder, const std::string& first) {
   write_stage_clips(folder);
   folder.write("book.toml", book_head + first);
   folder.write("other.toml", other_book);
+  std::string version = first;  // of the first: one sound is another, one is gone, one is new
+  version.replace(version.find("clips = [\"n-*.wav\"]"), 19, "clips = [\"n-2.wav\", \"low.wav\"]");
+  folder.write("version.toml", book_head + version + "[sounds.new]\nclips = [\"wide.wav\"]\nloop = true\n[events.nobody]\nstart = \"new\"\n");
   std::vector<Bank> banks;
-  for (const std::string name : {"book", "other"}) {
+  for (const std::string name : {"book", "other", "version"}) {
     const std::string file = folder.path(name + ".tidebank");
     write_bank(compile_book(folder.path(name + ".toml")), file);
     banks.push_back(open_bank(file));
@@ -358,19 +370,19 @@ void check_replays(int count, const std::function<std::string(std::uint64_t seed
 
 TEST_CASE("any session gives the same samples when its journal is played again") {
   const Folder folder;  // what streams is read from it as it plays
-  const std::vector<Bank> banks = two_banks(folder, book);
+  const std::vector<Bank> banks = three_banks(folder, book);
   check_replays(sessions, [&](std::uint64_t seed) { return difference(play_offline(banks, seed), banks, seed % 2 == 0); });
 }
 
 TEST_CASE("a crowded session that is saved in the middle goes on bit for bit the same in another manager") {
   const Folder folder;
-  const std::vector<Bank> banks = two_banks(folder, book);
+  const std::vector<Bank> banks = three_banks(folder, book);
   check_replays(sessions / 2, [&](std::uint64_t seed) { return difference_after_saving(banks, seed); });
 }
 
 TEST_CASE("a saved state that is damaged, of other options or without its banks is refused, and nothing is left of it") {
   const Folder folder;
-  const std::vector<Bank> banks = two_banks(folder, book);
+  const std::vector<Bank> banks = three_banks(folder, book);
   SoundManager manager({.offline = true});
   manager.load(banks[0]);
   manager.raise("hum");
@@ -403,7 +415,7 @@ TEST_CASE("a session that four threads play live gives the same samples when its
   std::string unstreamed = book;
   unstreamed.replace(unstreamed.find("stream = true\n"), 14, "");
   const Folder folder;
-  const std::vector<Bank> banks = two_banks(folder, unstreamed);
+  const std::vector<Bank> banks = three_banks(folder, unstreamed);
   check_replays(live_sessions, [&](std::uint64_t seed) { return difference(play_live(banks, seed), banks, seed % 2 == 0); });
 }
 

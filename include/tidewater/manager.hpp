@@ -170,14 +170,19 @@ class SoundManager {
   /// The same without waiting: the thread that reads takes it into memory, beside all else that it reads, and loads it; with `offline`
   /// this call does. What goes wrong is told by the handle, and by `loaded`.
   BankLoading load_in_background(const Bank& bank, Preload preload = Preload::by_book);
+  /// A new version of the loaded bank of its name takes its place, as one step: what plays goes on with the old version, and is stopped
+  /// by the new one's events; new starts take the new one. The same bank in another language, too. Groups that exist keep their levels.
+  /// Where none of its name is loaded, it is. Throws and threads as of `load`.
+  void reload(const Bank& bank, Preload preload = Preload::by_book);
+  BankLoading reload_in_background(const Bank& bank, Preload preload = Preload::by_book);
   /// Which of those came to their end between the last two calls of `update`. Valid until the next, on its thread.
   std::span<const LoadedBank> loaded() const;
   /// What plays from the bank fades out over 5 ms; its memory is given back by an `update` after that. False where no bank of this name
   /// is loaded. Thread: as of `load`.
   bool unload(std::string_view bank);
 
-  /// Has all that an event may start read into memory, so that its next raise is heard at once. `unknown_event` where no loaded bank has
-  /// it. Thread: any; it waits for nothing but the lock.
+  /// Has all that an event may start read into memory, so that its next raise is heard at once. `unknown_event` or
+  /// `bank_not_loaded` where no loaded bank has it. Thread: any; it waits for nothing but the lock.
   Outcome prefetch(Name event);
 
   /// Something happened: carries out the event's responses, and says what became of them. A name that no bank has is an outcome, with

@@ -44,6 +44,13 @@ struct Load {
   Preload preload = Preload::all;
 };
 
+/// A new version of a loaded bank takes its place: what plays goes on with the old one.
+struct Reload {
+  std::string_view bank;
+  ContentHash content;
+  Preload preload = Preload::all;
+};
+
 struct Unload {
   std::string_view bank;
 };
@@ -123,6 +130,7 @@ struct Unreadable {
 struct ClipRead {
   std::string_view bank, clip;
   std::uint64_t number = 0;  ///< of the clip in its bank
+  std::uint64_t load = 0;    ///< which load or reload the bank came with, from 1: a version of it may have been replaced
   std::string_view why;
 };
 
@@ -130,12 +138,13 @@ struct ClipRead {
 struct ClipDropped {
   std::string_view bank, clip;
   std::uint64_t number = 0;
+  std::uint64_t load = 0;
 };
 
 }  // namespace asked
 
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
-                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
+                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload,
                              asked::ClipRead, asked::ClipDropped>;
 
 }  // namespace tidewater

@@ -5,9 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-#include <filesystem>
 #include <memory>
-#include <system_error>
 #include <utility>
 #include <vector>
 
@@ -341,10 +339,12 @@ Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called)
 }
 
 Read<Bank> read_bank(const std::string& path) {
-  // A game may go to another folder while it plays.
-  std::error_code unknown;
-  const std::string place = std::filesystem::absolute(path, unknown).string();
-  return read_from(path, [place] { return open_file(place); }, {});
+  // Kept open: a game may go to another folder while it plays, or a new version may take the file's name.
+  try {
+    return read_from(path, open_file_for_many(path), {});
+  } catch (const Error& error) {
+    return {std::nullopt, fmt::format("{}: {}", path, error.what())};
+  }
 }
 
 Bank open_bank(const std::string& path) {

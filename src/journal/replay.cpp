@@ -196,14 +196,26 @@ class Player {
     return {raise, 0};
   }
 
+  /// The bank that was recorded with, or one of its name, and then a notice; null where there is none.
+  const Bank* recorded_bank(std::string_view name, ContentHash content, std::size_t line) {
+    const Bank* found = nullptr;
+    for (const Bank& bank : banks_) {
+      if (bank.name() != name) continue;
+      if (found == nullptr || bank.content() == content) found = &bank;
+      if (bank.content() == content) break;
+    }
+    if (found == nullptr)
+      tell(line, fmt::format("there is no bank '{}' here; its events are not heard", name));
+    else if (content != ContentHash{} && found->content() != ContentHash{} && content != found->content())
+      tell(line, fmt::format("the bank '{}' is not as it was when this was recorded", name));
+    return found;
+  }
+
   void carry_out(const ScriptedRequest& scripted) {
     if (const auto* load = std::get_if<asked::Load>(&scripted.asked.request)) {
-      for (const Bank& bank : banks_) {
-        if (bank.name() != load->bank) continue;
-        manager_.load(bank, load->preload);
-        if (load->content != ContentHash{} && bank.content() != ContentHash{} && load->content != bank.content())
-          tell(scripted.line, fmt::format("the bank '{}' is not as it was when this was recorded", load->bank));
-      }
+      if (const Bank* bank = recorded_bank(load->bank, load->content, scripted.line)) manager_.load(*bank, load->preload);
+    } else if (const auto* reload = std::get_if<asked::Reload>(&scripted.asked.request)) {
+      if (const Bank* bank = recorded_bank(reload->bank, reload->content, scripted.line)) manager_.reload(*bank, reload->preload);
     } else if (const auto* unload = std::get_if<asked::Unload>(&scripted.asked.request)) {
       manager_.unload(unload->bank);
     } else {

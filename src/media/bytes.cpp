@@ -6,23 +6,37 @@
 #include <cerrno>
 #include <cstring>
 #include <filesystem>
+#include <utility>
 
 #include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
 
-class FileBytes : public Bytes {
+/// An open file, for all who read from it.
+class OpenFile {
  public:
-  FileBytes(int file, std::uint64_t size) : file_(file), size_(size) {}
-  ~FileBytes() override { ::close(file_); }
+  explicit OpenFile(const std::string& path) {
+    std::error_code error;
+    const auto status = std::filesystem::status(path, error);
+    if (!std::filesystem::exists(status)) throw Error("there is no such file");
+    if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
+    size_ = std::filesystem::file_size(path, error);
+    file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (file_ < 0) throw Error(std::string("it cannot be opened: ") + std::strerror(errno));
+  }
+  ~OpenFile() {
+    if (file_ >= 0) ::close(file_);
+  }
+  OpenFile(const OpenFile&) = delete;
+  OpenFile& operator=(const OpenFile&) = delete;
 
-  std::uint64_t size() const override { return size_; }
-  std::size_t read(std::uint64_t at, std::span<std::byte> to) override {
-    if (::lseek(file_, static_cast<off_t>(at), SEEK_SET) < 0) return 0;
+  std::uint64_t size() const { return size_; }
+  /// Thread: any.
+  std::size_t read(std::uint64_t at, std::span<std::byte> to) const {
     std::size_t got = 0;
     while (got < to.size()) {
-      const ssize_t some = ::read(file_, to.data() + got, to.size() - got);
+      const ssize_t some = ::pread(file_, to.data() + got, to.size() - got, static_cast<off_t>(at + got));
       if (some < 0 && errno == EINTR) continue;
       if (some <= 0) break;
       got += static_cast<std::size_t>(some);
@@ -31,21 +45,27 @@ class FileBytes : public Bytes {
   }
 
  private:
-  int file_;
-  std::uint64_t size_;
+  int file_ = -1;
+  std::uint64_t size_ = 0;
+};
+
+class FileBytes : public Bytes {
+ public:
+  explicit FileBytes(std::shared_ptr<const OpenFile> file) : file_(std::move(file)) {}
+
+  std::uint64_t size() const override { return file_->size(); }
+  std::size_t read(std::uint64_t at, std::span<std::byte> to) override { return file_->read(at, to); }
+
+ private:
+  std::shared_ptr<const OpenFile> file_;
 };
 
 }  // namespace
 
-std::unique_ptr<Bytes> open_file(const std::string& path) {
-  std::error_code error;
-  const auto status = std::filesystem::status(path, error);
-  if (!std::filesystem::exists(status)) throw Error("there is no such file");
-  if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
-  const std::uintmax_t size = std::filesystem::file_size(path, error);
-  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-  if (file < 0) throw Error(std::string("it cannot be opened: ") + std::strerror(errno));
-  return std::make_unique<FileBytes>(file, size);
+std::unique_ptr<Bytes> open_file(const std::string& path) { return std::make_unique<FileBytes>(std::make_shared<const OpenFile>(path)); }
+
+std::function<std::unique_ptr<Bytes>()> open_file_for_many(const std::string& path) {
+  return [file = std::make_shared<const OpenFile>(path)] { return std::make_unique<FileBytes>(file); };
 }
 
 }  // namespace tidewater

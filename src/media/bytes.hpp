@@ -1,6 +1,7 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -23,5 +24,7 @@ class Bytes {
 
 /// A file on disk. Throws Error with words for a person.
 std::unique_ptr<Bytes> open_file(const std::string& path);
+/// The same for any number of readers on any threads, as the file is now: another that takes its name later is not seen.
+std::function<std::unique_ptr<Bytes>()> open_file_for_many(const std::string& path);
 
 }  // namespace tidewater

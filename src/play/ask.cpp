@@ -9,7 +9,7 @@ namespace {
 
 /// What has to be done even where there is little room to note it: a game goes by it.
 bool must_be_done(const Request& request) {
-  return std::holds_alternative<asked::Load>(request) || std::holds_alternative<asked::Unload>(request) ||
+  return std::holds_alternative<asked::Load>(request) || std::holds_alternative<asked::Reload>(request) || std::holds_alternative<asked::Unload>(request) ||
          std::holds_alternative<asked::Unreadable>(request) || std::holds_alternative<asked::ClipRead>(request) ||
          std::holds_alternative<asked::ClipDropped>(request);
 }
@@ -49,14 +49,17 @@ bool Control::admits(std::size_t text) {
   return false;
 }
 
+/// No bank has the event.
+Outcome Control::decide_unknown(Name event, PlaybackId id) {
+  const std::string_view lost = loaded.catalogue()->lost_with(event.text());
+  if (lost.empty()) return decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = event.text()});
+  return decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = notebook.keep(lost)});
+}
+
 Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
   PlaybackId id{raise.id, 0};
   const Catalogue::Event* known = loaded.catalogue()->find(raise.event);
-  if (known == nullptr) {
-    const std::string_view lost = loaded.catalogue()->lost_with(raise.event.text());
-    if (lost.empty()) return decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = raise.event.text()});
-    return decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = notebook.keep(lost)});
-  }
+  if (known == nullptr) return decide_unknown(raise.event, id);
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
                             .traits = raise.traits,
                             .emitter = raise.emitter,

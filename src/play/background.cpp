@@ -36,15 +36,21 @@ std::string BankLoading::problem() const {
   return state_->problem;
 }
 
-void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips) {
+void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how) {
   const BankData& data = data_of(bank);
   const std::lock_guard one_at_a_time(control.loaded.loading());
-  control.make_ready_for(data, clips);
-  Loading loading = control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
+  const bool replaces = how == LoadHow::in_place && control.loaded.bank_called(data.name) != nullptr;
+  control.make_ready_for(data, clips, replaces);
+  Loading loading = replaces ? control.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
+                             : control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
   control.number_groups(loading.prepared.front());
   const std::lock_guard lock(control.mutex);
   control.settle();
-  control.ask(asked::Load{bank.name(), bank.content(), control.preload_of(data, preload)}, {.loading = &loading});
+  const Preload decided = control.preload_of(data, preload);
+  if (replaces)
+    control.ask(asked::Reload{bank.name(), bank.content(), decided}, {.loading = &loading});
+  else
+    control.ask(asked::Load{bank.name(), bank.content(), decided}, {.loading = &loading});
   control.commit();
 }
 
@@ -59,10 +65,8 @@ namespace {
 
 class LoadTask : public ReaderTask {
  public:
-  LoadTask(Control& control, Bank bank, Preload preload, std::shared_ptr<BackgroundLoad::State> state)
-      : control_(control),
-        bank_(std::move(bank)),
-        preload_(preload),
+  LoadTask(Control& control, Bank bank, Preload preload, LoadHow how, std::shared_ptr<BackgroundLoad::State> state)
+      : control_(control), bank_(std::move(bank)), preload_(preload), how_(how),
         state_(std::move(state)),
         reading_(data_of(bank_), preload, control.preload_of(data_of(bank_), preload)) {
     state_->all = reading_.bytes();
@@ -80,7 +84,7 @@ class LoadTask : public ReaderTask {
         state_->read = reading_.bytes_read();
         return true;
       }
-      load_read(control_, bank_, preload_, reading_.take());
+      load_read(control_, bank_, preload_, reading_.take(), how_);
       state_->read = state_->all.load();
     } catch (const std::exception& error) {
       problem = error.what();
@@ -95,15 +99,16 @@ class LoadTask : public ReaderTask {
   Control& control_;
   Bank bank_;
   Preload preload_;
+  LoadHow how_;
   std::shared_ptr<BackgroundLoad::State> state_;
   ClipsOnTheirWay reading_;
 };
 
 }  // namespace
 
-BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload) {
+BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload, LoadHow how) {
   auto state = BackgroundLoad::state();
-  auto task = std::make_unique<LoadTask>(control, bank, preload, state);
+  auto task = std::make_unique<LoadTask>(control, bank, preload, how, state);
   if (control.options.offline) {
     while (task->step()) {
     }

@@ -6,10 +6,15 @@
 
 namespace tidewater {
 
+enum class LoadHow {
+  new_one,
+  in_place,  ///< of one of its name, where that is loaded
+};
+
 /// Those of its clips that are to be are in memory. Throws Error.
-void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips);
+void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how);
 
 /// Has the thread that reads do both; offline it is done on return.
-BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload);
+BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload, LoadHow how);
 
 }  // namespace tidewater

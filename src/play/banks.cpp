@@ -10,10 +10,10 @@
 
 namespace tidewater {
 
-void Control::make_ready_for(const BankData& data, LiveClips& clips) {
-  loaded.require_new(data.name);
+void Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
+  if (!in_place) loaded.require_new(data.name);
   for (const LiveBank* bank : loaded.catalogue()->banks())
-    if (!bank->data->by_itself && !data.by_itself) require_agreement(*bank->data, data);
+    if (!bank->data->by_itself && !data.by_itself && bank->data->name != data.name) require_agreement(*bank->data, data);
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
@@ -32,10 +32,19 @@ void Control::number_groups(LiveBank& bank) const {
 }
 
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
-  LiveBank& live = loaded.load(*beside.loading);
+  add_groups(*loaded.load(*beside.loading).data);
+  return Outcome::done;
+}
+
+Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
+  add_groups(*loaded.replace(*beside.loading).data);
+  return Outcome::done;
+}
+
+void Control::add_groups(const BankData& data) {
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
-  for (const auto& group : live.data->groups) {
+  for (const auto& group : data.groups) {
     const auto known = groups.size();
     const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
     numbers.push_back(number);
@@ -51,7 +60,6 @@ Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
     }
   }
   master_is_set = true;
-  return Outcome::done;
 }
 
 Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {
@@ -59,6 +67,8 @@ Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {
   if (bank == nullptr) return decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
   loaded.unload(*beside.loading);
   voices.unload(*bank);
+  for (LiveBank& version : loaded.banks())
+    if (version.replaced && !version.unloaded && version.data->name == bank->data->name) voices.unload(version);
   return Outcome::done;
 }
 

@@ -98,7 +98,7 @@ bool Control::wait_for_clips(LiveBank& bank, std::string& problem) {
 
 Outcome Control::carry_out(const asked::Prefetch& prefetch, const Beside&) {
   const Catalogue::Event* known = loaded.catalogue()->find(prefetch.event);
-  if (known == nullptr) return decide(Outcome::unknown_event, {}, {.code = Reason::Code::unknown_event, .name = prefetch.event.text()});
+  if (known == nullptr) return decide_unknown(prefetch.event, {});
   LiveBank& bank = *known->bank;
   for (const BankResponse& response : known->design->responses) {
     if (response.kind != BankResponse::Kind::start) continue;
@@ -128,7 +128,7 @@ LiveClip* find(LiveBank& bank, std::string_view name, std::uint64_t number) {
 }  // namespace
 
 Outcome Control::carry_out(const asked::ClipRead& its, const Beside& beside) {
-  LiveBank* bank = loaded.bank_called(its.bank);
+  LiveBank* bank = loaded.bank_of_load(its.bank, its.load);
   LiveClip* clip = bank == nullptr ? nullptr : find(*bank, its.clip, its.number);
   if (clip == nullptr) return Outcome::done;
   clip->wanted = false;
@@ -147,7 +147,7 @@ Outcome Control::carry_out(const asked::ClipRead& its, const Beside& beside) {
 }
 
 Outcome Control::carry_out(const asked::ClipDropped& its, const Beside&) {
-  LiveBank* bank = loaded.bank_called(its.bank);
+  LiveBank* bank = loaded.bank_of_load(its.bank, its.load);
   LiveClip* clip = bank == nullptr ? nullptr : find(*bank, its.clip, its.number);
   if (clip != nullptr && clip->idle()) dropped.push_back(bank->clips.drop(*clip));
   return Outcome::done;
@@ -177,7 +177,7 @@ void Control::take_read_clips() {
       dropped.push_back(std::move(its.data));
       continue;
     }
-    ask(asked::ClipRead{bank->data->name, bank->data->clips[its.number].name, its.number, its.problem},
+    ask(asked::ClipRead{bank->data->name, bank->data->clips[its.number].name, its.number, bank->serial, its.problem},
         {.read = its.data.there() ? &its.data : nullptr});
   }
   just_read.clear();
@@ -201,7 +201,7 @@ void Control::keep_to_budget() {
       return;
     }
     const std::uint32_t number = its->clips.number_of(*its->clips.oldest_idle());
-    ask(asked::ClipDropped{its->data->name, its->data->clips[number].name, number});
+    ask(asked::ClipDropped{its->data->name, its->data->clips[number].name, number, its->serial});
   }
   told_of_budget = false;
 }

@@ -68,7 +68,8 @@ struct Control {
   /// What a load says of that.
   Preload preload_of(const BankData& data, Preload wanted) const;
   /// Whether a bank can be loaded, and what it needs for that; may take long. Outside the lock, while nobody else loads. Throws Error.
-  void make_ready_for(const BankData& data, LiveClips& clips);
+  /// `in_place` of the loaded one of its name, where there is one.
+  void make_ready_for(const BankData& data, LiveClips& clips, bool in_place = false);
   /// The same: that its clips can be read later, and streamed.
   void make_ready_to_read(const BankData& data, LiveClips& clips);
   /// The same: which of the manager's groups its sounds will be in.
@@ -87,7 +88,9 @@ struct Control {
   void update(Seconds elapsed);
 
   Outcome carry_out(const asked::Load& load, const Beside& beside);
+  Outcome carry_out(const asked::Reload& reload, const Beside& beside);
   Outcome carry_out(const asked::Unload& unload, const Beside& beside);
+  void add_groups(const BankData& data);
   Outcome carry_out(const asked::Raise& raise, const Beside& beside);
   Outcome carry_out(const asked::Stop& stop, const Beside& beside);
   Outcome carry_out(const asked::SetGain& its, const Beside& beside);
@@ -133,6 +136,7 @@ struct Control {
   /// of it.
   bool admits(std::size_t text);
   Outcome decide(Outcome outcome, PlaybackId id, const Reason& why, Name event = {"", 0});
+  Outcome decide_unknown(Name event, PlaybackId id);
   void tell(const Reason& why) { notebook.add(link.now().at, NoticeNote{.why = notebook.keep(why)}); }
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
   void note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event);

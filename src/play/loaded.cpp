@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <iterator>
+#include <string_view>
 #include <utility>
 
 #include "base/random.hpp"
@@ -27,7 +28,6 @@ Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, Liv
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();
   live.data = data;
-  live.serial = ++serial_;
   live.clips = std::move(clips);
   live.sounds.reserve(data->sounds.size());
   for (const auto& design : data->sounds) {
@@ -49,6 +49,31 @@ Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, Liv
   return loading;
 }
 
+Loading Loaded::prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
+  Loading loading = prepare_to_load(data, std::move(clips), seed);
+  LiveBank& live = loading.prepared.front();
+  auto banks = catalogue_->banks();
+  const auto place = std::find_if(banks.begin(), banks.end(), [&](const LiveBank* bank) { return bank->data->name == data->name; });
+  loading.leaving = *place;
+  *place = &live;
+  std::unordered_map<std::string_view, LiveSound*> old;
+  for (LiveSound& sound : loading.leaving->sounds) {
+    old.emplace(sound.design->name, &sound);
+    --sound.memory->users;
+  }
+  for (LiveSound& sound : live.sounds)
+    if (const auto known = old.find(sound.design->name); known != old.end()) loading.versions.emplace_back(&sound, known->second);
+  loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), catalogue_->unloaded());
+  return loading;
+}
+
+LiveBank& Loaded::replace(Loading& loading) {
+  LiveBank& live = load(loading);
+  loading.leaving->replaced = true;
+  for (const auto& [sound, old] : loading.versions) sound->older = old;
+  return live;
+}
+
 Loading Loaded::prepare_to_unload(std::string_view name) {
   Loading loading;
   auto banks = catalogue_->banks();
@@ -65,6 +90,7 @@ Loading Loaded::prepare_to_unload(std::string_view name) {
 
 LiveBank& Loaded::load(Loading& loading) {
   LiveBank& live = loading.prepared.front();
+  live.serial = ++loads_;
   for (LiveSound* sound : loading.known) sound->memory->fit(*sound->design);
   banks_.splice(banks_.end(), loading.prepared);
   catalogue_.swap(loading.catalogue);
@@ -77,17 +103,33 @@ LiveBank* Loaded::bank_called(std::string_view name) const {
   return nullptr;
 }
 
+LiveBank* Loaded::bank_of_load(std::string_view name, std::uint64_t serial) {
+  LiveBank* bank = bank_numbered(serial);
+  const bool another_journal = serial == 0 || serial > loads_ || (bank != nullptr && bank->data->name != name);
+  if (another_journal) return bank_called(name);
+  return bank == nullptr || bank->unloaded ? nullptr : bank;
+}
+
 LiveBank* Loaded::bank_numbered(std::uint64_t serial) {
   for (LiveBank& bank : banks_)
     if (bank.serial == serial) return &bank;
   return nullptr;
 }
 
+void Loaded::forget_version(const LiveBank& gone) {
+  for (LiveBank& bank : banks_)
+    for (LiveSound& sound : bank.sounds)
+      if (sound.older != nullptr && sound.older->home == &gone) sound.older = sound.older->older;
+}
+
 std::list<LiveBank> Loaded::take_silent() {
   std::list<LiveBank> silent;
   for (auto bank = banks_.begin(); bank != banks_.end();) {
     const auto next = std::next(bank);
-    if (bank->unloaded && bank->playing == 0) silent.splice(silent.end(), banks_, bank);
+    if ((bank->unloaded || bank->replaced) && bank->playing == 0) {
+      if (bank->replaced) forget_version(*bank);
+      silent.splice(silent.end(), banks_, bank);
+    }
     bank = next;
   }
   return silent;

@@ -39,7 +39,7 @@ struct LiveSound : PlayedSound {
 
 struct LiveBank : PlayedBank {
   std::shared_ptr<const BankData> data;
-  std::uint64_t serial = 0;  ///< no two have the same
+  std::uint64_t serial = 0;  ///< which load it came with, from 1
   std::vector<LiveSound> sounds;
 };
 
@@ -47,7 +47,8 @@ struct LiveBank : PlayedBank {
 struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that comes
   std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
-  LiveBank* leaving = nullptr;    ///< the one that goes; null where there is none of its name
+  LiveBank* leaving = nullptr;    ///< the one that goes, or is replaced; null where there is none of its name
+  std::vector<std::pair<LiveSound*, LiveSound*>> versions;  ///< of a bank that replaces another: its sounds, and those of the same name there
   std::shared_ptr<const Catalogue> catalogue;
 };
 
@@ -62,6 +63,8 @@ class Loaded {
   /// Throws Error where a bank of this name is there.
   void require_new(std::string_view name) const;
   Loading prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
+  /// In the place of the one of its name, which has to be there.
+  Loading prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   Loading prepare_to_unload(std::string_view name);
 
   // With the control lock.
@@ -71,22 +74,27 @@ class Loaded {
   /// The old catalogue goes back into `loading`, to be destroyed outside the lock.
   LiveBank& load(Loading& loading);
   void unload(Loading& loading) { catalogue_.swap(loading.catalogue); }
+  LiveBank& replace(Loading& loading);
   /// Null where none is loaded.
   LiveBank* bank_called(std::string_view name) const;
+  /// The version that came with a load, be it replaced; null where it is gone. Of a load that never was here, the bank of its name.
+  LiveBank* bank_of_load(std::string_view name, std::uint64_t serial);
   /// Null where it is gone.
   LiveBank* bank_numbered(std::uint64_t serial);
   /// In the order in which they came: those that still play after they were unloaded, too.
   std::list<LiveBank>& banks() { return banks_; }
   /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,
-  /// `bank_called(name)` gives a bank's data.
+  /// `bank_called(name, content)` gives a bank's data.
   template <class State, class BankCalled>
   void state(State& s, std::uint64_t seed, BankCalled bank_called);
   /// Banks that nothing plays from any more. They are destroyed by whoever takes them, outside the lock.
   std::list<LiveBank> take_silent();
 
  private:
+  void forget_version(const LiveBank& gone);
+
   std::mutex loading_;
-  std::uint64_t serial_ = 0;  ///< the last that was given
+  std::uint64_t loads_ = 0;  ///< that there were
   std::list<LiveBank> banks_;
   std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name
@@ -99,14 +107,18 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
   for (LiveBank& bank : banks_) all.push_back(&bank);
   s.each(all, [&](LiveBank*& bank) {
     std::string name = bank == nullptr ? std::string() : bank->data->name;
+    ContentHash content = bank == nullptr ? ContentHash() : bank->data->content;
     s.text(name);
+    s(content);
     if constexpr (State::reading) {
-      banks_.splice(banks_.end(), prepare_to_load(bank_called(name), LiveClips(bank_called(name)->clips.size()), seed).prepared);
+      const auto data = bank_called(name, content);
+      banks_.splice(banks_.end(), prepare_to_load(data, LiveClips(data->clips.size()), seed).prepared);
       bank = &banks_.back();
     }
-    s(bank->unloaded, bank->playing, bank->asleep, bank->stops);
+    s(bank->serial, bank->unloaded, bank->replaced, bank->playing, bank->asleep, bank->stops);
     bank->clips.state(s);
   });
+  s(loads_);
   // In the order in which they count; of two with one name the younger.
   s.each(in_catalogue, [&](LiveBank*& bank) {
     auto at = static_cast<std::size_t>(std::find(all.begin(), all.end(), bank) - all.begin());

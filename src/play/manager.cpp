@@ -52,10 +52,20 @@ SoundManager::~SoundManager() {
 
 void SoundManager::load(const Bank& bank, Preload preload) {
   // What takes long is done, and undone, while others may ask.
-  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload));
+  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::new_one);
 }
 
-BankLoading SoundManager::load_in_background(const Bank& bank, Preload preload) { return begin_to_load(*control_, bank, preload); }
+BankLoading SoundManager::load_in_background(const Bank& bank, Preload preload) {
+  return begin_to_load(*control_, bank, preload, LoadHow::new_one);
+}
+
+void SoundManager::reload(const Bank& bank, Preload preload) {
+  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::in_place);
+}
+
+BankLoading SoundManager::reload_in_background(const Bank& bank, Preload preload) {
+  return begin_to_load(*control_, bank, preload, LoadHow::in_place);
+}
 
 std::span<const LoadedBank> SoundManager::loaded() const { return control_->loads.told; }
 

@@ -76,6 +76,16 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   for (LiveBank* bank : banks)
     for (LiveSound& sound : bank->sounds) {
       s(sound.group, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
+      std::size_t version = 0, its = 0;  // of the bank that has the older one, from 1, and which of its sounds that is
+      if constexpr (!State::reading)
+        if (sound.older != nullptr) {
+          const auto home = std::find(banks.begin(), banks.end(), sound.older->home);
+          version = static_cast<std::size_t>(home - banks.begin()) + 1;
+          its = static_cast<std::size_t>(static_cast<const LiveSound*>(sound.older) - (*home)->sounds.data());
+        }
+      s(version, its);
+      if (version > banks.size() || (version > 0 && its >= banks[version - 1]->sounds.size())) StateIn::damaged();
+      if constexpr (State::reading) sound.older = version == 0 ? nullptr : &banks[version - 1]->sounds[its];
       control.voices.keep_latest(s, sound);
     }
   control.link.state(s);
@@ -87,7 +97,7 @@ std::vector<std::byte> save(Control& control) {
   StateOut body;
   std::vector<Needed> needed = banks_of(control);
   body.each(needed, [&](Needed& bank) { bank.state(body); });
-  all_of(body, control, [](const std::string&) { return std::shared_ptr<const BankData>(); });
+  all_of(body, control, [](const std::string&, ContentHash) { return std::shared_ptr<const BankData>(); });
   const std::vector<std::byte> bytes = body.take();
   StateOut whole;
   whole(made_of, fixed(control.options), sum_of(bytes));
@@ -112,8 +122,9 @@ void restore(Control& control, std::span<const std::byte> saved, std::span<const
   const auto bytes = saved.subspan(sizeof its_parts + sizeof its_options + sizeof sum);
   if (sum != sum_of(bytes)) StateIn::damaged();
 
-  const auto bank_called = [&](const std::string& name) {
-    const auto bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name; });
+  const auto bank_called = [&](const std::string& name, ContentHash content) {
+    auto bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name && b.content() == content; });
+    if (bank == banks.end()) bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name; });
     if (bank == banks.end()) throw Error(fmt::format("the state was saved with a bank '{}' that is not given", name));
     return BankInside::of(*bank);
   };
@@ -121,7 +132,7 @@ void restore(Control& control, std::span<const std::byte> saved, std::span<const
   std::vector<Needed> needed;
   body.each(needed, [&](Needed& bank) { bank.state(body); });
   for (const auto& [name, content] : needed) {
-    const auto data = bank_called(name);
+    const auto data = bank_called(name, content);
     if (data->content != content) throw Error(fmt::format("the bank '{}' is not as it was when the state was saved", name));
   }
   all_of(body, control, bank_called);

@@ -52,6 +52,10 @@ inline constexpr auto description_of<asked::Load> = describe("load", field("bank
                                                              field("content", &asked::Load::content, Use::unusual),
                                                              field("preload", &asked::Load::preload, Use::unusual));
 template <>
+inline constexpr auto description_of<asked::Reload> = describe("reload", field("bank", &asked::Reload::bank),
+                                                               field("content", &asked::Reload::content, Use::unusual),
+                                                               field("preload", &asked::Reload::preload, Use::unusual));
+template <>
 inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank));
 template <>
 inline constexpr auto description_of<asked::Raise> = describe("raise", field("id", &asked::Raise::id, Use::usual),
@@ -96,11 +100,13 @@ template <>
 inline constexpr auto description_of<asked::ClipRead> = describe("clip-read", field("bank", &asked::ClipRead::bank),
                                                                  field("clip", &asked::ClipRead::clip),
                                                                  field("number", &asked::ClipRead::number, Use::usual),
+                                                                 field("load", &asked::ClipRead::load, Use::usual),
                                                                  field("why", &asked::ClipRead::why, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::ClipDropped> = describe("clip-dropped", field("bank", &asked::ClipDropped::bank),
                                                                     field("clip", &asked::ClipDropped::clip),
-                                                                    field("number", &asked::ClipDropped::number, Use::usual));
+                                                                    field("number", &asked::ClipDropped::number, Use::usual),
+                                                                    field("load", &asked::ClipDropped::load, Use::usual));
 
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;

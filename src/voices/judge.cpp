@@ -19,8 +19,9 @@ bool Voices::leaving(const LiveStart& start) const {
 /// The starts of a sound that go on: of one emitter, or of all.
 void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter) {
   in_order_.clear();
-  for (LiveStart* start = sound.latest; start != nullptr; start = start->earlier)
-    if ((!emitter || start->emitter == *emitter) && !leaving(*start)) in_order_.push_back(start);
+  for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
+    for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
+      if ((!emitter || start->emitter == *emitter) && !leaving(*start)) in_order_.push_back(start);
   std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
 }
 
@@ -30,8 +31,9 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
   const std::int64_t spacing = frames_of(sound.design->spacing);
   if (spacing <= 0 || before.latest() <= frame - spacing) return false;
   if (before.near(emitter, frame, spacing)) return true;
-  for (const LiveStart* start = sound.latest; start != nullptr; start = start->earlier)
-    if ((!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
+  for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
+    for (const LiveStart* start = version->latest; start != nullptr; start = start->earlier)
+      if ((!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
   return false;
 }
 

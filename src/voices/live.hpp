@@ -19,6 +19,7 @@ struct LiveStart;
 struct PlayedBank {
   LiveClips clips;
   bool unloaded = false;    ///< kept until nothing plays from it
+  bool replaced = false;    ///< the same, and what plays goes on
   std::size_t playing = 0;  ///< starts from it that are not over
   std::size_t asleep = 0;   ///< of their layers, but for those that are gone
   std::uint64_t stops = 0;  ///< as of so many stops of everything
@@ -34,6 +35,7 @@ struct PlayedSound {
   std::size_t asleep = 0;       ///< of its layers, but for those that are gone
   std::uint64_t stops = 0;      ///< as of so many stops of everything
   LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
+  PlayedSound* older = nullptr;  ///< of the same name, in a version of its bank that was replaced and still plays
 };
 
 /// Where a layer stands with its voice.
