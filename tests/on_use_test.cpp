@@ -12,6 +12,7 @@
 #include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
+#include "tidewater/watch_bank.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -361,4 +362,89 @@ TEST_CASE("a game without a reading thread reads when it likes: nothing is read 
   while (game.manager->read_for(Seconds{1})) {
   }
   CHECK(again.done());
+}
+
+namespace {
+
+/// Packs a book of one hum and one call, whose pitches a version has.
+std::string pack_version(const Folder& folder, double hum, double call) {
+  folder.write_clip("clips/hum.wav", sine(hum, 1, 1, 0.3));
+  folder.write_clip("clips/call.wav", sine(call, 0.2, 1, 0.3));
+  folder.write("book.toml", book_head +
+                                "[sounds.hum]\nclips = [\"hum.wav\"]\nloop = true\n[sounds.call]\nclips = [\"call.wav\"]\n"
+                                "[events.hum]\nstart = \"hum\"\n[events.hush]\nstop = \"hum\"\n[events.call]\nstart = \"call\"\n");
+  return pack(read_book(folder.path("book.toml")).book, folder.path("banks")).front().file;
+}
+
+double pitch_at_end(const Game& game) {
+  Take take;
+  take.samples.assign(game.samples.end() - 9600, game.samples.end());
+  return take.pitch();
+}
+
+}  // namespace
+
+TEST_CASE("a bank that is packed again is heard in the running game; what plays goes on with the old version, and is stopped by the new") {
+  Folder folder;
+  const std::string file = pack_version(folder, 300, 700);
+  Game game;
+  BankWatch watch(*game.manager, file);
+  std::vector<std::string> said;
+  const auto look = [&] {
+    if (const auto its = watch.look()) said.push_back(*its);
+    return said.size();
+  };
+  const Playback hum = game.manager->raise("hum").playback();
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK(pitch_at_end(game) == Approx(300).margin(2));
+
+  pack_version(folder, 500, 900);
+  CHECK(game.until([&] { return look() == 1; }));
+  CHECK_THAT(said.back(), Contains("stage.tidebank: reloaded"));
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK_FALSE(hum.ended());
+  CHECK(pitch_at_end(game) == Approx(300).margin(2));  // without a gap
+  Take all;
+  all.samples = game.samples;
+  CHECK(all.part(0.05, all.seconds() - 0.06).steepest() < 0.02);
+  CHECK(game.manager->raise("hush").outcome == Outcome::done);
+  CHECK(game.until([&] { return hum.ended(); }));
+  game.manager->raise("call");
+  for (int i = 0; i < 12; ++i) game.step();
+  CHECK(pitch_at_end(game) == Approx(900).margin(4));
+
+  // A broken file is told, and the version before it stays.
+  folder.write("banks/stage.tidebank", "no bank");
+  CHECK(game.until([&] { return look() == 2; }));
+  CHECK_THAT(said.back(), Contains("this is no bank") && Contains("the version before it plays on"));
+  CHECK(game.manager->raise("call").outcome == Outcome::started);
+  pack_version(folder, 500, 900);
+  for (int i = 0; i < 50; ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+    look();
+    game.step();
+  }
+  CHECK(said.size() == 2);  // it is the same again
+}
+
+TEST_CASE("the language changes while the game runs: what is being said is said to its end") {
+  Folder folder;
+  write_stage_clips(folder);
+  folder.write_clip("clips/speech/en/hello.wav", sine(300, 1, 1, 0.4));
+  folder.write_clip("clips/speech/de/hello.wav", sine(600, 1, 1, 0.4));
+  folder.write("book.toml",
+               "[book]\nname = \"voices\"\nspeech = \"speech\"\nlanguages = [\"en\", \"de\"]\n"
+               "[sounds.hello]\nclips = [\"speech/en/hello.wav\"]\n[events.hello]\nstart = \"hello\"\n");
+  pack(read_book(folder.path("book.toml")).book, folder.path("banks"));
+  Game game;
+  game.manager->load(open_bank(folder.path("banks/voices.en.tidebank")));
+  const Playback english = game.manager->raise("hello").playback();
+  for (int i = 0; i < 20; ++i) game.step();
+  game.manager->reload(open_bank(folder.path("banks/voices.de.tidebank")));
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK(pitch_at_end(game) == Approx(300).margin(2));
+  CHECK(game.until([&] { return english.ended(); }));
+  game.manager->raise("hello");
+  for (int i = 0; i < 20; ++i) game.step();
+  CHECK(pitch_at_end(game) == Approx(600).margin(3));
 }

@@ -343,7 +343,8 @@ std::vector<Bank> three_banks(const Folder& folder, const std::string& first) {
   folder.write("other.toml", other_book);
   std::string version = first;  // of the first: one sound is another, one is gone, one is new
   version.replace(version.find("clips = [\"n-*.wav\"]"), 19, "clips = [\"n-2.wav\", \"low.wav\"]");
-  folder.write("version.toml", book_head + version + "[sounds.new]\nclips = [\"wide.wav\"]\nloop = true\n[events.nobody]\nstart = \"new\"\n");
+  folder.write("version.toml",
+               book_head + version + "[sounds.new]\nclips = [\"wide.wav\"]\nloop = true\n[events.nobody]\nstart = \"new\"\n");
   std::vector<Bank> banks;
   for (const std::string name : {"book", "other", "version"}) {
     const std::string file = folder.path(name + ".tidebank");

@@ -169,6 +169,21 @@ TEST_CASE("a watched audition plays again when the book is saved, and Ctrl-C end
   CHECK_THAT(tool.read("heard"), Contains("tone.wav") && Contains("low.wav"));
 }
 
+TEST_CASE("a watched pack packs again when a clip or the book is saved, tells what is wrong with it, and Ctrl-C ends it cleanly") {
+  const Tool tool;
+  tool.write("watch", "said=" + tool.path("said") +
+                          "\nuntil_said() { for i in $(seq 600); do grep -q \"$1\" $said && return; sleep 0.1; done; }\n" +
+                          BUILD_FOLDER "/tidewater pack " + tool.book() + " --output " + tool.path("out") +
+                          " --watch > $said 2>&1 & pid=$!\n"
+                          "until_said 'save one to pack it again'\ncp " +
+                          tool.path("clips/low.wav") + " " + tool.path("clips/tone.wav") +
+                          "\nfor i in $(seq 600); do [ $(grep -c '^  packed' $said) = 2 ] && break; sleep 0.1; done\n" +
+                          "echo '[events.x' >> " + tool.book() + "\nuntil_said 'book.toml:'\nkill -INT $pid; wait $pid\n");
+  const Ran ran = run(tool, "bash -m " + tool.path("watch"));
+  CHECK(ran.exit == 0);
+  CHECK_THAT(tool.read("said"), Contains("  packed") && Contains("book.toml:"));
+}
+
 TEST_CASE("gather, show, sketch and credits do their work from the command line") {
   const Tool tool;
   const std::string before = tool.read("book.toml");

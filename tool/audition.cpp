@@ -17,13 +17,12 @@
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/picture/takes.hpp"
+#include "watching.hpp"
 
 namespace tidewater::tool {
 namespace {
 
 namespace fs = std::filesystem;
-
-volatile std::sig_atomic_t interrupted = 0;
 
 Book read_good_book(const std::string& path) {
   ReadBook read = read_book(path);
@@ -159,27 +158,16 @@ fs::file_time_type last_change(const std::vector<AuditionSide>& sides) {
 }  // namespace
 
 int audition(const AuditionCall& call) {
-  std::signal(SIGINT, [](int) { interrupted = 1; });
+  heed_interrupts();
   std::vector<AuditionSide> sides = sides_of(call);
   audition_once(call, sides);
   if (!call.watch) return fine;
-  auto heard = last_change(sides);
   fmt::print("watching {} and its clips; save one to hear it again, Ctrl-C ends\n", call.book);
-  std::fflush(stdout);
-  while (interrupted == 0) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(150));
-    const auto now = last_change(sides);
-    if (now == heard) continue;
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));  // until it is written
-    heard = last_change(sides);
-    try {
-      sides = sides_of(call);
-      audition_once(call, sides);
-    } catch (const Error& error) {
-      fmt::print(stderr, "{}\n", error.what());
-    }
-    std::fflush(stdout);
-  }
+  watch([&] { return last_change(sides); },
+        [&] {
+          sides = sides_of(call);
+          audition_once(call, sides);
+        });
   return fine;
 }
 

@@ -64,6 +64,7 @@ struct PackCall {
   std::string target, language;  ///< empty for none, and for all
   int rate = 0;                  ///< the target's
   bool json = false;
+  bool watch = false;
   std::uint64_t largest = 0;        ///< bytes that a bank may have; 0 for any number
   std::string depfile, depfile_of;  ///< what it was made of, for build tools, and the name that these know it by
 };

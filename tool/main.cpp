@@ -117,6 +117,7 @@ int run(int argc, char** argv) {
   pack_command->add_flag("--json", pack_call.json, "Print a list of what was packed as JSON");
   pack_command->add_option("--largest", pack_call.largest, "Fail where a bank is larger, such as 40MiB")
       ->transform(CLI::AsSizeValue(false));
+  pack_command->add_flag("--watch", pack_call.watch, "Pack again whenever the book or a clip is saved, until Ctrl-C");
   pack_command->add_option("--depfile", pack_call.depfile, "Write what it was made of to this file, as make and Ninja read it");
   pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
   pack_command->footer(

@@ -3,8 +3,11 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <system_error>
+#include <utility>
 #include <vector>
 
 #include "columns.hpp"
@@ -12,6 +15,7 @@
 #include "progress.hpp"
 #include "sizes.hpp"
 #include "tidewater/error.hpp"
+#include "watching.hpp"
 
 namespace tidewater::tool {
 namespace {
@@ -47,7 +51,26 @@ void print_report(const Book& book, const std::vector<PackedBank>& packed, doubl
 
 }  // namespace
 
-int pack(const PackCall& call) {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// All that goes into the banks, so that it can be seen to change.
+struct Watched {
+  std::vector<std::string> files;
+
+  std::vector<std::pair<fs::file_time_type, std::uintmax_t>> stamps() const {
+    std::vector<std::pair<fs::file_time_type, std::uintmax_t>> stamps;
+    for (const std::string& file : files) {
+      std::error_code ignored;
+      const auto time = fs::last_write_time(file, ignored);
+      stamps.emplace_back(time, fs::is_regular_file(file, ignored) ? fs::file_size(file, ignored) : 0);
+    }
+    return stamps;
+  }
+};
+
+int pack_once(const PackCall& call, Watched& watched) {
   const ReadBook read = read_book(call.book);
   for (const Problem& problem : read.problems) fmt::print(stderr, "{}\n", to_text(problem));
   if (!read.problems.empty()) return bad_input;
@@ -63,6 +86,8 @@ int pack(const PackCall& call) {
     print_json(packed, call.largest);
   else
     print_report(read.book, packed, took.count());
+  watched.files = {call.book};
+  for (const PackedBank& bank : packed) watched.files.insert(watched.files.end(), bank.made_of.begin(), bank.made_of.end());
   int code = fine;
   for (const PackedBank& bank : packed) {
     if (call.largest == 0 || bank.bytes <= call.largest) continue;
@@ -71,6 +96,23 @@ int pack(const PackCall& call) {
     code = bad_input;
   }
   return code;
+}
+
+}  // namespace
+
+int pack(const PackCall& call) {
+  Watched watched{{call.book}};
+  if (!call.watch) return pack_once(call, watched);
+  heed_interrupts();
+  const auto again = [&] { pack_once(call, watched); };
+  try {
+    again();
+  } catch (const Error& error) {
+    fmt::print(stderr, "{}\n", error.what());  // it may be mended
+  }
+  fmt::print("watching {} and its clips; save one to pack it again, Ctrl-C ends\n", call.book);
+  watch([&] { return watched.stamps(); }, again);
+  return fine;
 }
 
 int verify(const VerifyCall& call) {

@@ -144,7 +144,7 @@ struct ClipDropped {
 }  // namespace asked
 
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
-                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload,
-                             asked::ClipRead, asked::ClipDropped>;
+                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
+                             asked::Reload, asked::ClipRead, asked::ClipDropped>;
 
 }  // namespace tidewater

@@ -9,9 +9,9 @@ namespace {
 
 /// What has to be done even where there is little room to note it: a game goes by it.
 bool must_be_done(const Request& request) {
-  return std::holds_alternative<asked::Load>(request) || std::holds_alternative<asked::Reload>(request) || std::holds_alternative<asked::Unload>(request) ||
-         std::holds_alternative<asked::Unreadable>(request) || std::holds_alternative<asked::ClipRead>(request) ||
-         std::holds_alternative<asked::ClipDropped>(request);
+  return std::holds_alternative<asked::Load>(request) || std::holds_alternative<asked::Reload>(request) ||
+         std::holds_alternative<asked::Unload>(request) || std::holds_alternative<asked::Unreadable>(request) ||
+         std::holds_alternative<asked::ClipRead>(request) || std::holds_alternative<asked::ClipDropped>(request);
 }
 
 }  // namespace

@@ -66,7 +66,10 @@ namespace {
 class LoadTask : public ReaderTask {
  public:
   LoadTask(Control& control, Bank bank, Preload preload, LoadHow how, std::shared_ptr<BackgroundLoad::State> state)
-      : control_(control), bank_(std::move(bank)), preload_(preload), how_(how),
+      : control_(control),
+        bank_(std::move(bank)),
+        preload_(preload),
+        how_(how),
         state_(std::move(state)),
         reading_(data_of(bank_), preload, control.preload_of(data_of(bank_), preload)) {
     state_->all = reading_.bytes();

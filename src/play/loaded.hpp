@@ -48,7 +48,8 @@ struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that comes
   std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
   LiveBank* leaving = nullptr;    ///< the one that goes, or is replaced; null where there is none of its name
-  std::vector<std::pair<LiveSound*, LiveSound*>> versions;  ///< of a bank that replaces another: its sounds, and those of the same name there
+  std::vector<std::pair<LiveSound*, LiveSound*>>
+      versions;  ///< of a bank that replaces another: its sounds, and those of the same name there
   std::shared_ptr<const Catalogue> catalogue;
 };
 

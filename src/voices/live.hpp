@@ -31,10 +31,10 @@ struct PlayedSound {
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
-  PlaybackId stopped;           ///< what began before and sleeps is gone
-  std::size_t asleep = 0;       ///< of its layers, but for those that are gone
-  std::uint64_t stops = 0;      ///< as of so many stops of everything
-  LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
+  PlaybackId stopped;            ///< what began before and sleeps is gone
+  std::size_t asleep = 0;        ///< of its layers, but for those that are gone
+  std::uint64_t stops = 0;       ///< as of so many stops of everything
+  LiveStart* latest = nullptr;   ///< its starts that are not over hang together, the latest first
   PlayedSound* older = nullptr;  ///< of the same name, in a version of its bank that was replaced and still plays
 };
 
