@@ -16,6 +16,9 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/random.hpp"
+#include "tidewater/audio_file.hpp"
+#include "tidewater/author/advice.hpp"
 #include "tidewater/author/pack.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/open_bank.hpp"
@@ -172,6 +175,76 @@ void beside_a_load(const std::string& large) {
       waits[waits.size() * 99 / 100], 100 * game.longest);
 }
 
+/// So many clips of 3.6 s, and a book that plays them all.
+Book write_book(const fs::path& folder, int clips, const std::string& ending) {
+  fs::create_directories(folder / "clips");
+  std::string text = "[book]\nname = \"large\"\n[targets.t]\ncodec = \"flac\"\nstream-from = \"1 s\"\n";
+  Random random(3);
+  std::vector<float> samples(static_cast<std::size_t>(3.6 * 48000));
+  for (int c = 0; c < clips; ++c) {
+    float slow = 0;
+    for (float& x : samples) x = slow += (static_cast<float>(random.between(-0.3, 0.3)) - slow) * 0.05F;
+    AudioFileWriter file((folder / "clips" / fmt::format("{}{}", c, ending)).string(), Hertz{48000}, 1, SampleFormat::pcm_16);
+    file.write(samples);
+    file.close();
+    text += fmt::format("[sounds.s{0}]\nclips = [\"{0}{1}\"]\n[events.e{0}]\nstart = \"s{0}\"\n", c, ending);
+  }
+  const std::string path = (folder / "book.toml").string();
+  std::ofstream(path) << text;
+  return read_book(path).book;
+}
+
+/// The encoder alone, on every core.
+void encode_all(const fs::path& folder, int clips) {
+  std::atomic<int> next{0};
+  std::vector<std::thread> threads;
+  for (unsigned t = 0; t < std::max(1U, std::thread::hardware_concurrency()); ++t)
+    threads.emplace_back([&] {
+      for (int c = next++; c < clips; c = next++) {
+        const std::string name = (folder / "clips" / fmt::format("{}", c)).string();
+        SF_INFO info{};
+        SNDFILE* in = sf_open((name + ".wav").c_str(), SFM_READ, &info);
+        std::vector<short> samples(static_cast<std::size_t>(info.frames));
+        sf_readf_short(in, samples.data(), info.frames);
+        sf_close(in);
+        info.format = SF_FORMAT_FLAC | SF_FORMAT_PCM_16;
+        SNDFILE* out = sf_open((name + ".new").c_str(), SFM_WRITE, &info);
+        sf_writef_short(out, samples.data(), static_cast<sf_count_t>(samples.size()));
+        sf_close(out);
+        fs::remove(name + ".new");
+      }
+    });
+  for (auto& thread : threads) thread.join();
+}
+
+/// Packing two hours of clips.
+void packing(const fs::path& folder) {
+  constexpr int clips = 2000;
+  setenv("TIDEWATER_CACHE", (folder / "cache").c_str(), 1);
+  const Book book = write_book(folder, clips, ".wav");
+  const PackOptions options{.target = "t"};
+  const double encoded = took(1, [&] { encode_all(folder, clips); });
+  row("2,000 clips, two hours, packed as FLAC from nothing / the encoder alone", encoded,
+      took(1, [&] { pack(book, (folder / "out").string(), options); }));
+  fs::copy_file(folder / "clips/1.wav", folder / "clips/0.wav", fs::copy_options::overwrite_existing);
+  row("the same with one clip changed / the same, all", encoded, took(1, [&] { pack(book, (folder / "out").string(), options); }));
+  row("the same with nothing changed / the same, all", encoded, took(1, [&] { pack(book, (folder / "out").string(), options); }));
+  const fs::path compressed = folder / "flac";
+  const Book other = write_book(compressed, clips, ".flac");
+  const double decoded = took(1, [&] {
+    std::atomic<int> next{0};
+    std::vector<std::thread> threads;
+    for (unsigned t = 0; t < std::max(1U, std::thread::hardware_concurrency()); ++t)
+      threads.emplace_back([&] {
+        for (int c = next++; c < clips; c = next++) decode(compressed / "clips" / fmt::format("{}.flac", c));
+      });
+    for (auto& thread : threads) thread.join();
+  });
+  fs::remove_all(folder / "cache");
+  row("check of as many in FLAC, nothing known / decoding them", decoded, took(1, [&] { check_clips(other); }));
+  unsetenv("TIDEWATER_CACHE");
+}
+
 }  // namespace
 
 void print_resident(const std::string& path) {
@@ -221,6 +294,7 @@ void print_banks_table() {
       took(10, [&] { open_bank(gibi); }));
   const std::string other_process = "/proc/" + std::to_string(getpid()) + "/exe resident " + gibi;
   if (std::system(other_process.c_str()) != 0) fmt::print("| resident memory: not measured |\n");
+  packing(folder / "packing");
   first_sound(gibi, true);
   first_sound(gibi, false);
   beside_a_load(gibi);

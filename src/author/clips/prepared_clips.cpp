@@ -44,6 +44,11 @@ BookWays::Codec codec_for(const BookLayer& layer, const ClipWays& ways) {
   return encodes(ways) && layer.loop.between == BookLoop::Between::none ? ways.codec : BookWays::Codec::flac;
 }
 
+/// Whether nothing would be won by encoding it: FLAC again is FLAC.
+bool has_codec(const std::string& file, BookWays::Codec codec) {
+  return codec == BookWays::Codec::flac && std::filesystem::path(file).extension() == ".flac";
+}
+
 BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz rate) {
   const BookLayer& layer = *job.layer;
   Audio audio = clip_audio(book, job.file);
@@ -51,9 +56,11 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
   if (folds) audio = to_mono(audio);
   if (streams(layer, audio, job.ways)) {
     std::string file = std::filesystem::absolute(clip_file(book, job.file)).string();
-    if (encodes(job.ways) || folds) {
-      file = encoded_file(audio, codec_for(layer, job.ways), job.ways.quality, key);
-      audio = decode_file(file);  // what is heard is what is read from it
+    if ((encodes(job.ways) && !has_codec(file, codec_for(layer, job.ways))) || folds) {
+      const auto codec = codec_for(layer, job.ways);
+      file = encoded_file(audio, codec, job.ways.quality, key);
+      const bool the_same = codec == BookWays::Codec::flac && audio.sixteen_bits;
+      if (!the_same) audio = decode_file(file);  // what is heard is what is read from it
     }
     return make_streamed_clip(job.path, file, audio.channels, audio.rate, audio.samples, rate);
   }
@@ -69,7 +76,8 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
 /// Whether a clip that was prepared before, and streams, has the file that it was made for.
 bool streams_whence(const Job& job, const std::string& file, const std::string& encoded) {
   if (job.clip.streamed == nullptr || !encoded.empty()) return true;
-  return !encodes(job.ways) && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
+  const bool as_it_is = !encodes(job.ways) || has_codec(file, codec_for(*job.layer, job.ways));
+  return as_it_is && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
 }
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
