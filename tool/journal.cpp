@@ -77,7 +77,7 @@ class Reader {
  private:
   void request(const Json& line, Told& told) {
     told.what = text_at(line, "request");
-    if (line.contains("event")) {
+    if (told.what == "raise") {
       ++raises_;
       const std::string id = line.contains("id") ? text_at(line, "id") : std::to_string(raises_);
       event_of_[id] = text_at(line, "event");
@@ -86,7 +86,8 @@ class Reader {
     for (const auto* key : {"event", "bank", "group", "playback"})
       if (line.contains(key)) told.about = text_at(line, key);
     const auto add = [&](const std::string& text) { told.more += (told.more.empty() ? "" : ", ") + text; };
-    for (const auto* key : {"gain", "pitch", "pan", "frequency"})
+    if (line.contains("preload")) add("preload " + text_at(line, "preload"));
+    for (const auto* key : {"clip", "gain", "pitch", "pan", "frequency"})
       if (line.contains(key)) add(rounded(text_at(line, key)));
     if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
     if (line.contains("traits"))

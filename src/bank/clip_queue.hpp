@@ -1,4 +1,6 @@
 #pragma once
+#include <algorithm>
+#include <cstddef>
 #include <cstdint>
 #include <memory>
 #include <mutex>
@@ -32,8 +34,17 @@ class ClipQueue {
     wanted_.reserve(room_);
     read_.reserve(room_);
   }
+  /// So many fewer: of a bank that is gone.
+  void release(std::size_t less) {
+    const std::lock_guard lock(mutex_);
+    room_ -= std::min(room_, less);
+  }
   void want(const std::shared_ptr<const BankData>& data, std::uint64_t bank, std::uint32_t number) {
     const std::lock_guard lock(mutex_);
+    if (wanted_.size() == wanted_.capacity() && at_ > 0) {  // those that were read make room
+      wanted_.erase(wanted_.begin(), wanted_.begin() + static_cast<std::ptrdiff_t>(at_));
+      at_ = 0;
+    }
     wanted_.push_back({data, bank, number});
   }
   /// What was read since, in the order in which it was wanted; `read` gets room for the next.

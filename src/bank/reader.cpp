@@ -11,6 +11,7 @@ constexpr std::chrono::milliseconds between_looks{6};
 }  // namespace
 
 void Reader::run_on_its_own() {
+  const std::lock_guard lock(mutex_);
   if (!thread_.joinable()) thread_ = std::thread([this] { work(); });
 }
 

@@ -54,8 +54,7 @@ void Control::start_reading() {
 void Control::make_ready_to_read(const BankData& data, LiveClips& clips) {
   const bool streams = std::any_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.streamed != nullptr; });
   if (streams) voices.streams().prepare();
-  std::size_t away = 0;
-  for (std::uint32_t number = 0; number < clips.size(); ++number) away += clips[number].stays ? 0 : 1;
+  const std::size_t away = clips.away();
   reader.clips.prepare(away);
   if (streams || away > 0) start_reading();
 }

@@ -99,6 +99,7 @@ void SoundManager::update(Seconds elapsed) {
     control_->voices.hand_out_ended();
     control_->loads.hand_out();
   }
+  for (const LiveBank& bank : silent) control_->reader.clips.release(bank.clips.away());
   control_->handing.run(*control_, std::move(silent));
 }
 

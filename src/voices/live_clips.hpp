@@ -52,6 +52,10 @@ class LiveClips {
   explicit LiveClips(std::size_t count = 0) : all_(count) {}
 
   std::size_t size() const { return all_.size(); }
+  /// How many do not stay.
+  std::size_t away() const {
+    return static_cast<std::size_t>(std::count_if(all_.begin(), all_.end(), [](const LiveClip& clip) { return !clip.stays; }));
+  }
   LiveClip& operator[](std::size_t number) { return all_[number]; }
   std::uint32_t number_of(const LiveClip& clip) const { return static_cast<std::uint32_t>(&clip - all_.data()); }
 
