@@ -339,7 +339,9 @@ TEST_CASE("a bank that is loaded in the background says how far it is, and when 
   CHECK(never.done());
 
   SoundManager offline({.offline = true});
-  CHECK(offline.load_in_background(bank).done());
+  const BankLoading nothing = offline.load_in_background(bank, Preload::none);
+  CHECK(nothing.done());
+  CHECK(nothing.progress() == 1);
   CHECK(offline.raise("horn").outcome == Outcome::started);
 }
 

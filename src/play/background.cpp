@@ -26,6 +26,7 @@ struct BankLoading::State {
 };
 
 double BankLoading::progress() const {
+  if (state_->done && problem().empty()) return 1;  // also where nothing was to be read
   return static_cast<double>(state_->read) / static_cast<double>(std::max<std::size_t>(state_->all, 1));
 }
 

@@ -2,6 +2,7 @@
 
 #include "author/advice/advising.hpp"
 #include "author/clips/music_formats.hpp"
+#include "author/clips/ways.hpp"
 #include "author/folder/clip_folder.hpp"
 #include "tidewater/author/credits.hpp"
 
@@ -26,7 +27,7 @@ void about_unused(Advising& advising) {
       advising.advise(book, "unused-clip", file, 1,
                       fmt::format("'{}' has a name that no book can say: it is not UTF-8, or has control characters; rename it", file));
   for (const auto& file : folder.files()) {
-    if (!is_clip_name(file) || advising.uses().contains(file)) continue;
+    if (!is_clip_name(file) || advising.uses().contains(file) || advising.uses().contains(said_first_as(advising.book(), file))) continue;
     if (const auto near = used_stems.find(stem_of(file)); near != used_stems.end())
       advising.advise(
           book, "near-name", file, 0,

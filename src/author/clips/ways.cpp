@@ -63,6 +63,14 @@ bool is_spoken(const Book& book, const std::string& clip) {
   return !book.languages.empty() && clip.starts_with(book.speech + "/" + book.languages.front() + "/");
 }
 
+std::string said_first_as(const Book& book, const std::string& file) {
+  for (std::size_t l = 1; l < book.languages.size(); ++l) {
+    const std::string folder = book.speech + "/" + book.languages[l] + "/";
+    if (file.starts_with(folder)) return book.speech + "/" + book.languages.front() + "/" + file.substr(folder.size());
+  }
+  return {};
+}
+
 std::string clip_in(const Book& book, const std::string& clip, const std::string& language) {
   if (language.empty() || !is_spoken(book, clip)) return clip;
   const std::string rest = clip.substr(book.speech.size() + book.languages.front().size() + 2);

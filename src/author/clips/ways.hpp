@@ -25,6 +25,8 @@ const BookTarget* target_called(const Book& book, const std::string& name);
 
 /// The clip that says the same in another language: of the book's, its file. The book's own where there is none yet, or it is not speech.
 std::string clip_in(const Book& book, const std::string& clip, const std::string& language);
+/// Of a file that speaks another language: the clip of the book's own that says the same. Empty where it is none.
+std::string said_first_as(const Book& book, const std::string& file);
 /// Whether it is speech.
 bool is_spoken(const Book& book, const std::string& clip);
 

@@ -12,6 +12,7 @@
 #include <unordered_map>
 
 #include "author/book/read_credits.hpp"
+#include "author/clips/ways.hpp"
 #include "author/folder/clip_folder.hpp"
 #include "author/folder/pattern.hpp"
 #include "base/whole_file.hpp"
@@ -83,7 +84,9 @@ Credits credits_of(const Book& book) {
   std::set<std::string> clips;
   for (const auto& sound : book.sounds)
     sound.each_clip([&](const BookLayer&, const BookClip& clip) {
-      if (!book.sketches.contains(clip.path)) clips.insert(clip.path);
+      if (book.sketches.contains(clip.path)) return;
+      clips.insert(clip.path);
+      for (const std::string& language : book.languages) clips.insert(clip_in(book, clip.path, language));
     });
   const CreditsFile file = read_file(book);
   result.problems = file.problems;
