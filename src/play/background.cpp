@@ -6,6 +6,7 @@
 #include <optional>
 #include <utility>
 
+#include "play/asking.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -45,14 +46,12 @@ void load_read(Control& control, const Bank& bank, Preload preload, LiveClips cl
   Loading loading = replaces ? control.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
                              : control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
   control.number_groups(loading.prepared.front());
-  const std::lock_guard lock(control.mutex);
-  control.settle();
+  const Asking asking(control);
   const Preload decided = control.preload_of(data, preload);
   if (replaces)
     control.ask(asked::Reload{bank.name(), bank.content(), decided}, {.loading = &loading});
   else
     control.ask(asked::Load{bank.name(), bank.content(), decided}, {.loading = &loading});
-  control.commit();
 }
 
 /// Between a handle and who made it.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "play/asking.hpp"
 #include "play/background.hpp"
 #include "play/control.hpp"
 #include "play/save.hpp"
@@ -11,19 +12,6 @@ namespace tidewater {
 namespace {
 
 using Lock = std::unique_lock<std::mutex>;
-
-/// While something is asked: nobody else asks, and what follows from it reaches the audio thread as a whole.
-class Asking {
- public:
-  explicit Asking(Control& control) : lock_(control.mutex), control_(control) { control.settle(); }
-  ~Asking() { control_.commit(); }
-  Asking(const Asking&) = delete;
-  Asking& operator=(const Asking&) = delete;
-
- private:
-  Lock lock_;
-  Control& control_;
-};
 
 Outcome ask(Control& control, const Request& request, std::uint32_t slot = Starts::any_slot) {
   const Asking asking(control);

@@ -15,7 +15,9 @@ namespace {
 /// What becomes the name of a file.
 bool plain(std::string_view name) { return !name.empty() && name.front() != '.' && name.find_first_of("/\\") == std::string_view::npos; }
 
-void read_bank(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
+}  // namespace
+
+void read_book_bank(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
   check_keys(problems, table, fmt::format("bank '{}'", key.str()), keys_of("banks"));
   BookBank bank{std::string(key.str()), {}, problems.at(key)};
   if (!plain(bank.name)) problems.add(bank.place, fmt::format("the bank '{}' cannot be a file: give it a name without slashes", bank.name));
@@ -37,21 +39,6 @@ void read_bank(Problems& problems, const toml::key& key, const toml::table& tabl
     bank.events.push_back(pattern);
   }
   book.banks.push_back(std::move(bank));
-}
-
-}  // namespace
-
-void read_banks(Problems& problems, const Keys& root, Book& book) {
-  const toml::node* node = root.get("banks");
-  if (node == nullptr) return;
-  const auto* banks = node->as_table();
-  if (banks == nullptr) return problems.add(problems.at(*node), "'banks' must be tables such as [banks.quay]");
-  for (const auto& [key, value] : *banks) {
-    if (const auto* table = value.as_table())
-      read_bank(problems, key, *table, book);
-    else
-      problems.add(problems.at(key), fmt::format("'{0}' must be a table: write [banks.{0}]", key.str()));
-  }
 }
 
 }  // namespace tidewater

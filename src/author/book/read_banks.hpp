@@ -4,7 +4,7 @@
 
 namespace tidewater {
 
-/// [banks.NAME], after the events: which of them each has.
-void read_banks(Problems& problems, const Keys& root, Book& book);
+/// One [banks.NAME], after the events: which of them it has.
+void read_book_bank(Problems& problems, const toml::key& key, const toml::table& table, Book& book);
 
 }  // namespace tidewater

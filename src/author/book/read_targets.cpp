@@ -45,7 +45,9 @@ void read_group_ways(Problems& problems, const toml::table& table, Book& book, B
   }
 }
 
-void read_target(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
+}  // namespace
+
+void read_book_target(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
   check_keys(problems, table, fmt::format("target '{}'", key.str()), keys_of("targets"));
   BookTarget target;
   target.name = key.str();
@@ -72,8 +74,6 @@ void read_target(Problems& problems, const toml::key& key, const toml::table& ta
   book.targets.push_back(std::move(target));
 }
 
-}  // namespace
-
 void read_languages(Problems& problems, const Keys& head, Book& book) {
   if (const toml::node* node = head.get("languages")) book.languages = languages_in(problems, *node, "languages");
   if (const auto* folder = text(problems, head, "speech")) book.speech = *folder;
@@ -81,19 +81,6 @@ void read_languages(Problems& problems, const Keys& head, Book& book) {
   if (head.contains("speech") != head.contains("languages"))
     problems.add(problems.at(*head.get(head.contains("speech") ? "speech" : "languages")),
                  "'speech' and 'languages' go together: speech = \"speech\" is the folder of clips that has a folder for each language");
-}
-
-void read_targets(Problems& problems, const Keys& root, Book& book) {
-  const toml::node* node = root.get("targets");
-  if (node == nullptr) return;
-  const auto* targets = node->as_table();
-  if (targets == nullptr) return problems.add(problems.at(*node), "'targets' must be tables such as [targets.handheld]");
-  for (const auto& [key, value] : *targets) {
-    if (const auto* table = value.as_table())
-      read_target(problems, key, *table, book);
-    else
-      problems.add(problems.at(key), fmt::format("'{0}' must be a table: write [targets.{0}]", key.str()));
-  }
 }
 
 }  // namespace tidewater

@@ -5,8 +5,8 @@
 
 namespace tidewater {
 
-/// [targets.NAME], and the languages of [book].
-void read_targets(Problems& problems, const Keys& root, Book& book);
+/// One [targets.NAME], after the groups; and the languages of [book].
+void read_book_target(Problems& problems, const toml::key& key, const toml::table& table, Book& book);
 void read_languages(Problems& problems, const Keys& head, Book& book);
 
 }  // namespace tidewater

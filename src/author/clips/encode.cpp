@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 #include <sndfile.h>
-#include <unistd.h>
 #include <xxhash.h>
 
 #include <algorithm>
