@@ -2,7 +2,7 @@
 
 find_program(CCACHE ccache)
 if(CCACHE AND NOT CMAKE_CXX_COMPILER_LAUNCHER)
-  set(CMAKE_CXX_COMPILER_LAUNCHER ${CCACHE})
+  set(CMAKE_CXX_COMPILER_LAUNCHER env CCACHE_BASEDIR=${PROJECT_SOURCE_DIR} ${CCACHE})  # one build has what another beside it compiled
 endif()
 
 add_library(tidewater_build INTERFACE)
@@ -14,7 +14,8 @@ target_compile_options(tidewater_build INTERFACE
 target_compile_options(tidewater_build INTERFACE
   $<$<CXX_COMPILER_ID:GNU>:-Wdouble-promotion;-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
 if(CMAKE_UNITY_BUILD)
-  target_compile_options(tidewater_build INTERFACE -Wno-shadow)  # of other files; each by itself is looked at elsewhere
+  # Of other files; each by itself is looked at elsewhere.
+  target_compile_options(tidewater_build INTERFACE -Wno-shadow $<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)
 endif()
 if(TIDEWATER_SANITIZE)
   add_compile_definitions(TIDEWATER_SANITIZED)
