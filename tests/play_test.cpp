@@ -244,6 +244,29 @@ TEST_CASE("a bank that is unloaded fades out, and can be loaded again") {
   CHECK(stage.raise("tone").outcome == Outcome::started);
 }
 
+TEST_CASE("a bank that is unloaded so that what plays may finish is heard to its end, and its loops fade as they would") {
+  Stage stage(tones);
+  const Playback tone = stage.raise("tone").playback();
+  stage.raise("later");
+  stage.render(Seconds{0.1});
+  CHECK(stage.manager->unload("stage", WhatPlays::finishes));
+  CHECK(stage.raise("tone").outcome == Outcome::bank_not_loaded);
+  CHECK(stage.render(Seconds{0.35}).part(0.2, 0.1).rms() == Approx(0.5 * centre / std::sqrt(2)).epsilon(0.02));
+  stage.manager->load(*stage.bank);  // beside the one that finishes
+  const Playback hum = stage.raise("hum").playback();
+  const Take both = stage.render(Seconds{0.3});
+  CHECK(tone.ended());  // and what waited for its delay is not heard
+  CHECK(both.part(0.2, 0.1).rms() == Approx(0.5 * centre / std::sqrt(2)).epsilon(0.02));
+  CHECK(stage.manager->unload("stage", WhatPlays::finishes));
+  const Take fading = stage.render(Seconds{0.3});
+  CHECK(fading.part(0.05, 0.05).rms() > 0.1);
+  CHECK(fading.part(0.21, 0.05).peak() == 0);
+  CHECK(hum.ended());
+  std::vector<Ending> ends;
+  for (const auto& ended : stage.entries<noted::Ended>()) ends.push_back(ended.how);
+  CHECK(ends == std::vector{Ending::unloaded, Ending::finished, Ending::unloaded});
+}
+
 TEST_CASE("game time that passes without a rendered block is reported once") {
   Stage stage(tones);
   stage.raise("hum");

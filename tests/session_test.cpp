@@ -181,7 +181,9 @@ void Asker::request() {
       if (random_.below(12) == 0) manager_.stop_all(time());
       break;
     case 11:
-      if (random_.below(8) == 0 && manager_.unload(a_bank().name()) && random_.below(2) == 0) manager_.update({});
+      if (random_.below(8) == 0 && manager_.unload(a_bank().name(), random_.below(2) == 0 ? WhatPlays::fades : WhatPlays::finishes) &&
+          random_.below(2) == 0)
+        manager_.update({});
       break;
     case 12:
       if (random_.below(3) == 0) load(a_bank());

@@ -177,9 +177,9 @@ class SoundManager {
   BankLoading reload_in_background(const Bank& bank, Preload preload = Preload::by_book);
   /// Which of those came to their end between the last two calls of `update`. Valid until the next, on its thread.
   std::span<const LoadedBank> loaded() const;
-  /// What plays from the bank fades out over 5 ms; its memory is given back by an `update` after that. False where no bank of this name
-  /// is loaded. Thread: as of `load`.
-  bool unload(std::string_view bank);
+  /// What plays from the bank fades or finishes; its memory is given back by the `update` after its last sound has ended. Its events are
+  /// unknown at once, and the bank can be loaded again. False where no bank of this name is loaded. Thread: as of `load`.
+  bool unload(std::string_view bank, WhatPlays what_plays = WhatPlays::fades);
 
   /// Has all that an event may start read into memory, so that its next raise is heard at once. `unknown_event` or
   /// `bank_not_loaded` where no loaded bank has it. Thread: any; it waits for nothing but the lock.

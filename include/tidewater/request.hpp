@@ -15,6 +15,7 @@
 #include "tidewater/preload.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
+#include "tidewater/unloading.hpp"
 
 namespace tidewater {
 
@@ -53,6 +54,7 @@ struct Reload {
 
 struct Unload {
   std::string_view bank;
+  WhatPlays what_plays = WhatPlays::fades;
 };
 
 /// Something happened. The manager counts raises from 1; `id` is that count where it is known.

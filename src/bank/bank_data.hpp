@@ -61,7 +61,10 @@ struct BankClip : ClipData {
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   ClipPlace place;
-  bool preload = true;  ///< a sound that plays it asks for it to be in memory when the bank is loaded
+  std::uint32_t base = 0;                  ///< 0: its samples are its own; else those of a base's clip, which that is, from 1
+  std::uint32_t in_base = 0;               ///< the number of that clip
+  std::shared_ptr<const BankData> lender;  ///< that base, once it is found
+  bool preload = true;                     ///< a sound that plays it asks for it to be in memory when the bank is loaded
 
   /// Bytes that its samples take in memory.
   std::size_t bytes() const { return place.size > 0 ? static_cast<std::size_t>(place.size) : ClipData::bytes(); }
@@ -139,18 +142,34 @@ struct BankGroup : GroupDesign {
   std::uint32_t parent = 0;
 };
 
+/// Another bank, which has some of a bank's clips.
+struct BankBase {
+  std::string name;
+  ContentHash content;
+  bool replaces = false;  ///< what has the same name there is changed
+};
+
 struct BankData {
   std::string name;
   std::string target;      ///< of the book, that it was made for; empty for none
   std::string language;    ///< of its speech; empty for the book's first
+  int priority = 0;        ///< of banks that change one and the same
   bool by_itself = false;  ///< another version may be loaded beside it, with the same names: to hear both
   ContentHash content;
   Hertz rate;
+  std::vector<BankBase> bases;
   std::vector<BankClip> clips;
   std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;
+
+  /// The name of the bank that it changes, or else its own: what has the same name in several is told apart by their priority.
+  const std::string& root() const {
+    for (const BankBase& base : bases)
+      if (base.replaces) return base.name;
+    return name;
+  }
 };
 
 /// Between what a game holds and what is in it.

@@ -35,7 +35,22 @@ struct Header {
 };
 
 /// What the records of a section are.
-enum class Kind : std::uint32_t { texts = 1, about, groups, clips, uses, values, choices, layers, sounds, responses, events, hashes };
+enum class Kind : std::uint32_t {
+  texts = 1,
+  about,
+  groups,
+  clips,
+  uses,
+  values,
+  choices,
+  layers,
+  sounds,
+  responses,
+  events,
+  hashes,
+  bases,
+  marks
+};
 
 struct Section {
   Kind kind{};
@@ -57,14 +72,22 @@ struct Span {
 };
 
 struct About {
-  Text name;                ///< of the bank
-  Text tool;                ///< that wrote it, with its version
-  Text target;              ///< that it was packed for; empty for none
-  std::uint32_t reach = 0;  ///< zeros before and after each channel of a clip, in samples
-  std::uint32_t reserved = 0;
+  Text name;                  ///< of the bank
+  Text tool;                  ///< that wrote it, with its version
+  Text target;                ///< that it was packed for; empty for none
+  std::uint32_t reach = 0;    ///< zeros before and after each channel of a clip, in samples
+  std::int32_t priority = 0;  ///< of what has the same names, the highest counts
   std::uint64_t content = 0;  ///< hash of all that is heard of it
   double rate = 0;            ///< of all clips, in hertz
   Text language;              ///< of speech; empty for none
+};
+
+/// Another bank, which this one takes clips from: it is loaded first.
+struct Base {
+  Text name;
+  std::uint64_t content = 0;
+  std::uint32_t replaces = 0;  ///< 1: what has the same name there is changed by this one
+  std::uint32_t reserved = 0;
 };
 
 /// The first is the master; a parent comes before its children.
@@ -95,7 +118,16 @@ struct Clip {
   double stream_rate = 0;          ///< hertz
   std::int64_t head = 0;           ///< frames in the payload
   std::uint32_t on_use = 0;        ///< 1: it may be read when it is first needed
+  std::uint32_t base = 0;          ///< 0: its samples are here; else the number of the base that has them, from 1
+  std::uint32_t in_base = 0;       ///< which of that one's clips it is
   std::uint32_t reserved = 0;
+  Part marks;
+};
+
+/// A place in a clip, such as the beginning of a word: room for what is to come, of which nothing is written yet.
+struct Mark {
+  Text name, text;
+  std::int64_t frame = 0;
 };
 
 struct Use {
@@ -163,7 +195,8 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 112);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
+static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 176);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 

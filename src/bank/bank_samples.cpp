@@ -74,6 +74,11 @@ Read<ClipData> SampleReader::damaged(const BankClip& clip, const char* how) cons
 }
 
 Read<ClipData> SampleReader::read(const BankClip& clip) {
+  if (clip.lender != nullptr) {
+    auto its = std::find_if(lenders_.begin(), lenders_.end(), [&](const auto& reader) { return &reader->bank_ == clip.lender.get(); });
+    if (its == lenders_.end()) its = lenders_.insert(its, std::make_unique<SampleReader>(*clip.lender));
+    return (*its)->read(clip.lender->clips[clip.in_base]);
+  }
   if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled
   BankSamples& samples = *bank_.samples;
   const auto number = static_cast<std::size_t>(&clip - bank_.clips.data());

@@ -70,6 +70,7 @@ class SampleReader {
 
   const BankData& bank_;
   std::unique_ptr<BytesInBank> bytes_;
+  std::vector<std::unique_ptr<SampleReader>> lenders_;  ///< of clips that another bank has
 };
 
 /// The same for all clips of a bank: one of which everything is in memory. Throws Error where it cannot be read.

@@ -24,9 +24,9 @@ namespace {
 namespace file = bank_file;
 
 /// Makes of a table's records what a manager plays. Whatever is wrong ends it: the table has the problem.
-class Reader {
+class RecordReader {
  public:
-  Reader(BankTable& table, std::span<const std::byte> in_place) : table_(table), in_place_(in_place) {}
+  RecordReader(BankTable& table, std::span<const std::byte> in_place) : table_(table), in_place_(in_place) {}
 
   Read<Bank> read() {
     if (parts()) return {bank_of(std::move(data_)), {}};
@@ -90,7 +90,7 @@ class Reader {
   bool parts() {
     return section(file::Kind::texts, texts_) && section(file::Kind::values, values_.all) && section(file::Kind::uses, uses_.all) &&
            section(file::Kind::choices, choices_.all) && section(file::Kind::layers, layers_.all) &&
-           section(file::Kind::responses, responses_.all) && about() && groups() && clips() && sounds() && events();
+           section(file::Kind::responses, responses_.all) && about() && bases() && groups() && clips() && sounds() && events();
   }
 
   bool about() {
@@ -99,12 +99,25 @@ class Reader {
     if (about.size() != 1) return damaged("it does not say what it is");
     data_->content = {about[0].content};
     data_->rate = {about[0].rate};
+    data_->priority = about[0].priority;
     if (about[0].reach < reach)
       return fail(fmt::format("the bank was packed for an older mixer, with {} zeros around its clips for {}; pack it again",
                               about[0].reach, reach));
     reach_ = about[0].reach;
     return index(reach_, 4096, "reach") && text(about[0].name, data_->name) && text(about[0].target, data_->target) &&
            text(about[0].language, data_->language) && number(about[0].rate, 8000, 192000, "rate");
+  }
+
+  bool bases() {
+    std::span<const file::Base> bases;
+    if (!section(file::Kind::bases, bases)) return false;
+    for (const file::Base& from : bases) {
+      BankBase& to = data_->bases.emplace_back();
+      to.content = {from.content};
+      to.replaces = from.replaces != 0;
+      if (!text(from.name, to.name)) return false;
+    }
+    return true;
   }
 
   bool groups() {
@@ -139,6 +152,19 @@ class Reader {
       const bool sane = (shorts || from.samples == file::Samples::floats) && (from.channels == 1 || from.channels == 2) &&
                         from.frames > 0 && from.frames < most_frames && from.loop_from >= 0 && from.loop_from < from.frames;
       if (!sane) return damaged(fmt::format("its clip '{}' makes no sense", to.name));
+      to.channels = static_cast<int>(from.channels);
+      to.frames = from.frames;
+      to.loop_from = from.loop_from;
+      to.fold = static_cast<float>(from.fold);
+      to.level = {from.level};
+      to.preload = from.on_use == 0;
+      if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
+      if (from.base != 0) {
+        to.base = from.base;
+        to.in_base = from.in_base;
+        if (!index(from.base - 1, data_->bases.size(), "base of a clip")) return false;
+        continue;
+      }
       const bool streams = from.stream_at != 0;
       if (streams && (shorts || from.head < 0 || from.head > from.frames || from.loop_from != 0))
         return damaged(fmt::format("its clip '{}' cannot stream so", to.name));
@@ -148,16 +174,9 @@ class Reader {
                         from.payload_size <= table_.its().streams_at - from.payload_at;
       if (!fits) return damaged(fmt::format("the samples of its clip '{}' lie outside it, or over others", to.name));
       behind = from.payload_at + from.payload_size;
-      to.channels = static_cast<int>(from.channels);
-      to.frames = from.frames;
-      to.loop_from = from.loop_from;
-      to.fold = static_cast<float>(from.fold);
-      to.level = {from.level};
-      to.preload = from.on_use == 0;
       to.place.at = from.payload_at;
       to.place.size = from.payload_size & ~std::uint64_t{0} >> 1;
       to.place.shorts = shorts ? 1 : 0;
-      if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
       if (streams && !stream(from, streams_behind, to)) return false;
     }
     data_->samples = std::make_shared<BankSamples>(table_.called(), table_.samples(), in_place_, reach_, clips.size());
@@ -316,7 +335,7 @@ Read<Bank> read_from(std::string_view called, const std::function<std::unique_pt
   try {
     BankTable table(called, whole);
     if (!table.read()) return {std::nullopt, table.problem()};
-    return Reader(table, in_place).read();
+    return RecordReader(table, in_place).read();
   } catch (const Error& error) {
     return {std::nullopt, fmt::format("{}: {}", called, error.what())};
   }

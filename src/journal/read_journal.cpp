@@ -47,6 +47,7 @@ class Values {
   void read(const char* key, std::string_view& value) const { value = texts_.keep(line_.any_text(key)); }
   void read(const char* key, Name& value) const { value = Name(texts_.keep(line_.any_text(key))); }
   void read(const char* key, Preload& value) const { value = line_.one_of(key, preload_words, value); }
+  void read(const char* key, WhatPlays& value) const { value = line_.one_of(key, what_plays_words, value); }
   void read(const char* key, ContentHash& value) const { value = {line_.hex(key)}; }
   void read(const char* key, PlaybackId& value) const { value = line_.playback(key); }
   void read(const char* key, Decibels& value) const { value = line_.quantity(key, read_decibels, value); }

@@ -217,7 +217,7 @@ class Player {
     } else if (const auto* reload = std::get_if<asked::Reload>(&scripted.asked.request)) {
       if (const Bank* bank = recorded_bank(reload->bank, reload->content, scripted.line)) manager_.reload(*bank, reload->preload);
     } else if (const auto* unload = std::get_if<asked::Unload>(&scripted.asked.request)) {
-      manager_.unload(unload->bank);
+      manager_.unload(unload->bank, unload->what_plays);
     } else {
       Request request = scripted.asked.request;
       if (PlaybackId* named = playback_in(request)) *named = found_again(*named, scripted.line);

@@ -26,6 +26,7 @@ class Values {
   void add(const char* key, std::string_view value) { line_[key] = value; }
   void add(const char* key, const Name& value) { line_[key] = value.text(); }
   void add(const char* key, Preload value) { line_[key] = preload_words[static_cast<std::size_t>(value)]; }
+  void add(const char* key, WhatPlays value) { line_[key] = what_plays_words[static_cast<std::size_t>(value)]; }
   void add(const char* key, PlaybackId value) { line_[key] = to_text(value); }
   void add(const char* key, ContentHash value) { line_[key] = fmt::format("{:016x}", value.value); }
   void add(const char* key, Hertz value) { line_[key] = value > Hertz{} ? tidewater::to_text(value) : "none"; }
@@ -54,6 +55,7 @@ class Values {
 bool says_something(std::uint64_t value) { return value != 0; }
 bool says_something(std::string_view value) { return !value.empty(); }
 bool says_something(Preload value) { return value != Preload::all; }
+bool says_something(WhatPlays value) { return value != WhatPlays::fades; }
 bool says_something(ContentHash value) { return value.value != 0; }
 bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
 

@@ -66,13 +66,8 @@ namespace {
 class LoadTask : public ReaderTask {
  public:
   LoadTask(Control& control, Bank bank, Preload preload, LoadHow how, std::shared_ptr<BackgroundLoad::State> state)
-      : control_(control),
-        bank_(std::move(bank)),
-        preload_(preload),
-        how_(how),
-        state_(std::move(state)),
-        reading_(data_of(bank_), preload, control.preload_of(data_of(bank_), preload)) {
-    state_->all = reading_.bytes();
+      : control_(control), bank_(std::move(bank)), preload_(preload), how_(how), state_(std::move(state)) {
+    if (data_of(bank_).bases.empty()) begin();  // else these may still be on their way
   }
   ~LoadTask() override {
     if (!state_->done) state_->end("the manager ended before the bank was loaded");
@@ -83,11 +78,12 @@ class LoadTask : public ReaderTask {
   bool step() override {
     std::string problem;
     try {
-      if (reading_.read_one()) {
-        state_->read = reading_.bytes_read();
+      if (!reading_) begin();
+      if (reading_->read_one()) {
+        state_->read = reading_->bytes_read();
         return true;
       }
-      load_read(control_, bank_, preload_, reading_.take(), how_);
+      load_read(control_, bank_, preload_, reading_->take(), how_);
       state_->read = state_->all.load();
     } catch (const std::exception& error) {
       problem = error.what();
@@ -99,12 +95,19 @@ class LoadTask : public ReaderTask {
   }
 
  private:
+  void begin() {
+    bank_ = control_.with_its_bases(bank_);
+    const BankData& data = data_of(bank_);
+    reading_.emplace(data, preload_, control_.preload_of(data, preload_));
+    state_->all = reading_->bytes();
+  }
+
   Control& control_;
   Bank bank_;
   Preload preload_;
   LoadHow how_;
   std::shared_ptr<BackgroundLoad::State> state_;
-  ClipsOnTheirWay reading_;
+  std::optional<ClipsOnTheirWay> reading_;
 };
 
 }  // namespace

@@ -4,6 +4,7 @@
 #include <utility>
 #include <vector>
 
+#include "bank/borrow.hpp"
 #include "play/agree.hpp"
 #include "play/control.hpp"
 #include "tidewater/error.hpp"
@@ -13,12 +14,22 @@ namespace tidewater {
 void Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
   if (!in_place) loaded.require_new(data.name);
   for (const LiveBank* bank : loaded.catalogue()->banks())
-    if (!bank->data->by_itself && !data.by_itself && bank->data->name != data.name) require_agreement(*bank->data, data);
+    if (!bank->data->by_itself && !data.by_itself && bank->data->root() != data.root()) require_agreement(*bank->data, data);
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
     throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
   make_ready_to_read(data, clips);
+}
+
+Bank Control::with_its_bases(const Bank& bank) {
+  if (data_of(bank).bases.empty()) return bank;
+  std::vector<std::shared_ptr<const BankData>> there;
+  {
+    const std::lock_guard lock(mutex);
+    for (const LiveBank* its : loaded.catalogue()->banks()) there.push_back(its->data);
+  }
+  return with_bases(bank, there);
 }
 
 void Control::number_groups(LiveBank& bank) const {
@@ -66,9 +77,9 @@ Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {
   LiveBank* bank = beside.loading->leaving;
   if (bank == nullptr) return decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
   loaded.unload(*beside.loading);
-  voices.unload(*bank);
+  voices.unload(*bank, unload.what_plays);
   for (LiveBank& version : loaded.banks())
-    if (version.replaced && !version.unloaded && version.data->name == bank->data->name) voices.unload(version);
+    if (version.replaced && !version.unloaded && version.data->name == bank->data->name) voices.unload(version, unload.what_plays);
   return Outcome::done;
 }
 

@@ -16,7 +16,8 @@ Catalogue::Catalogue(std::vector<LiveBank*> banks, Texts unloaded) : banks_(std:
       const Name name(event.name);
       std::size_t at = name.hash() & (places_.size() - 1);
       while (places_[at].design != nullptr && places_[at].design->name != event.name) at = (at + 1) & (places_.size() - 1);
-      places_[at] = {name.hash(), &event, bank};
+      const bool counts = places_[at].design == nullptr || bank->data->priority >= places_[at].bank->data->priority;
+      if (counts) places_[at] = {name.hash(), &event, bank};
       unloaded_.erase(event.name);
     }
 }

@@ -31,7 +31,8 @@ class Catalogue {
   };
 
   Catalogue() : Catalogue({}, {}) {}
-  /// Of two banks with one event the later counts. `unloaded` are those that were there once, with the names of their events.
+  /// Of banks with one event that of the highest priority counts, and of those the last. `unloaded` are those that were there once, with
+  /// the names of their events.
   Catalogue(std::vector<LiveBank*> banks, Texts unloaded);
 
   const std::vector<LiveBank*>& banks() const { return banks_; }

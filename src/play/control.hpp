@@ -63,6 +63,8 @@ struct Control {
 
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
+  /// The bank with the clips that others have, of those that are loaded. Throws Error where one is not. Thread: any.
+  Bank with_its_bases(const Bank& bank);
   /// A bank's clips, those in memory that are to be; takes as long as reading them. Outside any lock. Throws Error.
   LiveClips read_clips(const BankData& data, Preload wanted) const;
   /// What a load says of that.

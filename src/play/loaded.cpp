@@ -15,7 +15,7 @@ namespace tidewater {
 void SoundMemory::fit(const BankSound& design) {
   std::size_t lists = 0;
   for (const auto& layer : design.layers) lists += layer.choices.size();
-  picks.resize(lists * (design.each_emitter ? emitters_apart : 1));
+  picks.resize(std::max(picks.size(), lists * (design.each_emitter ? emitters_apart : 1)));  // of several versions the most
   if (design.spacing > Seconds{}) heard.fit(design.limit_each_emitter);
 }
 
@@ -24,7 +24,7 @@ void Loaded::require_new(std::string_view name) const {
     if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
 }
 
-Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
+Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();
   live.data = data;
@@ -43,26 +43,72 @@ Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, Liv
     else
       loading.known.push_back(&sound);  // somebody may be using it
   }
+  return loading;
+}
+
+Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
+  Loading loading = prepare(data, std::move(clips), seed);
   auto banks = catalogue_->banks();
-  banks.push_back(&live);
+  line_up(loading, banks.size());
+  banks.push_back(&loading.prepared.front());
   loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), catalogue_->unloaded());
   return loading;
 }
 
+void Loaded::line_up(Loading& loading, std::size_t place) {
+  LiveBank& live = loading.prepared.front();
+  // In the order in which they count, the least first.
+  using Rank = std::pair<int, std::size_t>;
+  const Rank here = {live.data->priority, place};
+  std::vector<std::pair<Rank, LiveBank*>> others;
+  for (std::size_t b = 0; b < catalogue_->banks().size(); ++b) {
+    LiveBank* other = catalogue_->banks()[b];
+    if (other == loading.leaving)
+      others.emplace_back(here, other);
+    else if (other->data->root() == live.data->root())
+      others.emplace_back(Rank{other->data->priority, b}, other);
+  }
+  if (others.empty()) return;
+  std::sort(others.begin(), others.end());
+  std::unordered_map<std::string_view, Loading::Version> versions;
+  std::unordered_map<std::string_view, LiveSound*> its;
+  for (LiveSound& sound : live.sounds) its.emplace(sound.design->name, &sound);
+  const auto each = [&](LiveBank* other, auto take) {
+    for (LiveSound& sound : other->sounds)
+      if (const auto known = its.find(sound.design->name); known != its.end()) {
+        Loading::Version& version = versions[known->first];
+        version.sound = known->second;
+        take(version, sound);
+      }
+  };
+  // The nearest on either side comes last, and is what is left.
+  for (const auto& [rank, other] : others)
+    if (rank <= here) each(other, [](Loading::Version& version, LiveSound& sound) { version.below = &sound; });
+  for (auto other = others.rbegin(); other != others.rend(); ++other)
+    if (other->first > here) each(other->second, [](Loading::Version& version, LiveSound& sound) { version.above = &sound; });
+  for (const auto& [name, version] : versions) loading.versions.push_back(version);
+}
+
+void Loaded::link(const Loading& loading) {
+  for (const auto& [sound, above, below] : loading.versions) {
+    sound->older = below;
+    PlayedSound* before = above;
+    while (before != nullptr && before->older != below) before = before->older;
+    if (before != nullptr) before->older = sound;
+    for (PlayedSound* its : {static_cast<PlayedSound*>(sound), static_cast<PlayedSound*>(above), static_cast<PlayedSound*>(below)})
+      if (its != nullptr) static_cast<LiveBank*>(its->home)->versioned = true;
+  }
+}
+
 Loading Loaded::prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
-  Loading loading = prepare_to_load(data, std::move(clips), seed);
+  Loading loading = prepare(data, std::move(clips), seed);
   LiveBank& live = loading.prepared.front();
   auto banks = catalogue_->banks();
   const auto place = std::find_if(banks.begin(), banks.end(), [&](const LiveBank* bank) { return bank->data->name == data->name; });
   loading.leaving = *place;
   *place = &live;
-  std::unordered_map<std::string_view, LiveSound*> old;
-  for (LiveSound& sound : loading.leaving->sounds) {
-    old.emplace(sound.design->name, &sound);
-    --sound.memory->users;
-  }
-  for (LiveSound& sound : live.sounds)
-    if (const auto known = old.find(sound.design->name); known != old.end()) loading.versions.emplace_back(&sound, known->second);
+  for (LiveSound& sound : loading.leaving->sounds) --sound.memory->users;
+  line_up(loading, static_cast<std::size_t>(place - banks.begin()));
   loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), catalogue_->unloaded());
   return loading;
 }
@@ -70,7 +116,6 @@ Loading Loaded::prepare_to_replace(const std::shared_ptr<const BankData>& data, 
 LiveBank& Loaded::replace(Loading& loading) {
   LiveBank& live = load(loading);
   loading.leaving->replaced = true;
-  for (const auto& [sound, old] : loading.versions) sound->older = old;
   return live;
 }
 
@@ -92,6 +137,7 @@ LiveBank& Loaded::load(Loading& loading) {
   LiveBank& live = loading.prepared.front();
   live.serial = ++loads_;
   for (LiveSound* sound : loading.known) sound->memory->fit(*sound->design);
+  link(loading);
   banks_.splice(banks_.end(), loading.prepared);
   catalogue_.swap(loading.catalogue);
   return live;
@@ -127,7 +173,7 @@ std::list<LiveBank> Loaded::take_silent() {
   for (auto bank = banks_.begin(); bank != banks_.end();) {
     const auto next = std::next(bank);
     if ((bank->unloaded || bank->replaced) && bank->playing == 0) {
-      if (bank->replaced) forget_version(*bank);
+      if (bank->versioned) forget_version(*bank);
       silent.splice(silent.end(), banks_, bank);
     }
     bank = next;

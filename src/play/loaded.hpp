@@ -40,6 +40,7 @@ struct LiveSound : PlayedSound {
 struct LiveBank : PlayedBank {
   std::shared_ptr<const BankData> data;
   std::uint64_t serial = 0;  ///< which load it came with, from 1
+  bool versioned = false;    ///< some of its sounds have versions in other banks
   std::vector<LiveSound> sounds;
 };
 
@@ -48,8 +49,12 @@ struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that comes
   std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
   LiveBank* leaving = nullptr;    ///< the one that goes, or is replaced; null where there is none of its name
-  std::vector<std::pair<LiveSound*, LiveSound*>>
-      versions;  ///< of a bank that replaces another: its sounds, and those of the same name there
+  /// A sound of the bank that comes, and its neighbours among those of the same name in the banks that it replaces or changes, or that
+  /// change it: the first leads to all others, so that who stops one stops them all, and their limits see each other.
+  struct Version {
+    LiveSound *sound = nullptr, *above = nullptr, *below = nullptr;
+  };
+  std::vector<Version> versions;
   std::shared_ptr<const Catalogue> catalogue;
 };
 
@@ -92,6 +97,11 @@ class Loaded {
   std::list<LiveBank> take_silent();
 
  private:
+  /// The bank, not yet among the others.
+  Loading prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
+  /// Finds the neighbours of its sounds, for a bank that comes to this place in the catalogue.
+  void line_up(Loading& loading, std::size_t place);
+  static void link(const Loading& loading);
   void forget_version(const LiveBank& gone);
 
   std::mutex loading_;
@@ -113,10 +123,10 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
     s(content);
     if constexpr (State::reading) {
       const auto data = bank_called(name, content);
-      banks_.splice(banks_.end(), prepare_to_load(data, LiveClips(data->clips.size()), seed).prepared);
+      banks_.splice(banks_.end(), prepare(data, LiveClips(data->clips.size()), seed).prepared);
       bank = &banks_.back();
     }
-    s(bank->serial, bank->unloaded, bank->replaced, bank->playing, bank->asleep, bank->stops);
+    s(bank->serial, bank->versioned, bank->unloaded, bank->replaced, bank->playing, bank->asleep, bank->stops);
     bank->clips.state(s);
   });
   s(loads_);

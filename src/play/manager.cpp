@@ -38,8 +38,9 @@ SoundManager::~SoundManager() {
   }
 }
 
-void SoundManager::load(const Bank& bank, Preload preload) {
+void SoundManager::load(const Bank& given, Preload preload) {
   // What takes long is done, and undone, while others may ask.
+  const Bank bank = control_->with_its_bases(given);
   load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::new_one);
 }
 
@@ -47,7 +48,8 @@ BankLoading SoundManager::load_in_background(const Bank& bank, Preload preload) 
   return begin_to_load(*control_, bank, preload, LoadHow::new_one);
 }
 
-void SoundManager::reload(const Bank& bank, Preload preload) {
+void SoundManager::reload(const Bank& given, Preload preload) {
+  const Bank bank = control_->with_its_bases(given);
   load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::in_place);
 }
 
@@ -61,11 +63,11 @@ bool SoundManager::read_for(Seconds budget) {
   return control_->reader.read_for(std::chrono::nanoseconds(static_cast<std::int64_t>(1e9 * std::clamp(budget.value, 0.0, 3600.0))));
 }
 
-bool SoundManager::unload(std::string_view name) {
+bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   const Lock one_at_a_time(control_->loaded.loading());
   Loading loading = control_->loaded.prepare_to_unload(name);
   const Asking asking(*control_);
-  return control_->ask(asked::Unload{name}, {.loading = &loading}) == Outcome::done;
+  return control_->ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {

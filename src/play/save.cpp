@@ -6,6 +6,7 @@
 #include <array>
 #include <string>
 
+#include "bank/borrow.hpp"
 #include "base/state.hpp"
 #include "play/control.hpp"
 #include "tidewater/error.hpp"
@@ -126,7 +127,9 @@ void restore(Control& control, std::span<const std::byte> saved, std::span<const
     auto bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name && b.content() == content; });
     if (bank == banks.end()) bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name; });
     if (bank == banks.end()) throw Error(fmt::format("the state was saved with a bank '{}' that is not given", name));
-    return BankInside::of(*bank);
+    std::vector<std::shared_ptr<const BankData>> there;
+    for (const Bank& its : banks) there.push_back(BankInside::of(its));
+    return BankInside::of(with_bases(*bank, there));
   };
   StateIn body(bytes);
   std::vector<Needed> needed;

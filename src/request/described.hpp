@@ -56,7 +56,8 @@ inline constexpr auto description_of<asked::Reload> = describe("reload", field("
                                                                field("content", &asked::Reload::content, Use::unusual),
                                                                field("preload", &asked::Reload::preload, Use::unusual));
 template <>
-inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank));
+inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank),
+                                                               field("what-plays", &asked::Unload::what_plays, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Raise> = describe("raise", field("id", &asked::Raise::id, Use::usual),
                                                               field("event", &asked::Raise::event),

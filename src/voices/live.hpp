@@ -18,7 +18,7 @@ struct LiveStart;
 /// A bank that something may play from.
 struct PlayedBank {
   LiveClips clips;
-  bool unloaded = false;    ///< kept until nothing plays from it
+  bool unloaded = false;    ///< kept until nothing plays from it; what sleeps is over
   bool replaced = false;    ///< the same, and what plays goes on
   std::size_t playing = 0;  ///< starts from it that are not over
   std::size_t asleep = 0;   ///< of their layers, but for those that are gone

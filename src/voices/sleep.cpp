@@ -29,7 +29,9 @@ void Voices::turned(LiveLayer& layer) {
 /// Takes the voice of a sounding layer: it sleeps where it is worth it, and is over where it is not.
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
-  if (level_of(layer).audible() && !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.progress.step)) {
+  const bool nobody_waits = layer.start->sound->home->unloaded;
+  if (nobody_waits || (level_of(layer).audible() &&
+                       !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.progress.step))) {
     leave(layer, {}, Ending::outranked, why);
     return;
   }

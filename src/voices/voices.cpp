@@ -208,9 +208,15 @@ void Voices::stop_all(Seconds fade, PlaybackId by) {
   tended_.to_sweep = sleepers_.size();
 }
 
-void Voices::unload(PlayedBank& bank) {
-  for (LiveLayer* layer : pool_.owners())
-    if (layer != nullptr && layer->start->sound->home == &bank) leave(*layer, {}, Ending::unloaded);
+void Voices::unload(PlayedBank& bank, WhatPlays what_plays) {
+  const bool finishes = what_plays == WhatPlays::finishes;
+  for (LiveLayer* layer : pool_.owners()) {
+    if (layer == nullptr || layer->start->sound->home != &bank) continue;
+    const bool is_heard = layer->stage == Stage::sounding && layer->start->heard <= std::max(layer->start->base, link_.base());
+    const bool ends_by_itself = layer->stage == Stage::leaving || (is_heard && !layer->design->loop);
+    if (finishes && ends_by_itself) continue;
+    leave(*layer, finishes ? layer->start->sound->design->fade_out : Seconds{}, Ending::unloaded);
+  }
   if (bank.playing > 0) tended_.to_sweep = sleepers_.size();
   count_.dormant -= static_cast<std::uint32_t>(asleep(bank));
   bank.unloaded = true;

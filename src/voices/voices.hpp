@@ -87,8 +87,8 @@ class Voices {
   /// False where nothing of it plays. `by` is what asked for it: what began before.
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);
   void stop_all(Seconds fade, PlaybackId by);
-  /// All that plays from a bank.
-  void unload(PlayedBank& bank);
+  /// All that plays from a bank: at its end nobody has it any more.
+  void unload(PlayedBank& bank, WhatPlays what_plays);
   /// A clip is in memory: what waited for it, and for no other, goes on as if it had been asked for now.
   void clip_came(PlayedBank& bank, LiveClip& clip);
   /// It cannot be read: the layers that waited for it are over.

@@ -234,8 +234,7 @@ RowsOf<Into> ways_of(std::string_view section, std::string_view otherwise) {
                 &Into::stream_from)
       .word({"codec", standard("\"as-it-is\""), "\"opus\"",
              "Of what streams: its file as it is, or encoded anew. Opus is at 48 kHz whatever the rate. A loop is FLAC where this has "
-             "losses: "
-             "else its ends would not meet."},
+             "losses, or stays as it is where its file has them: else its ends would not meet."},
             &Into::codec, codec_words)
       .share({"quality", standard("\"50 %\""), "\"70 %\"", "Of Vorbis and Opus."}, &Into::quality);
 }

@@ -44,9 +44,12 @@ BookWays::Codec codec_for(const BookLayer& layer, const ClipWays& ways) {
   return encodes(ways) && layer.loop.between == BookLoop::Between::none ? ways.codec : BookWays::Codec::flac;
 }
 
-/// Whether nothing would be won by encoding it: FLAC again is FLAC.
-bool has_codec(const std::string& file, BookWays::Codec codec) {
-  return codec == BookWays::Codec::flac && std::filesystem::path(file).extension() == ".flac";
+/// Whether nothing would be won by encoding it: FLAC again is FLAC, and a loop whose ends meet in spite of losses would grow as FLAC.
+bool stays(const std::string& file, const BookLayer& layer, const ClipWays& ways) {
+  const std::string ending = std::filesystem::path(file).extension().string();
+  const bool loops = layer.loop.between != BookLoop::Between::none;
+  const bool lossy = ending == ".ogg" || ending == ".opus" || ending == ".mp3";
+  return !encodes(ways) || (loops && lossy) || (codec_for(layer, ways) == BookWays::Codec::flac && ending == ".flac");
 }
 
 BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz rate) {
@@ -56,7 +59,7 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
   if (folds) audio = to_mono(audio);
   if (streams(layer, audio, job.ways)) {
     std::string file = std::filesystem::absolute(clip_file(book, job.file)).string();
-    if ((encodes(job.ways) && !has_codec(file, codec_for(layer, job.ways))) || folds) {
+    if (!stays(file, layer, job.ways) || folds) {
       const auto codec = codec_for(layer, job.ways);
       file = encoded_file(audio, codec, job.ways.quality, key);
       const bool the_same = codec == BookWays::Codec::flac && audio.sixteen_bits;
@@ -76,13 +79,12 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
 /// Whether a clip that was prepared before, and streams, has the file that it was made for.
 bool streams_whence(const Job& job, const std::string& file, const std::string& encoded) {
   if (job.clip.streamed == nullptr || !encoded.empty()) return true;
-  const bool as_it_is = !encodes(job.ways) || has_codec(file, codec_for(*job.layer, job.ways));
-  return as_it_is && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
+  return stays(file, *job.layer, job.ways) && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
 }
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
   const BookLoop& loop = layer.loop;
-  return fmt::format("{} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
+  return fmt::format("2 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
                      loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value,
                      layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
                      encodes(ways) || ways.mono ? encoder_version() : "");

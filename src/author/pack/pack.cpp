@@ -33,6 +33,14 @@ bool has_speech(const Book& book) {
   return any;
 }
 
+/// The folder in which a clip's recording in a language is, or would appear: itself, or what there is of the way to it.
+fs::path where_it_would_come(const Book& book, const std::string& clip, const std::string& language) {
+  const std::string rest = clip.substr(book.speech.size() + book.languages.front().size() + 2);
+  fs::path folder = fs::path(clip_file(book, book.speech + "/" + language + "/" + rest)).parent_path();
+  while (!fs::exists(folder) && folder.has_relative_path()) folder = folder.parent_path();
+  return folder;
+}
+
 PackedBank pack_one(const Book& book, const std::string& folder, const PackOptions& options, const std::string& language) {
   PackedBank packed;
   packed.name = book.name;
@@ -56,6 +64,7 @@ PackedBank pack_one(const Book& book, const std::string& folder, const PackOptio
       if (!fs::exists(its)) return;  // a sketch of the book's own
       made_of.insert(its.string());
       made_of.insert(its.parent_path().string());
+      if (is_spoken(book, clip.path) && !language.empty()) made_of.insert(where_it_would_come(book, clip.path, language).string());
     });
   packed.made_of.assign(made_of.begin(), made_of.end());
   return packed;

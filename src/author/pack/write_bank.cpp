@@ -45,8 +45,10 @@ class Table {
     about.language = text(data.language);
     about.reach = reach;
     about.content = data.content.value;
+    about.priority = data.priority;
     about.rate = data.rate.value;
     about_.push_back(about);
+    for (const BankBase& base : data.bases) bases_.push_back({text(base.name), base.content.value, base.replaces ? 1U : 0U, 0});
     for (const BankGroup& group : data.groups)
       groups_.push_back(
           {text(group.name), group.parent, group.muted ? 1U : 0U, group.gain.value, group.low_pass.value, group.high_pass.value});
@@ -67,6 +69,8 @@ class Table {
       record.loop_from = clip.loop_from;
       record.level = clip.level.value;
       record.on_use = clip.preload ? 0 : 1;
+      record.base = clip.base;
+      record.in_base = clip.in_base;
       record.fold = static_cast<double>(clip.fold);
       if (const StreamedFile* file = clip.streamed.get()) {
         record.stream_size = stream_bytes(*clip.streamed)->size();
@@ -100,6 +104,7 @@ class Table {
     each(measure, hashes);
     std::uint64_t place = rounded_up(at + size);
     for (file::Clip& clip : clips_) {
+      if (clip.payload_size == 0) continue;  // another bank has it
       clip.payload_at = place;
       place += rounded_up(clip.payload_size);
     }
@@ -129,6 +134,7 @@ class Table {
     take(Kind::texts, texts_), take(Kind::about, about_), take(Kind::groups, groups_), take(Kind::clips, clips_), take(Kind::uses, uses_);
     take(Kind::values, values_), take(Kind::choices, choices_), take(Kind::layers, layers_), take(Kind::sounds, sounds_);
     take(Kind::responses, responses_), take(Kind::events, events_), take(Kind::hashes, hashes);
+    if (!bases_.empty()) take(Kind::bases, bases_);
   }
 
   /// Each text once.
@@ -201,6 +207,7 @@ class Table {
   std::unordered_map<std::string, std::uint32_t> places_;
   std::vector<char> texts_;
   std::vector<file::About> about_;
+  std::vector<file::Base> bases_;
   std::vector<file::Group> groups_;
   std::vector<file::Clip> clips_;
   std::vector<file::Use> uses_;

@@ -1,0 +1,19 @@
+#pragma once
+/// Clips that another bank has: what two banks share lies in a third, and a bank that changes another has only what is new.
+
+#include <memory>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+
+namespace tidewater {
+
+/// The bank with its clips found in those that lend them; itself where it has all its own. Throws Error, with what to do, where one of
+/// them is not there.
+Bank with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there);
+
+/// From here on `data` takes clips that a base has, too, from there: those of the same name, form and samples. The base becomes one of its
+/// bases where there are any. Throws Error where the base cannot be read.
+void borrow(BankData& data, const BankData& base, bool replaces);
+
+}  // namespace tidewater
