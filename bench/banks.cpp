@@ -263,11 +263,14 @@ void print_banks_table() {
   const fs::path folder = fs::temp_directory_path() / "tidewater-bench-banks";
   fmt::print("\n| {:<64} | {:>12} | {:>12} | {:>6} |\n| {:-<64} | {:->12} | {:->12} | {:->6} |\n", "banks", "yardstick", "ours", "ratio",
              "", ":", ":", ":");
-  const ReadBook harbour = read_book(HARBOUR_FOLDER "/book.toml");
+  ReadBook harbour = read_book(HARBOUR_FOLDER "/book.toml");
+  harbour.book.banks.clear();  // all of it in one
   const std::string packed = pack(harbour.book, folder.string()).front().file;
   std::vector<fs::path> clips;
   for (const auto& entry : fs::recursive_directory_iterator(HARBOUR_FOLDER "/clips"))
-    if (entry.path().extension() == ".flac" || entry.path().extension() == ".ogg") clips.push_back(entry.path());
+    if (entry.path().string().find("reedish") == std::string::npos &&  // which is a bank of its own
+        (entry.path().extension() == ".flac" || entry.path().extension() == ".ogg"))
+      clips.push_back(entry.path());
   const double decoded = took(5, [&] {
     for (const auto& clip : clips) decode(clip);
   });

@@ -1,4 +1,5 @@
 #include <catch2/catch.hpp>
+#include <filesystem>
 #include <sstream>
 
 #include "media/decode.hpp"
@@ -11,6 +12,7 @@ using Catch::Matchers::Contains;
 namespace {
 
 const std::string harbour = BUILD_FOLDER "/examples/harbour/harbour";
+const std::string banks = BUILD_FOLDER "/examples/harbour/banks/";
 const std::string tool = BUILD_FOLDER "/tidewater";
 const std::string harbour_book = PROJECT_FOLDER "/examples/harbour/book.toml";
 
@@ -39,23 +41,61 @@ TEST_CASE("placeholders are marked where they are heard and shown") {
   CHECK_THAT(run(folder, tool + " show " + harbour_book + " bell").out, !Contains("(placeholder)"));
 }
 
-TEST_CASE("a minute at the harbour sounds, never clips, and its journal gives it again bit for bit") {
-  const Folder folder;
-  const Ran demo = run(folder, harbour + " --out " + folder.path());
-  REQUIRE(demo.exit == 0);
-  CHECK_THAT(demo.out, Contains("ferry.whistled  unknown-event"));
-  const Take take{decode_file(folder.path("harbour.wav")).samples};
-  CHECK(take.frames() == 60 * 48000);
-  CHECK(take.peak() < 0.9);
-  CHECK(take.onset() == Approx(0.1).margin(0.005));
-  // Under way it is never silent, and nothing pumps: each second is within reach of its neighbours.
-  for (int second = 4; second < 54; ++second) CHECK(decibels(take.part(second, 1).rms()).value == Approx(-25).margin(9));
+TEST_CASE("a minute at the harbour sounds in each language on each target, never clips, and its journal gives it again bit for bit") {
+  std::vector<std::vector<float>> heard;
+  for (const std::string target : {"desk", "handheld"})
+    for (const std::string language : {"kelpish", "reedish"}) {
+      INFO(target << ", " << language);
+      const Folder folder;
+      const std::string its = banks + target;
+      REQUIRE(run(folder, harbour + " --banks " + its + " --language " + language + " --out " + folder.path()).exit == 0);
+      const Take take{decode_file(folder.path("harbour.wav")).samples};
+      CHECK(take.frames() == 60 * 48000);
+      CHECK(take.peak() < 0.9);
+      CHECK(take.onset() == Approx(0.1).margin(0.005));
+      // Under way it is never silent, and nothing pumps: each second is within reach of its neighbours.
+      for (int second = 4; second < 54; ++second) CHECK(decibels(take.part(second, 1).rms()).value == Approx(-25).margin(9));
 
-  const Ran again =
-      run(folder, tool + " render " + harbour_book + " " + folder.path("harbour.journal.jsonl") + " --output " + folder.path("again.wav") +
-                      " --journal " + folder.path("again.jsonl") + " --picture " + folder.path("again.png"));
-  REQUIRE(again.exit == 0);
-  CHECK(folder.read("again.wav") == folder.read("harbour.wav"));
+      const Ran again =
+          run(folder, tool + " render " + its + " " + folder.path("harbour.journal.jsonl") + " --output " + folder.path("again.wav") +
+                          " --journal " + folder.path("again.jsonl") + " --picture " + folder.path("again.png"));
+      REQUIRE(again.exit == 0);
+      CHECK_THAT(again.out, Contains("ferry.whistled  unknown-event"));
+      CHECK((folder.read("again.wav") == folder.read("harbour.wav")));
+      heard.push_back(take.samples);
+    }
+  // Each is another: the passengers talk otherwise, and a small speaker has less.
+  CHECK((heard[0] != heard[1]));
+  CHECK((heard[0] != heard[2]));
+  CHECK((heard[2] != heard[3]));
+}
+
+TEST_CASE("the harbour's program has its banks come and go, and links nothing that makes them") {
+  const Folder folder;
+  REQUIRE(run(folder, harbour + " --out " + folder.path()).exit == 0);
+  const std::string journal = folder.read("harbour.journal.jsonl");
+  const auto at = [&](const std::string& what) { return journal.find(what); };
+  CHECK(at("\"request\":\"load\",\"bank\":\"quay\"") < at("\"request\":\"load\",\"bank\":\"weather\""));
+  CHECK(at("\"request\":\"load\",\"bank\":\"weather\"") < at("\"event\":\"rain.began\""));
+  CHECK(at("\"event\":\"rain.ended\"") < at("\"request\":\"unload\",\"bank\":\"weather\",\"what-plays\":\"finishes\""));
+  CHECK(at("\"request\":\"unload\",\"bank\":\"music\"") != std::string::npos);
+
+  const Ran symbols = run(folder, "nm -C " + harbour);
+  REQUIRE(symbols.exit == 0);
+  CHECK_THAT(symbols.out, Contains("tidewater::open_bank"));
+  CHECK_THAT(symbols.out, !Contains("read_book") && !Contains("toml::") && !Contains("ebur128"));
+}
+
+TEST_CASE("the harbour's banks for a handheld are half the size, and no loop of theirs was encoded anew") {
+  const Folder folder;
+  const auto size = [](const std::string& target) {
+    std::uintmax_t all = 0;
+    for (const char* bank : {"quay.kelpish", "weather", "music"})
+      all += std::filesystem::file_size(banks + target + "/" + bank + ".tidebank");
+    return static_cast<double>(all);
+  };
+  CHECK(size("handheld") < 0.65 * size("desk"));
+  CHECK_THAT(run(folder, tool + " weigh " + banks + "handheld/music.tidebank").out, Contains("Ogg, streams"));
 }
 
 TEST_CASE("every sound of the harbour is heard at once when it is auditioned") {

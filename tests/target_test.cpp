@@ -181,6 +181,11 @@ languages = ["en"]
   const auto missing = not_recorded(shop.book);
   REQUIRE(missing.size() == 1);
   CHECK(missing[0].file == "speech/de/bye.wav");
+  // Where a recording may appear is watched, also before anything is recorded in that language.
+  std::filesystem::remove_all(shop.folder.path("clips/speech/de"));
+  for (const PackedBank& bank : shop.pack("", "before"))
+    if (bank.language == "de")
+      CHECK(std::find(bank.made_of.begin(), bank.made_of.end(), shop.folder.path("clips/speech")) != bank.made_of.end());
   CHECK(shop.pack("english", "english").size() == 2);
   CHECK_THROWS_WITH(tidewater::pack(shop.book, shop.folder.path("x"), {.language = "fr"}),
                     Contains("there is no language 'fr'; there is en, de"));

@@ -1,19 +1,20 @@
-/// A minute at Kelp Quay.
-///     harbour             renders it to out/harbour.wav and out/harbour.journal.jsonl
-///     harbour --device    plays it live
-///     harbour --out DIR   puts the files elsewhere
-
-#include <fmt/format.h>
+/// A minute at Kelp Quay, of packed banks: what a game ships, and nothing that makes it.
+///     harbour                      renders it to out/harbour.wav and out/harbour.journal.jsonl
+///     harbour --device             plays it live
+///     harbour --banks DIR          takes the banks from there: those of another target
+///     harbour --language reedish   what the passengers speak, in place of kelpish
+///     harbour --out DIR            puts the files elsewhere
 
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
+#include <string>
 #include <string_view>
 #include <thread>
+#include <vector>
 
+#include "banks.hpp"
 #include "tidewater/audio_file.hpp"
-#include "tidewater/author/compile.hpp"
-#include "tidewater/author/report.hpp"
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal_file.hpp"
@@ -28,12 +29,22 @@ using Clock = std::chrono::steady_clock;
 constexpr int frames_a_second = 60;
 constexpr Seconds frame_time{1.0 / frames_a_second};
 
+struct Options {
+  std::filesystem::path out = "out";
+  std::string banks = HARBOUR_BANKS;
+  std::string language = "kelpish";
+  bool live = false;
+};
+
 /// The game's own loop: what happens is raised, then the frame ends.
 template <class EndFrame>
-void play(SoundManager& manager, EndFrame end_frame) {
+void play(SoundManager& manager, const Options& options, EndFrame end_frame) {
   harbour::Trip trip;
+  harbour::Banks banks(manager, options.banks, options.language);
   for (int frame = 0; frame < harbour::Trip::lasts * frames_a_second; ++frame) {
-    for (const auto& [event, surface, walker] : trip.advance(frame * frame_time.value)) {
+    const double now = frame * frame_time.value;
+    banks.advance(now);
+    for (const auto& [event, surface, walker] : trip.advance(now)) {
       if (surface.empty())
         manager.raise(event);
       else
@@ -44,75 +55,80 @@ void play(SoundManager& manager, EndFrame end_frame) {
   }
 }
 
-void play_live(const Bank& bank) {
-  Report report(bank.rate());
-  {
-    SoundManager manager({.journal = [&](const JournalEntry& entry) { report.take(entry); }});
-    manager.load(bank);
-    const Device device(manager);
-    fmt::print("    Playing on {}; latency up to {:.0f} ms. Ctrl-C stops.\n", device.description(), device.latency().value * 1000);
-    auto next = Clock::now();
-    play(manager, [&] { std::this_thread::sleep_until(next += std::chrono::microseconds(1'000'000 / frames_a_second)); });
-  }
-  fmt::print("{}", report.text());
+void play_live(const Options& options) {
+  SoundManager manager;
+  const Device device(manager);
+  std::printf("    Playing on %s; latency up to %.0f ms. Ctrl-C stops.\n", device.description().c_str(), device.latency().value * 1000);
+  auto next = Clock::now();
+  play(manager, options, [&] { std::this_thread::sleep_until(next += std::chrono::microseconds(1'000'000 / frames_a_second)); });
 }
 
-void render(const Bank& bank, const std::filesystem::path& folder) {
-  std::filesystem::create_directories(folder);
-  const std::string sound = (folder / "harbour.wav").string();
-  const std::string log = (folder / "harbour.journal.jsonl").string();
-  AudioFileWriter file(sound, bank.rate(), 2);
+void render(const Options& options) {
+  std::filesystem::create_directories(options.out);
+  const std::string sound = (options.out / "harbour.wav").string();
+  const std::string log = (options.out / "harbour.journal.jsonl").string();
   JournalFile journal(log);
-  Report report(bank.rate());
   const auto began = Clock::now();
   {
-    SoundManager manager({.rate = bank.rate(),
-                          .journal =
-                              [&](const JournalEntry& entry) {
-                                journal.write(entry);
-                                report.take(entry);
-                              },
-                          .offline = true});
-    manager.load(bank);
-    std::vector<float> samples(static_cast<std::size_t>(bank.rate().value) / frames_a_second * 2);
-    play(manager, [&] {
+    SoundManager manager({.journal = journal.sink(), .offline = true});
+    AudioFileWriter file(sound, manager.rate(), 2);
+    std::vector<float> samples(static_cast<std::size_t>(manager.rate().value) / frames_a_second * 2);
+    std::uint64_t most_in_memory = 0;
+    play(manager, options, [&] {
       manager.render(samples);
       file.write(samples);
-      report.take(samples);
+      most_in_memory = std::max(most_in_memory, manager.stats().clip_bytes);
     });
+    file.close();
+    const std::chrono::duration<double> took = Clock::now() - began;
+    const Stats stats = manager.stats();
+    std::printf("    %.0f s of a game in %.2f s: %.0f times as fast as real time\n", harbour::Trip::lasts, took.count(),
+                harbour::Trip::lasts / took.count());
+    std::printf("  asked      %llu raises: %llu sounds started, %llu requests refused\n", static_cast<unsigned long long>(stats.raised),
+                static_cast<unsigned long long>(stats.started), static_cast<unsigned long long>(stats.refused));
+    std::printf("  memory     %.1f MiB of clips at most, and %.1f MiB at the end\n", static_cast<double>(most_in_memory) / 1048576,
+                static_cast<double>(stats.clip_bytes) / 1048576);
   }
-  const std::chrono::duration<double> took = Clock::now() - began;
-  file.close();
   journal.close();
-  fmt::print("    {:.0f} s of a game in {:.2f} s: {:.0f} times as fast as real time, metering and writing included\n{}",
-             report.length().value, took.count(), report.length().value / took.count(), report.text());
-  fmt::print("  sound      {}\n  journal    {}\n", sound, log);
+  std::printf("  sound      %s\n  journal    %s\n", sound.c_str(), log.c_str());
+}
+
+/// False where something is not to be understood.
+bool read(int argc, char** argv, Options& options) {
+  for (int i = 1; i < argc; ++i) {
+    const std::string_view argument = argv[i];
+    if (argument == "--device") {
+      options.live = true;
+      continue;
+    }
+    if (i + 1 == argc) return false;
+    if (argument == "--out")
+      options.out = argv[++i];
+    else if (argument == "--banks")
+      options.banks = argv[++i];
+    else if (argument == "--language")
+      options.language = argv[++i];
+    else
+      return false;
+  }
+  return true;
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
-  std::filesystem::path folder = "out";
-  bool live = false;
-  for (int i = 1; i < argc; ++i) {
-    const std::string_view argument = argv[i];
-    if (argument == "--device") {
-      live = true;
-    } else if (argument == "--out" && i + 1 < argc) {
-      folder = argv[++i];
-    } else {
-      fmt::print(stderr, "usage: harbour [--device] [--out DIR]\n");
-      return 2;
-    }
+  Options options;
+  if (!read(argc, argv, options)) {
+    std::fputs("usage: harbour [--device] [--banks DIR] [--language NAME] [--out DIR]\n", stderr);
+    return 2;
   }
   try {
-    const Bank bank = compile_book(HARBOUR_FOLDER "/book.toml");
-    if (live)
-      play_live(bank);
+    if (options.live)
+      play_live(options);
     else
-      render(bank, folder);
+      render(options);
   } catch (const std::exception& error) {
-    fmt::print(stderr, "{}\n", error.what());
+    std::fprintf(stderr, "%s\n", error.what());
     return 1;
   }
   return 0;
