@@ -338,8 +338,8 @@ std::string difference(const Session& session, std::span<const Bank> banks, bool
   return "from frame " + std::to_string((first - again.begin()) / 2) + " of " + std::to_string(session.samples.size() / 2);
 }
 
-/// From files: what is not preloaded is read while they play.
-std::vector<Bank> three_banks(const Folder& folder, const std::string& first) {
+/// From files: what is not preloaded is read while they play. A bank, another, a version of the first, and two that change the first.
+std::vector<Bank> all_banks(const Folder& folder, const std::string& first) {
   write_stage_clips(folder);
   folder.write("book.toml", book_head + first);
   folder.write("other.toml", other_book);
@@ -352,6 +352,14 @@ std::vector<Bank> three_banks(const Folder& folder, const std::string& first) {
     const std::string file = folder.path(name + ".tidebank");
     write_bank(compile_book(folder.path(name + ".toml")), file);
     banks.push_back(open_bank(file));
+  }
+  std::string hum = first;
+  hum.replace(hum.find("clips = [\"hum.wav\"]"), 19, "clips = [\"tone.wav\"]\nlimit = 2");
+  folder.write("hum.toml", book_head + hum);
+  for (const std::string name : {"version", "hum"}) {
+    const ReadBook changed = read_book(folder.path(name + ".toml"));
+    const PackOptions options{.patch_of = {folder.path("book.tidebank")}, .patch_name = "patch-" + name, .priority = name == "hum" ? 2 : 1};
+    banks.push_back(open_bank(pack(changed.book, folder.path(), options).front().file));
   }
   return banks;
 }
@@ -373,19 +381,19 @@ void check_replays(int count, const std::function<std::string(std::uint64_t seed
 
 TEST_CASE("any session gives the same samples when its journal is played again") {
   const Folder folder;  // what streams is read from it as it plays
-  const std::vector<Bank> banks = three_banks(folder, book);
+  const std::vector<Bank> banks = all_banks(folder, book);
   check_replays(sessions, [&](std::uint64_t seed) { return difference(play_offline(banks, seed), banks, seed % 2 == 0); });
 }
 
 TEST_CASE("a crowded session that is saved in the middle goes on bit for bit the same in another manager") {
   const Folder folder;
-  const std::vector<Bank> banks = three_banks(folder, book);
+  const std::vector<Bank> banks = all_banks(folder, book);
   check_replays(sessions / 2, [&](std::uint64_t seed) { return difference_after_saving(banks, seed); });
 }
 
 TEST_CASE("a saved state that is damaged, of other options or without its banks is refused, and nothing is left of it") {
   const Folder folder;
-  const std::vector<Bank> banks = three_banks(folder, book);
+  const std::vector<Bank> banks = all_banks(folder, book);
   SoundManager manager({.offline = true});
   manager.load(banks[0]);
   manager.raise("hum");
@@ -418,7 +426,7 @@ TEST_CASE("a session that four threads play live gives the same samples when its
   std::string unstreamed = book;
   unstreamed.replace(unstreamed.find("stream = true\n"), 14, "");
   const Folder folder;
-  const std::vector<Bank> banks = three_banks(folder, unstreamed);
+  const std::vector<Bank> banks = all_banks(folder, unstreamed);
   check_replays(live_sessions, [&](std::uint64_t seed) { return difference(play_live(banks, seed), banks, seed % 2 == 0); });
 }
 

@@ -58,6 +58,9 @@ struct ShowCall {
 int show(const ShowCall& call);
 
 struct PackCall {
+  std::vector<std::string> patch_of;
+  std::string patch_name;
+  int priority = 1;
   std::string book;
   std::string output = "banks";  ///< folder
   std::string bank;              ///< empty for all

@@ -114,6 +114,12 @@ int run(int argc, char** argv) {
   pack_command->add_option("--language", pack_call.language, "Only this language of banks with speech (default all)");
   pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default the target's, or else 48000)")
       ->check(CLI::Range(8000, 192000));
+  auto* patch_of =
+      pack_command->add_option("--patch-of", pack_call.patch_of,
+                               "A bank file that players have: write only what has changed since, as a bank beside it; may be given again");
+  pack_command->add_option("--name", pack_call.patch_name, "What the patch is called (default BANK-patch)")->needs(patch_of);
+  pack_command->add_option("--priority", pack_call.priority, "Of what several patches change, the highest counts (default 1)")
+      ->needs(patch_of);
   pack_command->add_flag("--json", pack_call.json, "Print a list of what was packed as JSON");
   pack_command->add_option("--largest", pack_call.largest, "Fail where a bank is larger, such as 40MiB")
       ->transform(CLI::AsSizeValue(false));

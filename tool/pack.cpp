@@ -77,10 +77,17 @@ int pack_once(const PackCall& call, Watched& watched) {
   const auto began = std::chrono::steady_clock::now();
   Progress progress("Packing");
   PackOptions options{Hertz{static_cast<double>(call.rate)}, call.bank, call.target, call.language};
+  options.patch_of = call.patch_of;
+  options.patch_name = call.patch_name;
+  options.priority = call.priority;
   options.progress = [&](const std::string&, std::size_t done, std::size_t all) { progress.show(done, all); };
   const std::vector<PackedBank> packed = tidewater::pack(read.book, call.output, options);
   progress.clear();
   const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
+  if (packed.empty()) {
+    fmt::print("nothing has changed since {}: there is nothing to patch\n", fmt::join(call.patch_of, ", "));
+    return fine;
+  }
   if (!call.depfile.empty()) write_depfile(call.depfile, call.depfile_of.empty() ? packed.front().file : call.depfile_of, packed);
   if (call.json)
     print_json(packed, call.largest);

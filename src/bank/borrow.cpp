@@ -45,22 +45,26 @@ bool same_sound(const BankClip& its, const ClipData& data, const BankClip& other
 
 }  // namespace
 
+std::vector<std::shared_ptr<const BankData>> bases_of(const BankData& data, const std::vector<std::shared_ptr<const BankData>>& there) {
+  std::vector<std::shared_ptr<const BankData>> bases;
+  for (const BankBase& base : data.bases) {
+    const auto its = std::find_if(there.begin(), there.end(),
+                                  [&](const auto& bank) { return bank->name == base.name && bank->content == base.content; });
+    if (its == there.end()) {
+      const bool another = std::any_of(there.begin(), there.end(), [&](const auto& bank) { return bank->name == base.name; });
+      throw Error(fmt::format("the bank '{}' {} the bank '{}'{}", data.name, base.replaces ? "changes" : "has clips in", base.name,
+                              another ? " as it was when it was packed, and that one is another: pack it again, of the one that is loaded"
+                                      : ", which is not loaded: load that one first"));
+    }
+    bases.push_back(*its);
+  }
+  return bases;
+}
+
 Bank with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there) {
   const BankData& data = data_of(bank);
   if (data.bases.empty()) return bank;
-  std::vector<std::shared_ptr<const BankData>> lenders;
-  for (const BankBase& base : data.bases) {
-    const auto its = std::find_if(there.begin(), there.end(), [&](const auto& bank_there) {
-      return bank_there->name == base.name && bank_there->content == base.content;
-    });
-    if (its == there.end()) {
-      const bool another = std::any_of(there.begin(), there.end(), [&](const auto& bank_there) { return bank_there->name == base.name; });
-      throw Error(fmt::format("the bank '{}' {} the bank '{}' {}", data.name, base.replaces ? "changes" : "has clips in", base.name,
-                              another ? "as it was when it was packed, and that one is another: pack it again, of the one that is loaded"
-                                      : "which is not loaded: load that one first"));
-    }
-    lenders.push_back(*its);
-  }
+  const std::vector<std::shared_ptr<const BankData>> lenders = bases_of(data, there);
   auto whole = std::make_shared<BankData>(data);
   for (BankClip& clip : whole->clips) {
     if (clip.base == 0) continue;

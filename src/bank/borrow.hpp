@@ -8,8 +8,10 @@
 
 namespace tidewater {
 
-/// The bank with its clips found in those that lend them; itself where it has all its own. Throws Error, with what to do, where one of
-/// them is not there.
+/// Those that a bank takes clips from. Throws Error, with what to do, where one is not there.
+std::vector<std::shared_ptr<const BankData>> bases_of(const BankData& data, const std::vector<std::shared_ptr<const BankData>>& there);
+
+/// The bank with its clips found in those that lend them; itself where it has all its own. Throws as `bases_of`.
 Bank with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there);
 
 /// From here on `data` takes clips that a base has, too, from there: those of the same name, form and samples. The base becomes one of its

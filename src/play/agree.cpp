@@ -26,14 +26,21 @@ bool same(const BankData& one, const BankEvent& a, const BankData& other, const 
   });
 }
 
+/// By name; of two with one name the first.
+template <class Item>
+std::unordered_map<std::string_view, const Item*> by_name(const std::vector<Item>& items) {
+  std::unordered_map<std::string_view, const Item*> named;
+  for (const Item& item : items) named.emplace(item.name, &item);
+  return named;
+}
+
 template <class Item>
 void require_same(const char* what, const BankData& loaded, const std::vector<Item>& there, const BankData& comes,
                   const std::vector<Item>& new_ones) {
-  std::unordered_map<std::string_view, const Item*> by_name;
-  for (const Item& item : there) by_name.emplace(item.name, &item);
+  const auto named = by_name(there);
   for (const Item& item : new_ones) {
-    const auto known = by_name.find(item.name);
-    if (known == by_name.end() || same(loaded, *known->second, comes, item)) continue;
+    const auto known = named.find(item.name);
+    if (known == named.end() || same(loaded, *known->second, comes, item)) continue;
     throw Error(
         fmt::format("the {} '{}' of bank '{}' is not that of bank '{}', which is loaded: give one of them another name, pack both "
                     "banks of one book, or unload the other first",
@@ -47,6 +54,19 @@ void require_agreement(const BankData& loaded, const BankData& comes) {
   require_same("group", loaded, loaded.groups, comes, comes.groups);
   require_same("sound", loaded, loaded.sounds, comes, comes.sounds);
   require_same("event", loaded, loaded.events, comes, comes.events);
+}
+
+Differences::Differences(const BankData& before, const BankData& now)
+    : before_(before), now_(now), sounds_(by_name(before.sounds)), events_(by_name(before.events)) {}
+
+bool Differences::sound(const BankSound& sound) const {
+  const auto known = sounds_.find(sound.name);
+  return known == sounds_.end() || !same(before_, *known->second, now_, sound);
+}
+
+bool Differences::event(const BankEvent& event) const {
+  const auto known = events_.find(event.name);
+  return known == events_.end() || !same(before_, *known->second, now_, event);
 }
 
 }  // namespace tidewater

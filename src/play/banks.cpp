@@ -13,6 +13,7 @@ namespace tidewater {
 
 void Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
   if (!in_place) loaded.require_new(data.name);
+  if (!data.bases.empty()) bases_of(data, loaded.all_data());  // they may have gone while its clips were read
   for (const LiveBank* bank : loaded.catalogue()->banks())
     if (!bank->data->by_itself && !data.by_itself && bank->data->root() != data.root()) require_agreement(*bank->data, data);
   const auto added = static_cast<std::uint32_t>(
@@ -27,7 +28,7 @@ Bank Control::with_its_bases(const Bank& bank) {
   std::vector<std::shared_ptr<const BankData>> there;
   {
     const std::lock_guard lock(mutex);
-    for (const LiveBank* its : loaded.catalogue()->banks()) there.push_back(its->data);
+    there = loaded.all_data();
   }
   return with_bases(bank, there);
 }

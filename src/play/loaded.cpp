@@ -24,6 +24,12 @@ void Loaded::require_new(std::string_view name) const {
     if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
 }
 
+std::vector<std::shared_ptr<const BankData>> Loaded::all_data() const {
+  std::vector<std::shared_ptr<const BankData>> all;
+  for (const LiveBank* bank : catalogue_->banks()) all.push_back(bank->data);
+  return all;
+}
+
 Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();

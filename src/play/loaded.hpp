@@ -73,6 +73,9 @@ class Loaded {
   Loading prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   Loading prepare_to_unload(std::string_view name);
 
+  /// What is loaded; also with the control lock.
+  std::vector<std::shared_ptr<const BankData>> all_data() const;
+
   // With the control lock.
 
   /// What is loaded, by name. Whoever keeps it may go on reading.

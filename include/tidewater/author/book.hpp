@@ -120,6 +120,8 @@ struct BookEvent {
 struct BookBank {
   std::string name;
   std::vector<std::string> events;  ///< names or patterns; the sounds that they need come along
+  std::vector<std::string> clips;   ///< files, patterns or folders: what it has for banks that need it; then it has no events
+  std::vector<std::string> needs;   ///< banks that are loaded before, and have clips for it
   Place place;
 };
 

@@ -21,6 +21,12 @@ struct PackOptions {
   std::string target = {};
   /// Only this language; empty for all of the target's, or else of the book's.
   std::string language = {};
+  /// Bank files that players have: of each that the book has, too, only what has changed since, as a bank that changes it.
+  std::vector<std::string> patch_of = {};
+  /// What a patch is called, where it is one: NAME-patch of the bank unless told otherwise.
+  std::string patch_name = {};
+  /// Of what several patches change, the highest counts.
+  int priority = 1;
   /// Hears of each file how many clips of how many are prepared.
   std::function<void(const std::string& file, std::size_t done, std::size_t all)> progress = {};
 };
@@ -40,6 +46,10 @@ struct PackedBank {
 /// NAME.LANGUAGE.tidebank for each language. The folder is made where there is none. A file is there whole, or as it was before. Throws
 /// Error with every clip that cannot be packed, one a line, where a file cannot be written, or there is no such bank, target or language.
 /// The same book, clips and libraries give the same bytes. Thread: any. Takes as long as decoding takes.
+///
+/// With `patch_of` NAME-patch.tidebank for each of these: its sounds, events and clips that are not as they are there, and nothing of the
+/// clips that are. A game loads it beside the bank that it changes, and may unload it again. Of a bank in which nothing has changed there
+/// is none in the list. The bank's target, language and rate hold.
 std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.

@@ -212,9 +212,15 @@ const RowsOf<BookResponse>& response_rows() {
 }
 
 const RowsOf<BookBank>& bank_rows() {
-  static const RowsOf<BookBank> rows = RowsOf<BookBank>("banks").special(
-      {"events", "", "[\"ferry.*\", \"rain.began\"]", "What the bank has; the sounds and clips that they need come along."},
-      "list of events or patterns");
+  static const RowsOf<BookBank> rows =
+      RowsOf<BookBank>("banks")
+          .special({"events", "needed, or `clips`", "[\"ferry.*\", \"rain.began\"]",
+                    "What the bank has; the sounds and clips that they need come along."},
+                   "list of events or patterns")
+          .special({"clips", "none", "[\"steps/\"]", "In place of events: clips that the bank has for others that need it."},
+                   "list of files, patterns or folders")
+          .special({"needs", "none", "[\"common\"]", "Banks with `clips`, loaded before this one, which leaves out what they have."},
+                   "list of banks");
   return rows;
 }
 

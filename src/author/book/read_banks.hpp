@@ -6,5 +6,7 @@ namespace tidewater {
 
 /// One [banks.NAME], after the events: which of them it has.
 void read_book_bank(Problems& problems, const toml::key& key, const toml::table& table, Book& book);
+/// After all banks: whether those that others need are there, and lend clips.
+void check_needs(Problems& problems, const Book& book);
 
 }  // namespace tidewater

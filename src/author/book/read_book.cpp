@@ -60,6 +60,7 @@ class Reader {
     for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
     each(root_, "banks", [&](const toml::key& key, const toml::table& t) { read_book_bank(problems_, key, t, book_); });
+    check_needs(problems_, book_);
     each(root_, "targets", [&](const toml::key& key, const toml::table& t) { read_book_target(problems_, key, t, book_); });
     read_credits(problems_, root_, book_.credits);
     read_accepted();

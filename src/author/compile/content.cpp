@@ -67,6 +67,20 @@ std::uint64_t content_of(const Book& book, const BankData& data) {
   return std::max<std::uint64_t>(hash.sum(), 1);
 }
 
+std::uint64_t content_of_patch(const BankData& data) {
+  Hasher hash;
+  hash.text(fmt::format("patch {} {}", data.name, data.priority));
+  for (const BankBase& base : data.bases) hash.text(fmt::format("{} {}", base.name, base.content.value));
+  for (const BankSound& sound : data.sounds) hash.text(fmt::format("{} {}", sound.name, sound.content.value));
+  for (const BankEvent& event : data.events) {
+    hash.text("event " + event.name);
+    for (const BankResponse& response : event.responses)
+      hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), data.sounds[response.sound].name, response.delay.value,
+                            response.fade.value));
+  }
+  return std::max<std::uint64_t>(hash.sum(), 1);
+}
+
 std::vector<std::uint64_t> contents_of_sounds(const Book& book, const BankData& data) {
   std::vector<std::uint64_t> clips, sounds;
   for (const BankClip& clip : data.clips) {

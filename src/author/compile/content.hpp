@@ -11,6 +11,9 @@ namespace tidewater {
 /// and the length. Never 0.
 std::uint64_t content_of(const Book& book, const BankData& data);
 
+/// The same of a bank that changes another: of that one, and of all that is new.
+std::uint64_t content_of_patch(const BankData& data);
+
 /// The same of each of its sounds.
 std::vector<std::uint64_t> contents_of_sounds(const Book& book, const BankData& data);
 

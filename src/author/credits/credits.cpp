@@ -26,7 +26,7 @@ class ByClip {
   explicit ByClip(const std::vector<BookCredit>& credits) : credits_(credits) {
     for (std::size_t i = 0; i < credits.size(); ++i)
       for (const auto& about : credits[i].clips) {
-        Pattern pattern(about.ends_with('/') ? about + "*" : about, Pattern::Slashes::pass);
+        Pattern pattern = files_named(about);
         if (pattern.plain())
           names_[about] = i;
         else
@@ -72,7 +72,7 @@ CreditsFile read_file(const Book& book) {
 void about_nothing(const std::vector<BookCredit>& credits, const ClipFolder& folder, std::vector<Problem>& idle) {
   for (const auto& credit : credits)
     for (const auto& about : credit.clips)
-      if (!about.empty() && folder.matching(Pattern(about.ends_with('/') ? about + "*" : about, Pattern::Slashes::pass)).empty())
+      if (!about.empty() && folder.matching(files_named(about)).empty())
         idle.push_back({credit.place, fmt::format("no clip fits '{}'{}", about, folder.advice_for(about))});
 }
 

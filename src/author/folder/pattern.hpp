@@ -42,4 +42,9 @@ class Pattern {
   bool plain_ = true;
 };
 
+/// Files as they are named where a folder may stand for all that is in it, "steps/", and `*` goes on past slashes.
+inline Pattern files_named(std::string_view text) {
+  return Pattern(text.ends_with('/') ? std::string(text) + "*" : std::string(text), Pattern::Slashes::pass);
+}
+
 }  // namespace tidewater

@@ -11,9 +11,12 @@
 
 #include "author/clips/book_clips.hpp"
 #include "author/clips/ways.hpp"
+#include "author/compile/content.hpp"
 #include "author/pack/parts.hpp"
+#include "author/pack/patch.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
+#include "bank/borrow.hpp"
 #include "media/bytes.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
@@ -26,11 +29,45 @@ namespace {
 
 namespace fs = std::filesystem;
 
-bool has_speech(const Book& book) {
+/// Calls `take(path)` for each clip that a part's bank has or needs.
+template <class Take>
+void each_clip_of(const Book& part, Take take) {
+  for (const BookSound& sound : part.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      if (!only_lends(part) || lends(part.banks.front(), clip.path)) take(clip.path);
+    });
+}
+
+bool has_speech(const Book& part) {
   bool any = false;
-  for (const BookSound& sound : book.sounds)
-    sound.each_clip([&](const BookLayer&, const BookClip& clip) { any = any || is_spoken(book, clip.path); });
+  each_clip_of(part, [&](const std::string& clip) { any = any || is_spoken(part, clip); });
   return any;
+}
+
+/// A bank of clips alone, for others: none of its own sounds, and read when one of theirs needs them.
+Bank lending(const Book& part, const Bank& compiled) {
+  auto data = std::make_shared<BankData>(data_of(compiled));
+  data->sounds.clear();
+  data->events.clear();
+  data->groups.resize(1);
+  std::erase_if(data->clips, [&](const BankClip& clip) { return !lends(part.banks.front(), clip.name); });
+  for (BankClip& clip : data->clips) clip.preload = false;
+  Book of_clips = part;
+  of_clips.sounds.clear();
+  of_clips.groups.clear();
+  data->content = {content_of(of_clips, *data)};
+  return bank_of(std::move(data));
+}
+
+/// The same bank without the clips that those have which it needs.
+Bank without_what_is_lent(const Book& part, const Bank& compiled, const std::vector<Bank>& lenders) {
+  if (part.banks.empty() || part.banks.front().needs.empty()) return compiled;
+  auto data = std::make_shared<BankData>(data_of(compiled));
+  for (const std::string& need : part.banks.front().needs)
+    for (const Bank& lender : lenders)
+      if (lender.name() == need && (lender.language().empty() || lender.language() == compiled.language()))
+        borrow(*data, data_of(lender), false);
+  return bank_of(std::move(data));
 }
 
 /// The folder in which a clip's recording in a language is, or would appear: itself, or what there is of the way to it.
@@ -41,14 +78,19 @@ fs::path where_it_would_come(const Book& book, const std::string& clip, const st
   return folder;
 }
 
-PackedBank pack_one(const Book& book, const std::string& folder, const PackOptions& options, const std::string& language) {
+PackedBank pack_one(const Book& book, const std::string& folder, const PackOptions& options, const std::string& language,
+                    std::vector<Bank>& lenders) {
   PackedBank packed;
   packed.name = book.name;
   packed.language = language;
   packed.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", book.name, language.empty() ? "" : ".", language)).string();
   CompileOptions how{options.rate, options.target, language};
   if (options.progress) how.progress = [&](std::size_t done, std::size_t all) { options.progress(packed.file, done, all); };
-  const Bank bank = compile(book, how);
+  Bank bank = compile(book, how);
+  if (only_lends(book))
+    lenders.push_back(bank = lending(book, bank));
+  else
+    bank = without_what_is_lent(book, bank, lenders);
   std::error_code trouble;
   fs::create_directories(folder, trouble);
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
@@ -58,14 +100,13 @@ PackedBank pack_one(const Book& book, const std::string& folder, const PackOptio
   packed.sounds = bank.sounds().size();
   packed.clips = bank.clips();
   std::set<std::string> made_of = {book.file};
-  for (const BookSound& sound : book.sounds)
-    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
-      const fs::path its = clip_file(book, clip_in(book, clip.path, language));
-      if (!fs::exists(its)) return;  // a sketch of the book's own
-      made_of.insert(its.string());
-      made_of.insert(its.parent_path().string());
-      if (is_spoken(book, clip.path) && !language.empty()) made_of.insert(where_it_would_come(book, clip.path, language).string());
-    });
+  each_clip_of(book, [&](const std::string& clip) {
+    const fs::path its = clip_file(book, clip_in(book, clip, language));
+    if (!fs::exists(its)) return;  // a sketch of the book's own
+    made_of.insert(its.string());
+    made_of.insert(its.parent_path().string());
+    if (is_spoken(book, clip) && !language.empty()) made_of.insert(where_it_would_come(book, clip, language).string());
+  });
   packed.made_of.assign(made_of.begin(), made_of.end());
   return packed;
 }
@@ -87,11 +128,16 @@ std::vector<std::string> languages_of(const Book& book, const PackOptions& optio
 }  // namespace
 
 std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options) {
+  if (!options.patch_of.empty()) return pack_patches(book, folder, options);
   std::vector<Book> parts = parts_of(book);
   if (!options.bank.empty()) {
     std::vector<std::string> names;
     for (const Book& part : parts) names.push_back(part.name);
-    std::erase_if(parts, [&](const Book& part) { return part.name != options.bank; });
+    const auto known = std::find_if(parts.begin(), parts.end(), [&](const Book& part) { return part.name == options.bank; });
+    std::vector<std::string> wanted = {options.bank};
+    if (known != parts.end() && !known->banks.empty())  // and what it needs
+      wanted.insert(wanted.end(), known->banks.front().needs.begin(), known->banks.front().needs.end());
+    std::erase_if(parts, [&](const Book& part) { return std::find(wanted.begin(), wanted.end(), part.name) == wanted.end(); });
     if (parts.empty()) {
       const std::string near = did_you_mean(options.bank, {names.begin(), names.end()});
       throw Error(fmt::format("{}: there is no bank '{}'{}", book.file, options.bank,
@@ -100,12 +146,13 @@ std::vector<PackedBank> pack(const Book& book, const std::string& folder, const 
   }
   const std::vector<std::string> languages = languages_of(book, options);
   std::vector<PackedBank> packed;
+  std::vector<Bank> lenders;
   for (const Book& part : parts) {
     if (!has_speech(part)) {
-      packed.push_back(pack_one(part, folder, options, {}));
+      packed.push_back(pack_one(part, folder, options, {}, lenders));
       continue;
     }
-    for (const std::string& language : languages) packed.push_back(pack_one(part, folder, options, language));
+    for (const std::string& language : languages) packed.push_back(pack_one(part, folder, options, language, lenders));
   }
   return packed;
 }

@@ -19,6 +19,12 @@ bool has(const BookBank& bank, const BookEvent& event) {
                      [&](const std::string& pattern) { return Pattern(pattern, Pattern::Slashes::pass).fits(event.name); });
 }
 
+bool lends_to(const BookBank& bank, const BookSound& sound) {
+  bool any = false;
+  sound.each_clip([&](const BookLayer&, const BookClip& clip) { any = any || lends(bank, clip.path); });
+  return any;
+}
+
 std::set<std::string> sounds_of(const Book& book, BookResponse::Kind kind) {
   std::set<std::string> sounds;
   for (const BookEvent& event : book.events)
@@ -30,7 +36,12 @@ std::set<std::string> sounds_of(const Book& book, BookResponse::Kind kind) {
 Book part_of(const Book& book, const BookBank& bank) {
   Book part = book;
   part.name = bank.name;
-  part.banks.clear();
+  part.banks = {bank};
+  if (!bank.clips.empty()) {
+    part.events.clear();
+    std::erase_if(part.sounds, [&](const BookSound& sound) { return !lends_to(bank, sound); });
+    return part;
+  }
   std::erase_if(part.events, [&](const BookEvent& event) { return !has(bank, event); });
   std::set<std::string> needed = sounds_of(part, BookResponse::Kind::start);
   needed.merge(sounds_of(part, BookResponse::Kind::stop));
@@ -60,10 +71,17 @@ void check_stops(const std::vector<Book>& parts) {
 
 }  // namespace
 
+bool lends(const BookBank& bank, const std::string& clip) {
+  return std::any_of(bank.clips.begin(), bank.clips.end(), [&](const std::string& its) { return files_named(its).fits(clip); });
+}
+
+bool only_lends(const Book& part) { return !part.banks.empty() && !part.banks.front().clips.empty(); }
+
 std::vector<Book> parts_of(const Book& book) {
   if (book.banks.empty()) return {book};
   std::vector<Book> parts;
   for (const BookBank& bank : book.banks) parts.push_back(part_of(book, bank));
+  std::stable_partition(parts.begin(), parts.end(), only_lends);
   check_stops(parts);
   return parts;
 }
@@ -78,9 +96,20 @@ std::vector<std::string> left_out(const Book& book) {
 
 std::vector<SharedClip> shared_clips(const Book& book) {
   std::map<std::string, std::set<std::string>> banks_of;
-  for (const Book& part : parts_of(book))
+  const std::vector<Book> parts = parts_of(book);
+  for (const Book& part : parts) {
+    if (only_lends(part)) continue;
+    const auto is_lent = [&](const std::string& clip) {
+      return std::any_of(parts.begin(), parts.end(), [&](const Book& other) {
+        const auto& needs = part.banks.front().needs;
+        return only_lends(other) && std::find(needs.begin(), needs.end(), other.name) != needs.end() && lends(other.banks.front(), clip);
+      });
+    };
     for (const BookSound& sound : part.sounds)
-      sound.each_clip([&](const BookLayer&, const BookClip& clip) { banks_of[clip.path].insert(part.name); });
+      sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+        if (!part.banks.empty() && !is_lent(clip.path)) banks_of[clip.path].insert(part.name);
+      });
+  }
   std::vector<SharedClip> shared;
   for (const auto& [clip, banks] : banks_of)
     if (banks.size() > 1) shared.push_back({clip, {banks.begin(), banks.end()}});
@@ -89,7 +118,8 @@ std::vector<SharedClip> shared_clips(const Book& book) {
 
 std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options) {
   std::vector<Bank> banks;
-  for (const Book& part : parts_of(book)) banks.push_back(compile(part, options));
+  for (const Book& part : parts_of(book))
+    if (!only_lends(part)) banks.push_back(compile(part, options));  // each has all its own here
   return banks;
 }
 

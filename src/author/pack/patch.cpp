@@ -1,0 +1,131 @@
+#include "author/pack/patch.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <memory>
+#include <set>
+#include <string_view>
+#include <unordered_map>
+
+#include "author/compile/content.hpp"
+#include "author/pack/parts.hpp"
+#include "bank/bank_data.hpp"
+#include "bank/borrow.hpp"
+#include "play/agree.hpp"
+#include "tidewater/author/compile.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
+
+namespace tidewater {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// Which sounds and events of a bank a patch has: those that are not as they were; all events about one of its sounds, and all sounds of
+/// one of its events. So whoever starts a sound of the patch, and whoever stops it, is in the patch.
+struct Changed {
+  std::vector<bool> sounds, events;
+
+  Changed(const BankData& base, const BankData& now) : sounds(now.sounds.size()), events(now.events.size()) {
+    const Differences differ(base, now);
+    for (std::size_t s = 0; s < sounds.size(); ++s) sounds[s] = differ.sound(now.sounds[s]);
+    for (std::size_t e = 0; e < events.size(); ++e) events[e] = differ.event(now.events[e]);
+    for (bool more = true; more;) {
+      more = false;
+      for (std::size_t e = 0; e < events.size(); ++e) {
+        const auto& responses = now.events[e].responses;
+        const bool about =
+            events[e] || std::any_of(responses.begin(), responses.end(), [&](const BankResponse& r) { return sounds[r.sound]; });
+        if (!about) continue;
+        events[e] = true;
+        for (const BankResponse& response : responses) more = more || !sounds[response.sound], sounds[response.sound] = true;
+      }
+    }
+  }
+  bool any() const {
+    return std::find(sounds.begin(), sounds.end(), true) != sounds.end() || std::find(events.begin(), events.end(), true) != events.end();
+  }
+};
+
+/// The bank with what has changed alone, and the clips that it needs.
+std::shared_ptr<BankData> patch_for(const BankData& base, const BankData& now, const Changed& changed) {
+  auto patch = std::make_shared<BankData>(now);
+  patch->sounds.clear();
+  patch->events.clear();
+  patch->clips.clear();
+  std::unordered_map<std::uint32_t, std::uint32_t> clips, sounds;
+  for (std::uint32_t s = 0; s < now.sounds.size(); ++s) {
+    if (!changed.sounds[s]) continue;
+    sounds.emplace(s, static_cast<std::uint32_t>(patch->sounds.size()));
+    BankSound& sound = patch->sounds.emplace_back(now.sounds[s]);
+    for (BankLayer& layer : sound.layers)
+      for (BankChoice& choice : layer.choices)
+        for (BankClipUse& use : choice.clips) {
+          const auto [its, fresh] = clips.try_emplace(use.clip, static_cast<std::uint32_t>(patch->clips.size()));
+          if (fresh) patch->clips.push_back(now.clips[use.clip]);
+          use.clip = its->second;
+        }
+  }
+  for (std::uint32_t e = 0; e < now.events.size(); ++e) {
+    if (!changed.events[e]) continue;
+    BankEvent& event = patch->events.emplace_back(now.events[e]);
+    for (BankResponse& response : event.responses) response.sound = sounds.at(response.sound);
+  }
+  borrow(*patch, base, true);
+  return patch;
+}
+
+Book part_called(const Book& book, std::string_view name, const std::string& file) {
+  std::vector<std::string> names;
+  for (Book& part : parts_of(book)) {
+    if (part.name == name) return part;
+    names.push_back(part.name);
+  }
+  throw Error(fmt::format("{}: it has no bank '{}', which {} is; it has {}", book.file, name, file, fmt::join(names, ", ")));
+}
+
+}  // namespace
+
+std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder, const PackOptions& options) {
+  if (!options.patch_name.empty() && options.patch_of.size() > 1)
+    throw Error("one name for several patches: pack them one by one, or let each be called as its bank");
+  std::error_code trouble;
+  fs::create_directories(folder, trouble);
+  if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
+  std::vector<PackedBank> packed;
+  for (const std::string& file : options.patch_of) {
+    const Bank base = open_bank(file);
+    const BankData& was = data_of(base);
+    if (!was.bases.empty())
+      throw Error(fmt::format("{}: it takes clips from the bank '{}' itself; a patch is of a bank that has all its own", file,
+                              was.bases.front().name));
+    const Book part = part_called(book, base.name(), file);
+    PackedBank its;
+    its.name = options.patch_name.empty() ? was.name + "-patch" : options.patch_name;
+    its.language = was.language;
+    its.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", its.name, was.language.empty() ? "" : ".", was.language)).string();
+    CompileOptions how{was.rate, was.target, was.language};
+    if (options.progress) how.progress = [&](std::size_t done, std::size_t all) { options.progress(its.file, done, all); };
+    const Bank now = compile(part, how);
+    const Changed changed(was, data_of(now));
+    if (!changed.any()) continue;
+    const std::shared_ptr<BankData> patch = patch_for(was, data_of(now), changed);
+    patch->name = its.name;
+    patch->priority = options.priority;
+    patch->content = {content_of_patch(*patch)};
+    const Bank bank = bank_of(patch);
+    its.changed = write_bank(bank, its.file);
+    its.bytes = fs::file_size(its.file);
+    its.events = patch->events.size();
+    its.sounds = patch->sounds.size();
+    its.clips = static_cast<std::size_t>(
+        std::count_if(patch->clips.begin(), patch->clips.end(), [](const BankClip& clip) { return clip.base == 0; }));
+    its.made_of = {book.file, file};
+    packed.push_back(std::move(its));
+  }
+  return packed;
+}
+
+}  // namespace tidewater
