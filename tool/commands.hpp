@@ -84,6 +84,13 @@ struct VerifyCall {
 };
 int verify(const VerifyCall& call);
 
+struct UnpackCall {
+  std::string bank;
+  std::string output = "unpacked";  ///< folder
+  std::vector<std::string> bases;
+};
+int unpack(const UnpackCall& call);
+
 struct AuditionCall {
   std::string book;
   std::string name;

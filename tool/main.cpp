@@ -101,7 +101,7 @@ int run(int argc, char** argv) {
   ShowCall show_call;
   auto* show_command =
       app.add_subcommand("show", "List what a book has, or print every key of one name as it holds, and where its value comes from");
-  show_command->add_option("BOOK", show_call.book, "The book, a TOML file")->required();
+  show_command->add_option("BOOK", show_call.book, "The book, a TOML file, or a bank (.tidebank)")->required();
   show_command->add_option("NAME", show_call.name, "An event, sound, group or trait of the book; without it, all are listed");
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
@@ -135,6 +135,13 @@ int run(int argc, char** argv) {
   weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
   weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
   weigh_command->footer("Example:\n  tidewater weigh examples/harbour/book.toml");
+
+  UnpackCall unpack_call;
+  auto* unpack_command = app.add_subcommand("unpack", "Take a bank apart: a book and clips in open formats that pack to the same again");
+  unpack_command->add_option("BANK", unpack_call.bank, "A bank file")->required();
+  unpack_command->add_option("-o,--output", unpack_call.output, "The folder to write them to, made where there is none (default unpacked)");
+  unpack_command->add_option("--base", unpack_call.bases, "A bank that it takes clips from; may be given again");
+  unpack_command->footer("Example:\n  tidewater unpack out/banks/quay.tidebank --output out/quay");
 
   VerifyCall verify_call;
   auto* verify_command = app.add_subcommand("verify", "Read all of a bank file, and compare it with what was written");
@@ -221,6 +228,7 @@ int run(int argc, char** argv) {
   if (*show_command) return show(show_call);
   if (*pack_command) return pack(pack_call);
   if (*weigh_command) return weigh(weigh_call);
+  if (*unpack_command) return unpack(unpack_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);

@@ -5,12 +5,31 @@
 #include "columns.hpp"
 #include "commands.hpp"
 #include "show_one.hpp"
+#include "sizes.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
+#include "tidewater/open_bank.hpp"
 
 namespace tidewater::tool {
 namespace {
+
+/// A bank's book has no lines.
+bool is_of_bank(const Book& book) { return book.file.ends_with(".tidebank"); }
+std::string line_head(const Book& book) { return is_of_bank(book) ? "" : ">line"; }
+std::string line_of(const Place& place) { return place.line == 0 ? "" : fmt::format("{}", place.line); }
+
+std::string about(const Bank& bank, const std::string& file) {
+  std::string text = fmt::format("{}: bank '{}'", file, bank.name());
+  if (!bank.target().empty()) text += fmt::format(", for {}", bank.target());
+  if (!bank.language().empty()) text += fmt::format(", in {}", bank.language());
+  text += fmt::format("; {} clips, {} in memory at {:.0f} Hz; content {:016x}\n", bank.clips(), size_text(bank.sample_bytes()),
+                      bank.rate().value, bank.content().value);
+  for (const std::string_view base : bank.bases())
+    text += fmt::format("  {} '{}', which is loaded before it\n", bank.is_patch() ? "changes" : "has clips in", base);
+  return text + "\n";
+}
 
 std::string list_groups(const Book& book) {
   Table table({"group", "parent", ">gain", ">sounds"});
@@ -22,7 +41,7 @@ std::string list_groups(const Book& book) {
 }
 
 std::string list_sounds(const Book& book) {
-  Table table({"sound", ">line", "group", ">clips", "more"});
+  Table table({"sound", line_head(book), "group", ">clips", "more"});
   for (const auto& sound : book.sounds) {
     std::set<std::string> clips, by;
     sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
@@ -33,15 +52,15 @@ std::string list_sounds(const Book& book) {
     const auto loops = [](const BookLayer& layer) { return layer.loop.between != BookLoop::Between::none; };
     if (std::any_of(sound.layers.begin(), sound.layers.end(), loops)) add("loops");
     if (!by.empty()) add(fmt::format("by {}", fmt::join(by, ", ")));
-    table.row({sound.name, fmt::format("{}", sound.place.line), sound.group, fmt::format("{}", clips.size()), more});
+    table.row({sound.name, line_of(sound.place), sound.group, fmt::format("{}", clips.size()), more});
   }
   return table.text();
 }
 
 std::string list_all(const Book& book) {
-  std::string out = fmt::format("{}: book '{}'\n\n", book.file, book.name);
-  Table events({"event", ">line", "does"});
-  for (const auto& event : book.events) events.row({event.name, fmt::format("{}", event.place.line), what_it_does(event)});
+  std::string out;
+  Table events({"event", line_head(book), "does"});
+  for (const auto& event : book.events) events.row({event.name, line_of(event.place), what_it_does(event)});
   out += events.text() + "\n" + list_sounds(book) + "\n" + list_groups(book);
   Table traits({"trait", "values"});
   for (const auto& [name, values] : traits_of(book)) traits.row({name, fmt::format("{}", fmt::join(values, ", "))});
@@ -78,14 +97,25 @@ std::string unknown(const Book& book, const std::string& name) {
                      near.empty() ? fmt::format("; `tidewater show {}` lists what there is", book.file) : near);
 }
 
+int show_bank(const ShowCall& call) {
+  const Bank bank = open_bank(call.book);
+  const Book book = book_of(bank, call.book);
+  const std::string text = call.name.empty() ? about(bank, call.book) + list_all(book) : show_named(book, call.name);
+  if (text.empty()) throw Error(unknown(book, call.name));
+  fmt::print("{}", text);
+  return fine;
+}
+
 }  // namespace
 
 int show(const ShowCall& call) {
+  if (call.book.ends_with(".tidebank")) return show_bank(call);
   const ReadBook read = read_book(call.book);
   std::string problems;
   for (const auto& problem : read.problems) problems += to_text(problem) + "\n";
   if (read.book.file.empty()) throw Error(problems.substr(0, problems.size() - 1));
-  const std::string text = call.name.empty() ? list_all(read.book) : show_named(read.book, call.name);
+  const std::string text = call.name.empty() ? fmt::format("{}: book '{}'\n\n", read.book.file, read.book.name) + list_all(read.book)
+                                             : show_named(read.book, call.name);
   if (text.empty()) throw Error(problems + unknown(read.book, call.name));
   fmt::print("{}", text);
   if (problems.empty()) return fine;

@@ -111,6 +111,7 @@ bool goes_into_layers(std::string_view key) {
 }
 
 std::string title(const Place& place, std::string_view what, const std::string& name) {
+  if (place.line == 0) return fmt::format("{}: {} '{}'\n\n", place.file, what, name);
   return fmt::format("{}:{}: {} '{}'\n\n", place.file, place.line, what, name);
 }
 

@@ -26,6 +26,9 @@ class Bank {
   /// The target of its book that it was packed for, and the language of its speech; both may be empty.
   std::string_view target() const;
   std::string_view language() const;
+  /// Names of the banks that it takes clips from: they are loaded before it. A patch changes the first of them.
+  std::vector<std::string_view> bases() const;
+  bool is_patch() const;
   /// The rate that all its clips have.
   Hertz rate() const;
   /// Of all that is heard of it. A journal has it, so that a replay can say that a bank is another.

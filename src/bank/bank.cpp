@@ -115,6 +115,8 @@ ContentHash Bank::content() const { return data_->content; }
 std::string_view Bank::name() const { return data_->name; }
 std::string_view Bank::target() const { return data_->target; }
 std::string_view Bank::language() const { return data_->language; }
+std::vector<std::string_view> Bank::bases() const { return names_of(data_->bases); }
+bool Bank::is_patch() const { return data_->root() != data_->name; }
 Hertz Bank::rate() const { return data_->rate; }
 std::vector<std::string_view> Bank::events() const { return names_of(data_->events); }
 std::vector<std::string_view> Bank::sounds() const { return names_of(data_->sounds); }

@@ -87,6 +87,7 @@ struct BankClipUse {
   std::uint32_t clip = 0;
   double weight = 1;  ///< for a draw among all but the last
   Decibels trim;      ///< brings it to the level that its book asks for
+  float share = 1;    ///< what its book says of its weight: how often it comes in the long run
 };
 
 /// A text that is looked for by its hash.

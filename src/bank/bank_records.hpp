@@ -132,7 +132,7 @@ struct Mark {
 
 struct Use {
   std::uint32_t clip = 0;
-  std::uint32_t reserved = 0;
+  float share = 0;  ///< in the long run, beside the others of its choice; 0 where it is not known, or never
   double weight = 1;
   double trim = 0;
 };

@@ -79,7 +79,7 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
     if (its == lenders_.end()) its = lenders_.insert(its, std::make_unique<SampleReader>(*clip.lender));
     return (*its)->read(clip.lender->clips[clip.in_base]);
   }
-  if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled
+  if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled, or not its own
   BankSamples& samples = *bank_.samples;
   const auto number = static_cast<std::size_t>(&clip - bank_.clips.data());
   const bool shorts = clip.place.shorts;
@@ -119,7 +119,9 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
 
 Bank with_all_samples(const Bank& bank) {
   const BankData& data = data_of(bank);
-  if (data.samples == nullptr) return bank;
+  const bool has_all = data.samples == nullptr &&
+                       std::none_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.lender != nullptr; });
+  if (has_all) return bank;
   auto all = std::make_shared<BankData>(data);
   all->samples.reset();
   SampleReader reader(data);
@@ -128,6 +130,7 @@ Bank with_all_samples(const Bank& bank) {
     if (!read.value) throw Error(read.problem);
     static_cast<ClipData&>(all->clips[c]) = *std::move(read.value);
     all->clips[c].place = {};
+    all->clips[c].lender.reset();
   }
   return bank_of(std::move(all));
 }

@@ -227,8 +227,9 @@ class RecordReader {
       return damaged("a choice prefers a clip that it has not");
     to.clips.reserve(uses.size());
     for (const file::Use& use : uses) {
-      to.clips.push_back({use.clip, use.weight, {use.trim}});
-      if (!index(use.clip, data_->clips.size(), "clip of a sound") || !number(use.weight, 0, 1e9, "weight") || !gain(use.trim))
+      to.clips.push_back({use.clip, use.weight, {use.trim}, use.share});
+      if (!index(use.clip, data_->clips.size(), "clip of a sound") || !number(use.weight, 0, 1e9, "weight") ||
+          !number(static_cast<double>(use.share), 0, 1e9, "share") || !gain(use.trim))
         return false;
     }
     return true;

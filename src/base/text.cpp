@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 namespace tidewater {
 namespace {
 
@@ -47,6 +49,21 @@ std::string printable(std::string_view name) {
     }
   }
   return out;
+}
+
+std::string shortest_digits(double number) { return fmt::format("{}", number); }
+
+std::string hundredfold(double number) {
+  const std::string digits = shortest_digits(number);
+  if (const auto e = digits.find('e'); e != std::string::npos)
+    return fmt::format("{}e{}", digits.substr(0, e), std::stoi(digits.substr(e + 1)) + 2);
+  const auto point = std::min(digits.find('.'), digits.size());
+  std::string whole = digits.substr(0, point), rest = point < digits.size() ? digits.substr(point + 1) : "";
+  if (rest.size() < 2) rest.append(2 - rest.size(), '0');
+  whole += rest.substr(0, 2);
+  rest.erase(0, 2);
+  whole.erase(0, std::min(whole.find_first_not_of('0'), whole.size() - 1));
+  return rest.find_first_not_of('0') == std::string::npos ? whole : whole + "." + rest;
 }
 
 }  // namespace tidewater

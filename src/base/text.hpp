@@ -18,4 +18,9 @@ bool can_be_written(std::string_view name);
 /// The name with what cannot be printed as its bytes: "door\xE4.wav".
 std::string printable(std::string_view name);
 
+/// A number in as few digits as give the very same again.
+std::string shortest_digits(double number);
+/// A hundred times a number that is not negative, digit by digit: multiplied, it might be another double when it is read.
+std::string hundredfold(double number);
+
 }  // namespace tidewater

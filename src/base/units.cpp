@@ -8,6 +8,7 @@
 
 #include "base/exact.hpp"
 #include "base/rounded.hpp"
+#include "base/text.hpp"
 
 namespace tidewater {
 
@@ -34,26 +35,6 @@ Seconds seconds(Frames count, Hertz rate) { return {static_cast<double>(count.va
 double loudness_fraction(Decibels level) { return level == silence ? 0.0 : exact::exp2(level.value / 10.0); }
 
 Decibels from_loudness_fraction(double fraction) { return fraction > 0 ? Decibels{10.0 * exact::log2(fraction)} : silence; }
-
-namespace {
-
-std::string shortest_digits(double number) { return fmt::format("{}", number); }
-
-/// A hundred times a number that is not negative, digit by digit: multiplied, it might be another double when it is read.
-std::string hundredfold(double number) {
-  const std::string digits = shortest_digits(number);
-  if (const auto e = digits.find('e'); e != std::string::npos)
-    return fmt::format("{}e{}", digits.substr(0, e), std::stoi(digits.substr(e + 1)) + 2);
-  const auto point = std::min(digits.find('.'), digits.size());
-  std::string whole = digits.substr(0, point), rest = point < digits.size() ? digits.substr(point + 1) : "";
-  if (rest.size() < 2) rest.append(2 - rest.size(), '0');
-  whole += rest.substr(0, 2);
-  rest.erase(0, 2);
-  whole.erase(0, std::min(whole.find_first_not_of('0'), whole.size() - 1));
-  return rest.find_first_not_of('0') == std::string::npos ? whole : whole + "." + rest;
-}
-
-}  // namespace
 
 std::string to_text(Decibels level) { return level == silence ? "silent" : shortest_digits(level.value) + " dB"; }
 std::string to_text(Semitones interval) { return shortest_digits(interval.value) + " st"; }

@@ -49,6 +49,7 @@ struct BookGroup : GroupDesign {
 struct BookClip {
   std::string path;
   double weight = 1;
+  Decibels gain;  ///< of this clip, on top of its sound's
   Place place;
 };
 

@@ -245,7 +245,7 @@ void SoundReader::add_sketch(const toml::node& node, BookLayer& layer) {
   for (std::uint32_t variant = 0; variant < plan.variants; ++variant) {
     std::string path = fmt::format("sketch:{}-{}", sketching_, variant + 1);
     book_.sketches[path] = {plan, variant};
-    choice.clips.push_back({std::move(path), 1, problems_.at(node)});
+    choice.clips.push_back({std::move(path), 1, {}, problems_.at(node)});
   }
 }
 
@@ -254,20 +254,26 @@ void SoundReader::read_list(const toml::node& node, BookChoice& choice) {
   if (list == nullptr) return problem(node, "clips must be a list: [\"one.flac\", \"steps/steel-*.wav\"]");
   for (const auto& item : *list) {
     if (const auto* pattern = item.as_string()) {
-      add_matching(pattern->get(), 1, item, choice);
+      add_matching(pattern->get(), {}, item, choice);
     } else if (const auto* weighted = item.as_table()) {
-      check_keys(problems_, *weighted, "a clip", {"file", "weight"});
+      check_keys(problems_, *weighted, "a clip", {"file", "weight", "gain"});
       const auto* file = text(problems_, *weighted, "file");
       const toml::node* written = weighted->get("weight");
       const double weight = written == nullptr ? 1 : written->value_or(-1.0);
       const bool possible = weight >= 0 && weight <= 1e6;  // what is no number is neither
-      if (file == nullptr && !weighted->contains("file")) problem(item, "a clip with a weight needs file = \"one.flac\"");
+      BookClip as{.path = {}, .weight = weight, .gain = {}, .place = {}};
+      if (const auto* gain = text(problems_, *weighted, "gain")) {
+        const Read<Decibels> read = read_decibels(*gain);
+        if (!read.value) problem(*weighted->get("gain"), read.problem);
+        as.gain = read.value.value_or(Decibels{});
+      }
+      if (file == nullptr && !weighted->contains("file")) problem(item, "a clip in a table needs file = \"one.flac\"");
       if (!possible)
         problem(*written, "'weight' must be a number from 0, never, upwards: 2 comes twice as often as 1");
       else if (file != nullptr)
-        add_matching(*file, weight, item, choice);
+        add_matching(*file, as, item, choice);
     } else {
-      problem(item, "a clip must be text in quotes, or { file = \"one.flac\", weight = 2 }");
+      problem(item, "a clip must be text in quotes, or { file = \"one.flac\", weight = 2, gain = \"-3 dB\" }");
     }
   }
 }
@@ -321,7 +327,7 @@ void SoundReader::read_trait_pattern(const toml::node& node, BookLayer& layer) {
     const auto values = *parts.values(file);
     const auto [choice, fresh] = known.try_emplace(values, layer.choices.size());
     if (fresh) layer.choices.push_back({values, {}});
-    layer.choices[choice->second].clips.push_back({file, 1, problems_.at(node)});
+    layer.choices[choice->second].clips.push_back({file, 1, {}, problems_.at(node)});
   }
   if (layer.choices.empty() && folder_.exists())
     problem(node, fmt::format("no file fits '{}'{}", pattern->get(), advice_for(pattern->get())));
@@ -336,7 +342,7 @@ void SoundReader::check_weights(const toml::node& node, const BookLayer& layer, 
     problem(node, "all weights are 0, so nothing could be picked; give one clip a weight of 1");
 }
 
-void SoundReader::add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice) {
+void SoundReader::add_matching(const std::string& pattern, const BookClip& as, const toml::node& node, BookChoice& choice) {
   const fs::path path(pattern);
   if (path.is_absolute() || std::find(path.begin(), path.end(), "..") != path.end())
     return problem(node, fmt::format("clip '{}' must lie inside the folder of clips", pattern));
@@ -351,7 +357,7 @@ void SoundReader::add_matching(const std::string& pattern, double weight, const 
   for (const auto& clip : choice.clips) known.insert(clip.path);
   std::vector<BookClip> added;
   for (const auto& file : files)
-    if (!known.contains(file)) added.push_back({file, weight, problems_.at(node)});
+    if (!known.contains(file)) added.push_back({file, as.weight, as.gain, problems_.at(node)});
   choice.clips.insert(choice.clips.end(), std::make_move_iterator(added.begin()), std::make_move_iterator(added.end()));
 }
 

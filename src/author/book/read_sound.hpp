@@ -53,7 +53,7 @@ class SoundReader {
   void read_by_trait(const toml::table& table, const std::string& what, BookLayer& layer);
   void read_trait_pattern(const toml::node& node, BookLayer& layer);
   void check_weights(const toml::node& node, const BookLayer& layer, const BookChoice& choice);
-  void add_matching(const std::string& pattern, double weight, const toml::node& node, BookChoice& choice);
+  void add_matching(const std::string& pattern, const BookClip& as, const toml::node& node, BookChoice& choice);
   void read_together(const Keys& table, BookSound& sound);
   void list_settings(const Whole& whole, BookSound& sound);
 

@@ -72,7 +72,8 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
     to.values.assign(choice.values.begin(), choice.values.end());
-    for (const auto& clip : choice.clips) to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path)});
+    for (const auto& clip : choice.clips)
+      to.clips.push_back({prepared.number(clip.path, layer), clip.weight, trim(clip.path) + clip.gain, static_cast<float>(clip.weight)});
     weigh(to);
   }
   return made;
@@ -122,9 +123,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     for (const auto& response : event.responses) made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.sound)});
     data->events.push_back(std::move(made));
   }
-  data->content = {content_of(book, *data)};
-  const std::vector<std::uint64_t> contents = contents_of_sounds(book, *data);
-  for (std::size_t s = 0; s < contents.size(); ++s) data->sounds[s].content = {contents[s]};
+  note_contents(*data);
   return bank_of(std::move(data));
 }
 

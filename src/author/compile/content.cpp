@@ -35,36 +35,73 @@ class Hasher {
   std::unique_ptr<XXH3_state_t, Free> state_{XXH3_createState()};
 };
 
-/// What of a sound is heard, as its book says it.
-void add(Hasher& hash, const BookSound& sound) {
-  hash.text("sound " + sound.name);
-  for (const auto& setting : sound.settings)
-    if (setting.key != "preload") hash.text(setting.key + " = " + setting.value);  // which nobody hears
+/// A clip's name without its ending: the same samples may come in another file.
+std::string_view plain_name(std::string_view name) {
+  const auto dot = name.rfind('.');
+  return dot == std::string_view::npos || name.find('/', dot) != std::string_view::npos ? name : name.substr(0, dot);
 }
 
-void add(Hasher& hash, const BankClip& clip) {
-  hash.text(fmt::format("{} {} {} {}", clip.name, clip.channels, clip.frames, clip.loop_from));
+std::uint64_t hash_of(const BankClip& clip) {
+  Hasher hash;
+  hash.text(fmt::format("{} {} {} {}", plain_name(clip.name), clip.channels, clip.frames, clip.loop_from));
   hash.samples(clip.floats);
   hash.samples(clip.shorts);
+  return hash.sum();
+}
+
+template <class Unit>
+std::string text_of(const Range<Unit>& range) {
+  return fmt::format("{}..{}", range.low.value, range.high.value);
+}
+
+/// What is heard of a sound, but for the levels of its groups.
+std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::vector<std::uint64_t>& clips) {
+  Hasher hash;
+  std::string together;
+  for (const bool its : sound.together) together += its ? '1' : '0';
+  hash.text(
+      fmt::format("sound {} {} {}", sound.name, data.groups[sound.group].name, sound.quality ? static_cast<int>(*sound.quality) : -1));
+  hash.text(fmt::format("{} {} {} {} {} {}", text_of(sound.gain), text_of(sound.pitch), text_of(sound.pan), text_of(sound.delay),
+                        text_of(sound.low_pass), sound.high_pass.value));
+  hash.text(fmt::format("{} {} {} {} {} {} {}", sound.towards_middle, together, sound.each_emitter, static_cast<int>(sound.retrigger),
+                        sound.spacing.value, sound.limit, static_cast<int>(sound.when_full)));
+  hash.text(fmt::format("{} {} {} {}", sound.limit_each_emitter, sound.rank, sound.fade_in.value, sound.fade_out.value));
+  for (const BankLayer& layer : sound.layers) {
+    hash.text(
+        fmt::format("layer {} {} {} {} {}", layer.name, static_cast<int>(layer.pick), layer.loop, layer.start_anywhere, layer.chance));
+    hash.text(fmt::format("{} {} {} {}", text_of(layer.gain), text_of(layer.pitch), text_of(layer.delay), text_of(layer.start_at)));
+    for (const HashedText& trait : layer.by) hash.text(trait.text);
+    for (const BankChoice& choice : layer.choices) {
+      hash.text("choice");
+      for (const HashedText& value : choice.values) hash.text(value.text);
+      for (const BankClipUse& use : choice.clips) hash.text(fmt::format("{:016x} {} {}", clips[use.clip], use.weight, use.trim.value));
+    }
+  }
+  return std::max<std::uint64_t>(hash.sum(), 1);
+}
+
+void add(Hasher& hash, const BankData& data, const BankEvent& event) {
+  hash.text("event " + event.name);
+  for (const BankResponse& response : event.responses)
+    hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), data.sounds[response.sound].name, response.delay.value,
+                          response.fade.value));
 }
 
 }  // namespace
 
-std::uint64_t content_of(const Book& book, const BankData& data) {
+void note_contents(BankData& data) {
+  std::vector<std::uint64_t> clips;
+  for (const BankClip& clip : data.clips) clips.push_back(hash_of(clip));
+  for (BankSound& sound : data.sounds) sound.content = {hash_of(data, sound, clips)};
   Hasher hash;
-  for (const BookGroup& group : book.groups)
-    hash.text(fmt::format("group {} {} {} {} {} {} {} {}", group.name, group.parent, group.gain.value, group.muted, group.low_pass.value,
-                          group.high_pass.value, group.quality ? static_cast<int>(*group.quality) : -1,
-                          group.level.value_or(silence).value));
-  for (const BookSound& sound : book.sounds) add(hash, sound);
-  for (const BookEvent& event : book.events) {
-    hash.text("event " + event.name);
-    for (const auto& response : event.responses)
-      hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), response.sound, response.delay.value, response.fade.value));
-  }
-  hash.text(fmt::format("clips {} {}", data.rate.value, book.level.value_or(silence).value));
-  for (const BankClip& clip : data.clips) add(hash, clip);
-  return std::max<std::uint64_t>(hash.sum(), 1);
+  for (const BankGroup& group : data.groups)
+    hash.text(fmt::format("group {} {} {} {} {} {}", group.name, data.groups[group.parent].name, group.gain.value, group.muted,
+                          group.low_pass.value, group.high_pass.value));
+  for (const BankSound& sound : data.sounds) hash.text(fmt::format("{:016x}", sound.content.value));
+  for (const BankEvent& event : data.events) add(hash, data, event);
+  hash.text(fmt::format("rate {}", data.rate.value));
+  for (const std::uint64_t clip : clips) hash.text(fmt::format("{:016x}", clip));
+  data.content = {std::max<std::uint64_t>(hash.sum(), 1)};
 }
 
 std::uint64_t content_of_patch(const BankData& data) {
@@ -72,33 +109,8 @@ std::uint64_t content_of_patch(const BankData& data) {
   hash.text(fmt::format("patch {} {}", data.name, data.priority));
   for (const BankBase& base : data.bases) hash.text(fmt::format("{} {}", base.name, base.content.value));
   for (const BankSound& sound : data.sounds) hash.text(fmt::format("{} {}", sound.name, sound.content.value));
-  for (const BankEvent& event : data.events) {
-    hash.text("event " + event.name);
-    for (const BankResponse& response : event.responses)
-      hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), data.sounds[response.sound].name, response.delay.value,
-                            response.fade.value));
-  }
+  for (const BankEvent& event : data.events) add(hash, data, event);
   return std::max<std::uint64_t>(hash.sum(), 1);
-}
-
-std::vector<std::uint64_t> contents_of_sounds(const Book& book, const BankData& data) {
-  std::vector<std::uint64_t> clips, sounds;
-  for (const BankClip& clip : data.clips) {
-    Hasher hash;
-    add(hash, clip);
-    clips.push_back(hash.sum());
-  }
-  for (std::size_t s = 0; s < book.sounds.size(); ++s) {
-    const BankSound& made = data.sounds[s];
-    Hasher hash;
-    add(hash, book.sounds[s]);
-    hash.text(fmt::format("{} {}", data.groups[made.group].name, made.quality ? static_cast<int>(*made.quality) : -1));
-    for (const BankLayer& layer : made.layers)
-      for (const BankChoice& choice : layer.choices)
-        for (const BankClipUse& use : choice.clips) hash.text(fmt::format("{} {} {}", clips[use.clip], use.weight, use.trim.value));
-    sounds.push_back(std::max<std::uint64_t>(hash.sum(), 1));
-  }
-  return sounds;
 }
 
 }  // namespace tidewater

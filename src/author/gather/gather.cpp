@@ -113,7 +113,7 @@ void leave_out_unplayable(const std::string& folder, std::vector<std::string>& f
   book.clips_folder = folder;
   BookLayer& layer = book.sounds.emplace_back().layers.emplace_back();
   BookChoice& choice = layer.choices.emplace_back();
-  for (const auto& file : files) choice.clips.push_back({file, 1, {}});
+  for (const auto& file : files) choice.clips.push_back({file, 1, {}, {}});
   const auto facts = facts_of(book, progress);
   std::erase_if(files, [&](const std::string& file) {
     const std::string& problem = facts.at(file).problem;

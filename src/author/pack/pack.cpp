@@ -52,10 +52,7 @@ Bank lending(const Book& part, const Bank& compiled) {
   data->groups.resize(1);
   std::erase_if(data->clips, [&](const BankClip& clip) { return !lends(part.banks.front(), clip.name); });
   for (BankClip& clip : data->clips) clip.preload = false;
-  Book of_clips = part;
-  of_clips.sounds.clear();
-  of_clips.groups.clear();
-  data->content = {content_of(of_clips, *data)};
+  note_contents(*data);
   return bank_of(std::move(data));
 }
 

@@ -198,7 +198,7 @@ class Table {
     record.choices = begin(choices_, layer.choices.size());
     for (const BankChoice& choice : layer.choices) {
       file::Choice its{values(choice.values), begin(uses_, choice.clips.size()), choice.weighted ? 1U : 0U, choice.heavy, choice.again};
-      for (const BankClipUse& use : choice.clips) uses_.push_back({use.clip, 0, use.weight, use.trim.value});
+      for (const BankClipUse& use : choice.clips) uses_.push_back({use.clip, use.share, use.weight, use.trim.value});
       choices_.push_back(its);
     }
     return record;

@@ -1,0 +1,28 @@
+#pragma once
+/// Takes a bank apart again: for looking into what a game ships, and where its book is lost.
+
+#include <span>
+#include <string>
+
+#include "tidewater/author/book.hpp"
+#include "tidewater/bank.hpp"
+
+namespace tidewater {
+
+/// The book that gives a bank, with all that holds and nothing that goes without saying. Its places name the file `called`, and no line.
+Book book_of(const Bank& bank, const std::string& called);
+
+struct Unpacked {
+  std::string book;       ///< its file
+  std::size_t clips = 0;  ///< files
+  /// Whether the book compiles to a bank with the same content, bit for bit. It does not where a bank was packed by an older version, or
+  /// keeps one clip in two ways.
+  bool the_same = false;
+};
+
+/// Writes FOLDER/book.toml and FOLDER/clips: what is in memory as FLAC or, where it has more than 16 bits or points of a loop, as WAV; what
+/// streams as the file that it is. A bank that takes clips from others needs these. Throws Error where a folder has a book already, the
+/// bank is damaged, or a file cannot be written. Thread: any.
+Unpacked unpack(const Bank& bank, const std::string& folder, std::span<const Bank> bases = {});
+
+}  // namespace tidewater

@@ -1,0 +1,111 @@
+#include "author/unpack/book_of.hpp"
+
+#include <algorithm>
+#include <optional>
+#include <string_view>
+
+namespace tidewater {
+namespace {
+
+/// The same clips for a layer of a book; says whether they stream, where all do or none does.
+class Layers {
+ public:
+  Layers(const BankData& bank, const std::vector<std::string>& files, const Place& place) : bank_(bank), files_(files), place_(place) {}
+
+  BookLayer layer_of(const BankLayer& from) const {
+    BookLayer layer;
+    static_cast<LayerDesign&>(layer) = from;
+    layer.name = from.name;
+    layer.place = place_;
+    for (const HashedText& trait : from.by) layer.by.push_back(trait.text);
+    std::vector<const BankClip*> clips;
+    for (const BankChoice& its : from.choices) {
+      BookChoice& choice = layer.choices.emplace_back();
+      for (const HashedText& value : its.values) choice.values.push_back(value.text);
+      for (const BankClipUse& use : its.clips) {
+        choice.clips.push_back({name_of(use.clip), its.weighted ? static_cast<double>(use.share) : 1, use.trim, place_});
+        clips.push_back(&bank_.clips[use.clip]);
+      }
+    }
+    if (from.loop) layer.loop = loop_of(clips);
+    layer.stream = streams(clips);
+    return layer;
+  }
+
+ private:
+  std::string name_of(std::uint32_t clip) const { return files_.empty() ? bank_.clips[clip].name : files_[clip]; }
+
+  static BookLoop loop_of(const std::vector<const BankClip*>& clips) {
+    BookLoop loop;
+    loop.between = BookLoop::Between::whole;
+    const auto whole = [](const BankClip* clip) { return clip->loop_from == 0; };
+    if (clips.empty() || std::all_of(clips.begin(), clips.end(), whole)) return loop;
+    const BankClip& first = *clips.front();
+    const bool alike = std::all_of(clips.begin(), clips.end(), [&](const BankClip* clip) {
+      return clip->loop_from == first.loop_from && clip->frames == first.frames;
+    });
+    loop.between = alike ? BookLoop::Between::frames : BookLoop::Between::file;
+    loop.frames = {{first.loop_from}, {first.frames}};
+    return loop;
+  }
+
+  std::optional<bool> streams(const std::vector<const BankClip*>& clips) const {
+    constexpr Seconds unless_told{30};
+    const auto streamed = [](const BankClip* clip) { return clip->streamed != nullptr; };
+    const auto by_length = [&](const BankClip* clip) { return streamed(clip) == (seconds({clip->frames}, bank_.rate) > unless_told); };
+    if (std::all_of(clips.begin(), clips.end(), by_length)) return std::nullopt;
+    if (std::all_of(clips.begin(), clips.end(), streamed)) return true;
+    if (std::none_of(clips.begin(), clips.end(), streamed)) return false;
+    return std::nullopt;
+  }
+
+  const BankData& bank_;
+  const std::vector<std::string>& files_;
+  const Place& place_;
+};
+
+}  // namespace
+
+Book book_of(const BankData& bank, const std::string& called, const std::vector<std::string>& files) {
+  const Place place{called, 0, 0};
+  Book book;
+  book.name = bank.name;
+  book.file = called;
+  const Layers layers(bank, files, place);
+  for (const BankGroup& from : bank.groups) {
+    BookGroup& group = book.groups.emplace_back();
+    static_cast<GroupDesign&>(group) = from;
+    group.name = from.name;
+    group.parent = book.groups.size() == 1 ? "" : bank.groups[from.parent].name;
+    group.place = place;
+  }
+  for (const BankSound& from : bank.sounds) {
+    BookSound& sound = book.sounds.emplace_back();
+    static_cast<SoundDesign&>(sound) = from;
+    sound.name = from.name;
+    sound.group = bank.groups[from.group].name;
+    sound.place = place;
+    bool on_use = false;
+    for (const BankLayer& layer : from.layers) {
+      sound.layers.push_back(layers.layer_of(layer));
+      for (const BankChoice& choice : layer.choices)
+        for (const BankClipUse& use : choice.clips) on_use = on_use || !bank.clips[use.clip].preload;
+    }
+    if (on_use) sound.preload = false;
+    sound.settings = settings_of(sound);
+  }
+  for (const BankEvent& from : bank.events) {
+    BookEvent& event = book.events.emplace_back();
+    event.name = from.name;
+    event.place = place;
+    for (const BankResponse& its : from.responses) {
+      BookResponse& response = event.responses.emplace_back();
+      static_cast<ResponseDesign&>(response) = its;
+      response.sound = bank.sounds[its.sound].name;
+      response.place = place;
+    }
+  }
+  return book;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,192 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+#include <string_view>
+
+#include "author/unpack/book_of.hpp"
+#include "base/text.hpp"
+
+namespace tidewater {
+namespace {
+
+/// Text in quotes: TOML's basic strings have JSON's escapes.
+std::string in_quotes(std::string_view text) { return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace); }
+
+std::string key_of(std::string_view name) {
+  const auto bare = [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '_';
+  };
+  return !name.empty() && std::all_of(name.begin(), name.end(), bare) ? std::string(name) : in_quotes(name);
+}
+
+template <class Items, class Text>
+std::string list_of(const Items& items, Text text) {
+  std::string all;
+  for (const auto& item : items) all += (all.empty() ? "" : ", ") + text(item);
+  return "[" + all + "]";
+}
+
+/// Collects keys that are not at their defaults.
+class Settings {
+ public:
+  void add(std::string_view key, std::string value) { all_.push_back({std::string(key), std::move(value), "bank"}); }
+  template <class Quantity>
+  void quantity(std::string_view key, Quantity value) {
+    if (value != Quantity{}) add(key, in_quotes(to_text(value)));
+  }
+  template <class Quantity>
+  void range(std::string_view key, const Range<Quantity>& range) {
+    if (range.low == range.high)
+      quantity(key, range.low);
+    else
+      add(key, in_quotes(fmt::format("{} .. {}", to_text(range.low), to_text(range.high))));
+  }
+  void share(std::string_view key, double value) {
+    if (value != 1) add(key, in_quotes(hundredfold(value) + " %"));
+  }
+  template <class Enum, std::size_t count>
+  void word(std::string_view key, Enum value, const std::array<std::string_view, count>& words) {
+    if (value != Enum{}) add(key, in_quotes(words[static_cast<std::size_t>(value)]));
+  }
+  void truth(std::string_view key, bool value) {
+    if (value) add(key, "true");
+  }
+  std::vector<BookSetting> take() { return std::move(all_); }
+
+ private:
+  std::vector<BookSetting> all_;
+};
+
+std::string clip_text(const BookClip& clip) {
+  if (clip.weight == 1 && clip.gain == Decibels{}) return in_quotes(clip.path);
+  std::string text = "{ file = " + in_quotes(clip.path);
+  if (clip.weight != 1) text += fmt::format(", weight = {}", static_cast<float>(clip.weight));
+  if (clip.gain != Decibels{}) text += ", gain = " + in_quotes(to_text(clip.gain));
+  return text + " }";
+}
+
+std::string clips_text(const BookLayer& layer) {
+  if (layer.by.empty()) return layer.choices.empty() ? "[]" : list_of(layer.choices.front().clips, clip_text);
+  std::string text = "{ by = " + list_of(layer.by, [](const std::string& trait) { return in_quotes(trait); });
+  for (const BookChoice& choice : layer.choices)
+    text += fmt::format(", {} = {}", choice.values.empty() ? "otherwise" : in_quotes(fmt::format("{}", fmt::join(choice.values, ", "))),
+                        list_of(choice.clips, clip_text));
+  return text + " }";
+}
+
+std::string lines(const std::vector<BookSetting>& settings) {
+  std::size_t width = 0;
+  for (const BookSetting& setting : settings) width = std::max(width, setting.key.size());
+  std::string text;
+  for (const BookSetting& setting : settings) text += fmt::format("{:<{}} = {}\n", setting.key, width, setting.value);
+  return text;
+}
+
+std::string text_of(const BookGroup& group) {
+  Settings settings;
+  if (!group.parent.empty() && group.parent != "master") settings.add("parent", in_quotes(group.parent));
+  settings.quantity("gain", group.gain);
+  settings.truth("mute", group.muted);
+  settings.quantity("low-pass", group.low_pass);
+  settings.quantity("high-pass", group.high_pass);
+  const std::string its = lines(settings.take());
+  return group.parent.empty() && its.empty() ? "" : fmt::format("\n[groups.{}]\n{}", key_of(group.name), its);
+}
+
+std::string text_of(const BookEvent& event, const Book& book) {
+  const auto goes_without_saying = [&](const BookResponse& response) {
+    const auto sound =
+        std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == response.sound; });
+    return sound != book.sounds.end() && sound->fade_out == response.fade;
+  };
+  const std::string text = list_of(event.responses, [&](const BookResponse& response) {
+    const bool stops = response.kind == BookResponse::Kind::stop;
+    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", in_quotes(response.sound));
+    if (response.delay > Seconds{}) its += ", delay = " + in_quotes(to_text(response.delay));
+    if (stops && !goes_without_saying(response)) its += ", fade = " + in_quotes(to_text(response.fade));
+    return its + " }";
+  });
+  return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);
+}
+
+std::string text_of(const BookSound& sound) {
+  std::string text = fmt::format("\n[sounds.{}]\n{}", key_of(sound.name), lines(settings_of(sound)));
+  if (!is_layered(sound)) return text;
+  for (const BookLayer& layer : sound.layers)
+    text += fmt::format("\n[[sounds.{}.layers]]\n{}", key_of(sound.name), lines(settings_of(layer, false)));
+  return text;
+}
+
+}  // namespace
+
+bool is_layered(const BookSound& sound) {
+  if (sound.layers.size() != 1) return true;
+  const BookLayer& only = sound.layers.front();
+  return !only.name.empty() || only.gain != Range<Decibels>{} || only.pitch != Range<Semitones>{} || only.delay != Range<Seconds>{};
+}
+
+std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
+  Settings settings;
+  if (!alone) {
+    settings.add("name", in_quotes(layer.name));
+    settings.range("gain", layer.gain);
+    settings.range("pitch", layer.pitch);
+    settings.range("delay", layer.delay);
+  }
+  settings.word("pick", layer.pick, pick_words);
+  settings.share("chance", layer.chance);
+  settings.truth("loop", layer.loop.between != BookLoop::Between::none);
+  if (layer.loop.between == BookLoop::Between::file) settings.add("loop-between", "\"from-file\"");
+  if (layer.loop.between == BookLoop::Between::frames)
+    settings.add("loop-between", in_quotes(fmt::format("{} .. {} frames", layer.loop.frames.low.value, layer.loop.frames.high.value)));
+  if (layer.start_anywhere)
+    settings.add("start-at", "\"anywhere\"");
+  else
+    settings.range("start-at", layer.start_at);
+  if (layer.stream) settings.add("stream", *layer.stream ? "true" : "false");
+  settings.add("clips", clips_text(layer));
+  return settings.take();
+}
+
+std::vector<BookSetting> settings_of(const BookSound& sound) {
+  const SoundDesign standard;
+  Settings settings;
+  if (sound.group != "master") settings.add("group", in_quotes(sound.group));
+  settings.range("gain", sound.gain);
+  settings.range("pitch", sound.pitch);
+  settings.range("pan", sound.pan);
+  settings.range("delay", sound.delay);
+  settings.range("low-pass", sound.low_pass);
+  settings.quantity("high-pass", sound.high_pass);
+  if (sound.towards_middle) settings.add("spread", "\"middle\"");
+  std::vector<std::string_view> together;
+  for (std::size_t d = 0; d < draw_count; ++d)
+    if (sound.together[d]) together.push_back(draw_words[d]);
+  if (!together.empty()) settings.add("together", list_of(together, [](std::string_view key) { return in_quotes(key); }));
+  if (sound.each_emitter) settings.add("pick-for", "\"each-emitter\"");
+  settings.word("retrigger", sound.retrigger, retrigger_words);
+  settings.quantity("spacing", sound.spacing);
+  if (sound.limit > 0) settings.add("limit", fmt::format("{}", sound.limit));
+  settings.word("when-full", sound.when_full, when_full_words);
+  if (sound.limit_each_emitter) settings.add("limit-for", "\"each-emitter\"");
+  if (sound.rank != standard.rank) settings.add("rank", fmt::format("{}", sound.rank));
+  if (sound.quality) settings.add("quality", in_quotes(quality_words[static_cast<std::size_t>(*sound.quality)]));
+  settings.quantity("fade-in", sound.fade_in);
+  settings.quantity("fade-out", sound.fade_out);
+  if (sound.preload) settings.add("preload", *sound.preload ? "true" : "false");
+  std::vector<BookSetting> all = settings.take();
+  if (!is_layered(sound))
+    for (BookSetting& setting : settings_of(sound.layers.front(), true)) all.push_back(std::move(setting));
+  return all;
+}
+
+std::string text_of(const Book& book) {
+  std::string text = fmt::format("[book]\nname = {}\n", in_quotes(book.name));
+  for (const BookGroup& group : book.groups) text += text_of(group);
+  for (const BookSound& sound : book.sounds) text += text_of(sound);
+  for (const BookEvent& event : book.events) text += text_of(event, book);
+  return text;
+}
+
+}  // namespace tidewater

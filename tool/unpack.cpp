@@ -1,0 +1,26 @@
+#include "tidewater/author/unpack.hpp"
+
+#include <fmt/format.h>
+
+#include <string>
+#include <vector>
+
+#include "commands.hpp"
+#include "tidewater/open_bank.hpp"
+
+namespace tidewater::tool {
+
+int unpack(const UnpackCall& call) {
+  const Bank bank = open_bank(call.bank);
+  std::vector<Bank> bases;
+  for (const std::string& base : call.bases) bases.push_back(open_bank(base));
+  const Unpacked unpacked = tidewater::unpack(bank, call.output, bases);
+  fmt::print("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
+  fmt::print("  content    {}\n", unpacked.the_same
+                                      ? "packs to the same again, bit for bit"
+                                      : "does not pack to the very same: the bank is of an older version, or has one clip in two ways");
+  fmt::print("  next       tidewater audition {} NAME; tidewater show {} lists the names\n", unpacked.book, unpacked.book);
+  return fine;
+}
+
+}  // namespace tidewater::tool
