@@ -193,7 +193,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
     else if (key.section == "sketch")
       text += "[sounds.x.sketch]\n" + line;
     else if (key.section == "banks")
-      text += "[events.\"ferry.docked\"]\nstart=\"engine\"\n[events.\"rain.began\"]\nstart=\"engine\"\n[banks.x]\n" + line;
+      text += "[events.\"ferry.docked\"]\nstart=\"engine\"\n[events.\"rain.began\"]\nstart=\"engine\"\n[banks.x]\n" + line +
+              (key.key == "needs" ? "events = [\"rain.began\"]\n[banks.common]\nclips = [\"hum.wav\"]\n" : "");
     else if (key.section == "targets" || key.section == "targets.groups")
       text = "[book]\nname = \"a\"\nspeech = \"speech\"\nlanguages = [\"en\", \"de\"]\n" + others + "[groups.music]\n[targets.x" +
              (key.section == "targets" ? "" : ".groups.music") + "]\n" + line;

@@ -40,8 +40,12 @@ def main(path):
     table = Table(data[table_at : table_at + table_size], sections)
 
     about = table.records(2)[0]
-    reach, _, content, rate = struct.unpack_from("<IIQd", about, 24)
+    reach, priority, content, rate = struct.unpack_from("<IiQd", about, 24)
     print(f"bank {table.text(about)} rate {rate:g} content {content:016x} by {table.text(about, 8)}")
+
+    bases = [table.text(base) for base in table.records(13)]
+    for name, base in zip(bases, table.records(13)):
+        print(f"{'changes' if struct.unpack_from('<I', base, 16)[0] else 'needs'} {name} priority {priority}")
 
     groups = [table.text(group) for group in table.records(3)]
     for number, group in enumerate(table.records(3)):
@@ -52,6 +56,10 @@ def main(path):
     for number, clip in enumerate(table.records(4)):
         samples, channels, at, length, frames, loop_from = struct.unpack_from("<IIQQqq", clip, 8)
         stream_at, stream_size, _, _, head = struct.unpack_from("<QQqdq", clip, 64)
+        base, in_base = struct.unpack_from("<II", clip, 108) if len(clip) >= 116 else (0, 0)
+        if base:
+            print(f"clip {clips[number]} channels {channels} frames {frames} number {in_base} of {bases[base - 1]}")
+            continue
         width = 2 if samples == 1 else 4
         kept = head if stream_at else frames
         assert length == channels * (kept + 2 * reach) * width and payload_at <= at and at + length <= streams_at

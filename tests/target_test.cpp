@@ -1,10 +1,12 @@
 /// Targets of a book: what its platforms keep of the clips, and languages.
 
 #include <algorithm>
+#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <filesystem>
 
+#include "process.hpp"
 #include "stage.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/credits.hpp"
@@ -190,6 +192,66 @@ languages = ["en"]
   CHECK_THROWS_WITH(tidewater::pack(shop.book, shop.folder.path("x"), {.language = "fr"}),
                     Contains("there is no language 'fr'; there is en, de"));
   CHECK_THROWS_WITH(shop.pack("englisch"), Contains("there is no target 'englisch'; did you mean 'english'?"));
+}
+
+TEST_CASE("a bank without names is asked by name, sounds the same, and a file beside it has the names") {
+  const Shop shop(R"(
+[groups.secret-group]
+gain = "-3 dB"
+[sounds.secret-steps]
+group = "secret-group"
+clips = { by = "secret-trait", secret-value = ["n-1.wav", "n-2.wav"], "*" = ["n-3.wav"], otherwise = ["n-4.wav", "n-5.wav"] }
+pitch = "-3 st .. 3 st"
+[sounds.secret-hum]
+layers = [ { name = "secret-layer", clips = ["hum.wav"], loop = true } ]
+[events.secret-step]
+start = "secret-steps"
+[events.secret-hum]
+start = "secret-hum"
+[events.secret-hush]
+stop = "secret-hum"
+[targets.shop]
+names = "stripped"
+)");
+  shop.pack("", "named");
+  shop.pack("shop", "shipped");
+  const std::string bytes = shop.folder.read("shipped/quay.tidebank");
+  CHECK(bytes.find("secret") == std::string::npos);
+  CHECK(bytes.find("n-1") == std::string::npos);
+  CHECK(shop.folder.read("named/quay.tidebank").find("secret-layer") != std::string::npos);
+  CHECK_THAT(shop.folder.read("shipped/quay.names"), Contains(" secret-layer\n") && Contains(" secret-value\n") && Contains(" n-3.wav\n"));
+
+  std::vector<std::vector<float>> heard;
+  for (const std::string folder : {"named", "shipped"}) {
+    const Bank bank = open_bank(shop.folder.path(folder + "/quay.tidebank"));
+    std::string journal;
+    SoundManager manager({.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; }, .offline = true});
+    manager.load(bank);
+    std::vector<float> all, block(960);
+    for (int i = 0; i < 100; ++i) {
+      const std::array<const char*, 3> values = {"secret-value", "another", "third"};
+      if (i % 7 == 0)
+        CHECK(manager.raise("secret-step", {{"secret-trait", values[static_cast<std::size_t>(i / 7) % 3]}}).outcome == Outcome::started);
+      if (i % 20 == 0) CHECK(manager.raise("secret-hum"_name).outcome == Outcome::started);
+      if (i % 20 == 10) CHECK(manager.raise("secret-hush").outcome == Outcome::done);
+      if (i == 50) CHECK(manager.set_gain("secret-group", Decibels{-9}) == Outcome::done);
+      manager.update(Seconds{0.01});
+      manager.render(block);
+      all.insert(all.end(), block.begin(), block.end());
+    }
+    CHECK(manager.raise("nothing").outcome == Outcome::unknown_event);
+    CHECK(manager.unload("quay"));
+    CHECK(manager.raise("secret-hum").outcome == Outcome::bank_not_loaded);
+    manager.update({});
+    heard.push_back(all);
+    if (folder == "shipped") CHECK_THAT(journal, Contains("\"event\":\"secret-step\"") && !Contains("secret-layer"));
+    shop.folder.write(folder + ".jsonl", journal);
+  }
+  CHECK((heard[0] == heard[1]));
+  const Ran why = run(shop.folder, BUILD_FOLDER "/tidewater journal " + shop.folder.path("shipped.jsonl") + " --names " +
+                                       shop.folder.path("shipped/quay.names"));
+  CHECK(why.exit == 0);
+  CHECK_THAT(why.out, Contains("secret-steps") && Contains("n-3.wav") && !Contains("#"));
 }
 
 TEST_CASE("what is wrong in a target is told with its place") {

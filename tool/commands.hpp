@@ -47,6 +47,7 @@ int credits(const CreditsCall& call);
 
 struct JournalCall {
   std::string journal;
+  std::vector<std::string> names;  ///< files with the names that banks were packed without
   bool unheard = false;
 };
 int journal(const JournalCall& call);

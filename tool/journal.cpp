@@ -11,6 +11,7 @@
 #include "columns.hpp"
 #include "commands.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater::tool {
@@ -51,6 +52,34 @@ std::optional<Outcome> outcome_of(std::string_view word) {
     if (to_text(static_cast<Outcome>(i)) == word) return static_cast<Outcome>(i);
   return std::nullopt;
 }
+
+/// Names that banks were packed without, as NAME.names has them: "#0123456789abcdef ferry.docked", one a line.
+class Names {
+ public:
+  explicit Names(const std::vector<std::string>& files) {
+    for (const std::string& file : files) {
+      std::ifstream in(file, std::ios::binary);
+      if (!in)
+        throw Error(
+            fmt::format("{}: there is no such file; packing for a target with names = \"stripped\" writes it beside the bank", file));
+      for (std::string line; std::getline(in, line);)
+        if (is_stripped(line.substr(0, 17)) && line.size() > 18) names_[line.substr(0, 17)] = line.substr(18);
+    }
+  }
+  /// The line with each name in the place of what is left of it.
+  std::string put_into(std::string line) const {
+    if (names_.empty()) return line;
+    for (std::size_t at = 0; (at = line.find('#', at)) != std::string::npos; ++at)
+      if (const auto name = names_.find(line.substr(at, 17)); name != names_.end()) {
+        const std::string its = Json(name->second).dump(-1, ' ', false, Json::error_handler_t::replace);
+        line.replace(at, 17, its, 1, its.size() - 2);
+      }
+    return line;
+  }
+
+ private:
+  std::map<std::string, std::string> names_;
+};
 
 class Reader {
  public:
@@ -171,12 +200,13 @@ int journal(const JournalCall& call) {
   std::ifstream in(call.journal, std::ios::binary);
   if (!in) throw Error(fmt::format("{}: there is no such file", call.journal));
   const Colours colours;
+  const Names names(call.names);
   Reader reader;
   std::size_t number = 0, unread = 0;
   for (std::string text; std::getline(in, text);) {
     ++number;
     if (text.find_first_not_of(" \t\r") == std::string::npos) continue;
-    const Json line = Json::parse(text, nullptr, false);
+    const Json line = Json::parse(names.put_into(text), nullptr, false);
     if (!line.is_object()) {
       fmt::print(stderr, "{}:{}: is not a JSON object; a game that crashed leaves the last line unfinished\n", call.journal, number);
       ++unread;

@@ -186,6 +186,7 @@ int run(int argc, char** argv) {
   JournalCall journal_call;
   auto* journal_command = app.add_subcommand("journal", "Print a journal for people: what was asked, what became of it, and why");
   journal_command->add_option("JOURNAL", journal_call.journal, "The journal of a game or of a rendering")->required();
+  journal_command->add_option("--names", journal_call.names, "NAME.names of a bank that was packed without names; may be given again");
   journal_command->add_flag("--unheard", journal_call.unheard, "Only what was refused, held back, or played unheard");
   journal_command->footer("Example:\n  tidewater journal out/harbour.journal.jsonl --unheard");
 

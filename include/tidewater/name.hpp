@@ -12,8 +12,21 @@
 
 namespace tidewater {
 
-/// FNV-1a, 64 bits (G. Fowler, L. C. Noll, K.-P. Vo; the constants are theirs).
+/// What is left of a name in a bank that was packed without names: "#" and its hash in 16 hexadecimal digits, which stands for the name.
+constexpr bool is_stripped(std::string_view text) {
+  if (text.size() != 17 || text[0] != '#') return false;
+  for (const char c : text.substr(1))
+    if ((c < '0' || c > '9') && (c < 'a' || c > 'f')) return false;
+  return true;
+}
+
+/// FNV-1a, 64 bits (G. Fowler, L. C. Noll, K.-P. Vo; the constants are theirs). Of what is left of a name, that name's.
 constexpr std::uint64_t hash_name(std::string_view text) {
+  if (is_stripped(text)) {
+    std::uint64_t hash = 0;
+    for (const char c : text.substr(1)) hash = hash << 4 | static_cast<std::uint64_t>(c <= '9' ? c - '0' : c - 'a' + 10);
+    return hash;
+  }
   std::uint64_t hash = 0xcbf29ce484222325U;
   for (const char c : text) hash = (hash ^ static_cast<unsigned char>(c)) * 0x100000001b3U;
   return hash;
@@ -35,6 +48,23 @@ class Name {
   std::string_view text_;
   std::uint64_t hash_;
 };
+
+/// What is left of a name in a bank that was packed without names.
+class StrippedName {
+ public:
+  constexpr explicit StrippedName(Name name) {
+    for (int digit = 0; digit < 16; ++digit) text_[16 - digit] = "0123456789abcdef"[name.hash() >> (4 * digit) & 15];
+  }
+  constexpr explicit operator std::string_view() const { return {text_, sizeof text_}; }
+
+ private:
+  char text_[17] = {'#'};
+};
+
+/// Whether both are one name, of which a bank may have no more than the hash.
+constexpr bool same_name(Name a, Name b) {
+  return a.hash() == b.hash() && (a.text() == b.text() || is_stripped(a.text()) || is_stripped(b.text()));
+}
 
 inline namespace literals {
 consteval Name operator""_name(const char* text, std::size_t length) { return Name(std::string_view(text, length)); }

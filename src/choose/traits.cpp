@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::size_t most_listed = 12;  // values that a message names
 
-bool same(const Name& name, const HashedText& text) { return name.hash() == text.hash && name.text() == text.text; }
+bool same(const Name& name, const HashedText& text) { return same_name(name, Name(text.text, text.hash)); }
 
 const Trait* given(std::span<const Trait> traits, const HashedText& name) {
   const auto found = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return same(t.name, name); });

@@ -51,7 +51,7 @@ bool Control::admits(std::size_t text) {
 
 /// No bank has the event.
 Outcome Control::decide_unknown(Name event, PlaybackId id) {
-  const std::string_view lost = loaded.catalogue()->lost_with(event.text());
+  const std::string_view lost = loaded.catalogue()->lost_with(event);
   if (lost.empty()) return decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = event.text()});
   return decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = notebook.keep(lost)});
 }

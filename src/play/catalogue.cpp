@@ -15,7 +15,7 @@ Catalogue::Catalogue(std::vector<LiveBank*> banks, Texts unloaded) : banks_(std:
     for (const BankEvent& event : bank->data->events) {
       const Name name(event.name);
       std::size_t at = name.hash() & (places_.size() - 1);
-      while (places_[at].design != nullptr && places_[at].design->name != event.name) at = (at + 1) & (places_.size() - 1);
+      while (places_[at].design != nullptr && !same_name(places_[at].design->name, name)) at = (at + 1) & (places_.size() - 1);
       const bool counts = places_[at].design == nullptr || bank->data->priority >= places_[at].bank->data->priority;
       if (counts) places_[at] = {name.hash(), &event, bank};
       unloaded_.erase(event.name);
@@ -24,12 +24,13 @@ Catalogue::Catalogue(std::vector<LiveBank*> banks, Texts unloaded) : banks_(std:
 
 const Catalogue::Event* Catalogue::find(Name event) const {
   for (std::size_t at = event.hash() & (places_.size() - 1); places_[at].design != nullptr; at = (at + 1) & (places_.size() - 1))
-    if (places_[at].hash == event.hash() && places_[at].design->name == event.text()) return &places_[at];
+    if (places_[at].hash == event.hash() && same_name(places_[at].design->name, event)) return &places_[at];
   return nullptr;
 }
 
-std::string_view Catalogue::lost_with(std::string_view event) const {
-  const auto found = unloaded_.find(event);
+std::string_view Catalogue::lost_with(Name event) const {
+  auto found = unloaded_.find(event.text());
+  if (found == unloaded_.end()) found = unloaded_.find(std::string_view(StrippedName(event)));
   return found == unloaded_.end() ? std::string_view() : found->second;
 }
 

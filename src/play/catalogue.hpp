@@ -39,7 +39,7 @@ class Catalogue {
   /// Null where no bank has it.
   const Event* find(Name event) const;
   /// The bank that had an event, and was unloaded; empty where there was none.
-  std::string_view lost_with(std::string_view event) const;
+  std::string_view lost_with(Name event) const;
   const Texts& unloaded() const { return unloaded_; }
   /// Of all events, sorted; made anew.
   std::vector<std::string_view> names() const;

@@ -139,10 +139,14 @@ struct BookWays {
 inline constexpr std::array<std::string_view, 2> samples_words = {"exact", "16-bit"};
 inline constexpr std::array<std::string_view, 4> codec_words = {"as-it-is", "flac", "vorbis", "opus"};
 
+inline constexpr std::array<std::string_view, 2> names_words = {"kept", "stripped"};
+
 /// A build of the book for one platform.
 struct BookTarget : BookWays {
   std::string name;
+  enum class Names { kept, stripped };
   Hertz rate;                              ///< of all clips; 0: 48 kHz
+  Names names = Names::kept;               ///< of events, sounds, groups and clips in the banks
   std::vector<std::string> languages;      ///< none: all of the book
   std::map<std::string, BookWays> groups;  ///< for the sounds of these and below
   Place place;

@@ -217,7 +217,7 @@ const RowsOf<BookBank>& bank_rows() {
           .special({"events", "needed, or `clips`", "[\"ferry.*\", \"rain.began\"]",
                     "What the bank has; the sounds and clips that they need come along."},
                    "list of events or patterns")
-          .special({"clips", "none", "[\"steps/\"]", "In place of events: clips that the bank has for others that need it."},
+          .special({"clips", "none", "[\"hum*\"]", "In place of events: clips that the bank has for others that need it."},
                    "list of files, patterns or folders")
           .special({"needs", "none", "[\"common\"]", "Banks with `clips`, loaded before this one, which leaves out what they have."},
                    "list of banks");
@@ -252,6 +252,12 @@ const RowsOf<BookTarget>& target_rows() {
       ways_of<BookTarget>("targets", "")
           .quantity({"rate", "\"48 kHz\"", "\"32 kHz\"", "Of all clips in the banks; what streams is brought to it as it plays."},
                     &BookTarget::rate)
+          .word({"names", "\"kept\"", "\"stripped\"",
+                 "Whether banks have the names of events, sounds, groups, clips and traits. Where they are stripped, a game finds what it "
+                 "asks for "
+                 "all the same, nobody who looks into a bank reads what is coming, and `tidewater journal --names` has them from a file "
+                 "beside it."},
+                &BookTarget::names, names_words)
           .special({"languages", "all of the book", "[\"en\"]", "Those that are packed."}, "list of languages")
           .special({"groups", "none", "{ music = { quality = \"80 %\" } }",
                     "What is otherwise for sounds in a group and below: [targets.NAME.groups.GROUP]."},

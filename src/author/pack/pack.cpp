@@ -12,6 +12,7 @@
 #include "author/clips/book_clips.hpp"
 #include "author/clips/ways.hpp"
 #include "author/compile/content.hpp"
+#include "author/pack/names.hpp"
 #include "author/pack/parts.hpp"
 #include "author/pack/patch.hpp"
 #include "bank/bank_data.hpp"
@@ -91,7 +92,7 @@ PackedBank pack_one(const Book& book, const std::string& folder, const PackOptio
   std::error_code trouble;
   fs::create_directories(folder, trouble);
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
-  packed.changed = write_bank(bank, packed.file);
+  packed.changed = write_as_target_says(bank, book, options.target, packed.file);
   packed.bytes = fs::file_size(packed.file);
   packed.events = bank.events().size();
   packed.sounds = bank.sounds().size();

@@ -10,6 +10,7 @@
 #include <unordered_map>
 
 #include "author/compile/content.hpp"
+#include "author/pack/names.hpp"
 #include "author/pack/parts.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/borrow.hpp"
@@ -108,15 +109,14 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
     its.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", its.name, was.language.empty() ? "" : ".", was.language)).string();
     CompileOptions how{was.rate, was.target, was.language};
     if (options.progress) how.progress = [&](std::size_t done, std::size_t all) { options.progress(its.file, done, all); };
-    const Bank now = compile(part, how);
+    const Bank now = without_names(compile(part, how), book, was.target);
     const Changed changed(was, data_of(now));
     if (!changed.any()) continue;
     const std::shared_ptr<BankData> patch = patch_for(was, data_of(now), changed);
     patch->name = its.name;
     patch->priority = options.priority;
     patch->content = {content_of_patch(*patch)};
-    const Bank bank = bank_of(patch);
-    its.changed = write_bank(bank, its.file);
+    its.changed = write_as_target_says(bank_of(patch), book, was.target, its.file);
     its.bytes = fs::file_size(its.file);
     its.events = patch->events.size();
     its.sounds = patch->sounds.size();

@@ -125,6 +125,7 @@ Weights weigh(const Bank& given) {
   std::map<std::string, double> plain_of_group;
   for (std::size_t c = 0; c < data.clips.size(); ++c) {
     const BankClip& clip = data.clips[c];
+    if (clip.base != 0 && !clip.there()) continue;  // another bank has it
     Weight weight = weight_of(clip, data.rate);
     weight.ratio = static_cast<double>(weight.bytes) / plain_bytes(clip);
     weights.bytes += weight.bytes;

@@ -1,0 +1,83 @@
+#include "author/pack/names.hpp"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <map>
+#include <string_view>
+
+#include "author/clips/ways.hpp"
+#include "bank/bank_data.hpp"
+#include "base/whole_file.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/name.hpp"
+
+namespace tidewater {
+namespace {
+
+/// Puts hashes in place of names, and remembers these.
+class Stripper {
+ public:
+  void strip(std::string& name) {
+    if (name.empty() || name == "master" || name == any_value.text || is_stripped(name)) return;
+    const StrippedName what_is_left{Name(name)};
+    std::string left{std::string_view(what_is_left)};
+    const auto [known, fresh] = names_.try_emplace(left, name);
+    if (!fresh && known->second != name)
+      throw Error(fmt::format("'{}' and '{}' would be one without their names: call one of them otherwise, or keep the names",
+                              known->second, name));
+    name = std::move(left);
+  }
+  void strip(HashedText& text) {
+    strip(text.text);
+    text = HashedText(text.text);
+  }
+  const std::map<std::string, std::string>& names() const { return names_; }
+
+ private:
+  std::map<std::string, std::string> names_;
+};
+
+bool strips(const Book& book, const std::string& target) {
+  const BookTarget* its = target_called(book, target);
+  return its != nullptr && its->names == BookTarget::Names::stripped;
+}
+
+std::shared_ptr<BankData> stripped(const Bank& bank, Stripper& stripper) {
+  auto data = std::make_shared<BankData>(data_of(bank));
+  for (BankGroup& group : data->groups) stripper.strip(group.name);
+  for (BankClip& clip : data->clips) stripper.strip(clip.name);
+  for (BankEvent& event : data->events) stripper.strip(event.name);
+  for (BankSound& sound : data->sounds) {
+    stripper.strip(sound.name);
+    for (BankLayer& layer : sound.layers) {
+      stripper.strip(layer.name);
+      for (HashedText& trait : layer.by) stripper.strip(trait);
+      for (BankChoice& choice : layer.choices)
+        for (HashedText& value : choice.values) stripper.strip(value);
+    }
+  }
+  return data;
+}
+
+}  // namespace
+
+Bank without_names(const Bank& bank, const Book& book, const std::string& target) {
+  Stripper stripper;
+  return strips(book, target) ? bank_of(stripped(bank, stripper)) : bank;
+}
+
+bool write_as_target_says(const Bank& bank, const Book& book, const std::string& target, const std::string& path) {
+  if (!strips(book, target)) return write_bank(bank, path);
+  Stripper stripper;
+  const bool changed = write_bank(bank_of(stripped(bank, stripper)), path);
+  const std::string names = std::filesystem::path(path).replace_extension(".names").string();
+  if (!changed && std::filesystem::exists(names)) return false;
+  WholeFile out(names);
+  for (const auto& [left, name] : stripper.names()) out.write(left + " " + name + "\n");
+  out.commit();
+  return changed;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,16 @@
+#pragma once
+#include <string>
+
+#include "tidewater/author/book.hpp"
+#include "tidewater/bank.hpp"
+
+namespace tidewater {
+
+/// A bank as a target of the book has it: without the names of its events, sounds, groups, layers, clips and traits where the target says
+/// so. Throws Error where two of them would be one.
+Bank without_names(const Bank& bank, const Book& book, const std::string& target);
+
+/// Writes the bank so, as `write_bank` does; and what names it was left without, into a file of its name that ends in ".names".
+bool write_as_target_says(const Bank& bank, const Book& book, const std::string& target, const std::string& path);
+
+}  // namespace tidewater
