@@ -5,6 +5,7 @@
 #include "tidewater/picture/stress_chart.hpp"
 #include "tidewater/picture/takes.hpp"
 #include "tidewater/picture/timeline.hpp"
+#include "tidewater/picture/treemap.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -37,6 +38,28 @@ TEST_CASE("voices held are read off between the measured points, and drawn") {
   const Folder folder;
   draw_stress(result, folder.path("s.svg"), "how many");
   CHECK_THAT(folder.read("s.svg"), Contains("<svg"));
+}
+
+TEST_CASE("what takes room is drawn as areas: of any number of clips, none, and one that has all") {
+  const Folder folder;
+  const auto drawn = [&](const std::vector<TreemapItem>& items, const std::string& file) {
+    draw_treemap(items, folder.path(file), "a bank", "a remark");
+    return folder.read(file);
+  };
+  const auto fields = [](const std::string& svg) {
+    std::size_t count = 0;
+    for (const std::string shape : {"<path ", "<rect "})
+      for (std::size_t at = 0; (at = svg.find(shape, at)) != std::string::npos; ++at) ++count;
+    return count;
+  };
+  std::vector<TreemapItem> items;
+  const std::string few = drawn({{"effects", "bell", "bell.flac", 1000, false, false}}, "few.svg");
+  for (int i = 0; i < 400; ++i)
+    items.push_back({"group " + std::to_string(i % 5), "sound " + std::to_string(i % 40), "clip-" + std::to_string(i) + ".flac",
+                     static_cast<std::uint64_t>(1 + i * i * 50), i % 3 == 0, i % 7 == 0});
+  CHECK(fields(drawn(items, "many.svg")) >= fields(few) + 400 - 20);  // what is smaller than a point is left out
+  CHECK(drawn({}, "none.png").substr(1, 3) == "PNG");
+  CHECK(drawn({{"a", "b", "c", 0, false, false}, {"a", "b", "d", ~std::uint64_t{0}, true, true}}, "one.png").substr(1, 3) == "PNG");
 }
 
 TEST_CASE("takes are drawn one below the other, a dozen at most; none is a picture, too") {

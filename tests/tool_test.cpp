@@ -110,7 +110,7 @@ TEST_CASE("a wrong call exits 2 and says how it is right; wrong input exits 1") 
   CHECK(ran.exit == 1);
   CHECK_THAT(ran.err, Contains("no sound or event is called 'tune'; did you mean 'tone'?"));
   for (const auto* command : {"", "check ", "audition ", "render ", "gather ", "show ", "journal ", "sketch ", "credits ", "stress ",
-                              "pack ", "verify ", "weigh "}) {
+                              "pack ", "verify ", "weigh ", "unpack "}) {
     const Ran help = tool(std::string(command) + "--help");
     CHECK(help.exit == 0);
     CHECK_THAT(help.out, Contains("tidewater check") || Contains("Example:"));
@@ -548,6 +548,71 @@ TEST_CASE("weigh says what takes the room, of a book and of its bank alike, and 
                            Contains("1.0 s   2.01  floats\n"));
   CHECK_THAT(book.out, Contains("could save  188.5 KiB  twice.wav: both channels are the same") &&
                            Contains("twice.wav: 0.25 s at its ends are silent"));
+}
+
+TEST_CASE("weigh says what an update costs, which takes no session played, and draws it") {
+  const Tool tool;
+  const auto write = [&](const std::string& clips) {
+    tool.write("book.toml",
+               "[book]\nname = \"game\"\n[sounds.a]\npick = \"in-order\"\nclips = [" + clips + "]\n[events.a]\nstart = \"a\"\n");
+  };
+  write("\"tone.wav\", \"low.wav\", \"long.wav\"");
+  REQUIRE(tool("pack " + tool.book() + " -o " + tool.path("old")).exit == 0);
+  tool.write("session.jsonl",
+             "{\"at\":\"0 s\",\"request\":\"raise\",\"event\":\"a\"}\n{\"at\":\"1 s\",\"request\":\"raise\",\"event\":\"a\"}\n");
+  REQUIRE(tool("render " + tool.path("old/game.tidebank") + " " + tool.path("session.jsonl") + " --output " + tool.path("s.wav") +
+               " --journal " + tool.path("played.jsonl"))
+              .exit == 0);
+  const Ran weighed =
+      tool("weigh " + tool.path("old/game.tidebank") + " --journal " + tool.path("played.jsonl") + " --picture " + tool.path("w.png"));
+  CHECK_THAT(weighed.out, Contains("long.wav: no session in this journal played it") && !Contains("tone.wav: no session") &&
+                              !Contains("low.wav: no session"));
+  CHECK(fs::file_size(tool.path("w.png")) > 1000);
+
+  write("\"tone.wav\", \"n-1.wav\", \"long.wav\"");
+  tool.write_clip("clips/long.wav", sine(700, 1));
+  REQUIRE(tool("pack " + tool.book() + " -o " + tool.path("new")).exit == 0);
+  const std::string both = tool.path("new/game.tidebank") + " --against " + tool.path("old/game.tidebank");
+  const Ran cost = tool("weigh " + both);
+  CHECK(cost.exit == 0);
+  CHECK_THAT(cost.out, Contains("changed") && Contains("n-1.wav") && Contains("new\n") && Contains("low.wav") && Contains("gone\n") &&
+                           !Contains("tone.wav"));
+  CHECK_THAT(cost.out, Contains("--patch-of " + tool.path("old/game.tidebank")));
+  CHECK_THAT(tool("weigh " + tool.path("new/game.tidebank") + " --against " + tool.path("new/game.tidebank")).out,
+             Contains("all 3") || Contains("of its clips are those of"));
+  // The patch has what weigh said: its clips, and a table.
+  REQUIRE(tool("pack " + tool.book() + " --patch-of " + tool.path("old/game.tidebank") + " -o " + tool.path("patch")).exit == 0);
+  const Ran patch = tool("weigh " + tool.path("patch/game-patch.tidebank"));
+  const auto first_figure = [](const std::string& text, const std::string& behind) {
+    return std::stod(text.substr(text.find(behind) + behind.size()));
+  };
+  CHECK(first_figure(patch.out, "tidebank: ") == Approx(first_figure(cost.out, "  update     ")));
+  CHECK_THAT(tool("pack " + tool.book() + " --patch-of " + tool.path("new/game.tidebank") + " -o " + tool.path("patch")).out,
+             Contains("nothing has changed since"));
+}
+
+TEST_CASE("show and unpack look into a bank, and say what to do where another is needed") {
+  const Tool tool;
+  tool.write("book.toml",
+             "[book]\nname = \"game\"\n[sounds.a]\nclips = [\"tone.wav\"]\npitch = \"1 st .. 2 st\"\n[sounds.b]\nclips = [\"low.wav\"]\n"
+             "[events.a]\nstart = \"a\"\n[events.b]\nresponses = [ { start = \"b\", delay = \"50 ms\" }, { stop = \"a\" } ]\n");
+  REQUIRE(tool("pack " + tool.book() + " -o " + tool.path("out")).exit == 0);
+  const std::string bank = tool.path("out/game.tidebank");
+  const Ran all = tool("show " + bank);
+  CHECK_THAT(all.out, Contains("bank 'game'; 2 clips") && Contains("start b after 0.05 s; stop a") && !Contains("line"));
+  CHECK_THAT(tool("show " + bank + " a").out, Contains("sound 'a'") && Contains("1 st .. 2 st") && Contains("tone.wav"));
+  CHECK_THAT(tool("show " + bank + " c").err, Contains("no event, sound, group or trait is called 'c'"));
+  const Ran apart = tool("unpack " + bank + " -o " + tool.path("apart"));
+  CHECK(apart.exit == 0);
+  CHECK_THAT(apart.out, Contains("packs to the same again, bit for bit") && Contains(tool.path("apart/book.toml")));
+  CHECK(tool("check " + tool.path("apart/book.toml")).exit == 0);
+  CHECK_THAT(tool("unpack " + bank + " -o " + tool.path("apart")).err, Contains("there is a book already"));
+  tool.write_clip("clips/tone.wav", sine(700, 1));
+  REQUIRE(tool("pack " + tool.book() + " --patch-of " + bank + " -o " + tool.path("out")).exit == 0);
+  CHECK_THAT(tool("show " + tool.path("out/game-patch.tidebank")).out, Contains("changes 'game', which is loaded before it"));
+  const std::string unpack = "unpack " + tool.path("out/game-patch.tidebank") + " -o " + tool.path("patch");
+  CHECK_THAT(tool(unpack).err, Contains("it has clips in the bank 'game': name that one, too, by --base FILE"));
+  CHECK(tool(unpack + " --base " + bank).exit == 0);
 }
 
 TEST_CASE("pack of a book that names banks says which changed, what they share and what is left out; render plays a folder of them") {

@@ -77,6 +77,9 @@ int pack(const PackCall& call);
 struct WeighCall {
   std::string bank;  ///< or a book
   bool clips = false;
+  std::string picture;
+  std::string against;                ///< another version of it
+  std::vector<std::string> journals;  ///< of sessions that may never have played some takes
 };
 int weigh(const WeighCall& call);
 

@@ -134,7 +134,13 @@ int run(int argc, char** argv) {
   auto* weigh_command = app.add_subcommand("weigh", "What of a bank takes the room, by group and by sound, and how it could take less");
   weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
   weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
-  weigh_command->footer("Example:\n  tidewater weigh examples/harbour/book.toml");
+  weigh_command->add_option("--picture", weigh_call.picture, "Draw it as areas to this file, PNG or SVG");
+  weigh_command->add_option("--against", weigh_call.against, "Another version of it, bank or book: what an update costs whoever has that");
+  weigh_command->add_option("--journal", weigh_call.journals,
+                            "A journal of a session with it: which takes did none ever play? May be given again");
+  weigh_command->footer(
+      "Example:\n  tidewater weigh examples/harbour/book.toml --picture out/weight.png\n  tidewater weigh new/quay.tidebank --against "
+      "old/quay.tidebank");
 
   UnpackCall unpack_call;
   auto* unpack_command = app.add_subcommand("unpack", "Take a bank apart: a book and clips in open formats that pack to the same again");

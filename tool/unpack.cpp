@@ -2,10 +2,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "commands.hpp"
+#include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater::tool {
@@ -14,6 +17,9 @@ int unpack(const UnpackCall& call) {
   const Bank bank = open_bank(call.bank);
   std::vector<Bank> bases;
   for (const std::string& base : call.bases) bases.push_back(open_bank(base));
+  for (const std::string_view needed : bank.bases())
+    if (std::none_of(bases.begin(), bases.end(), [&](const Bank& base) { return base.name() == needed; }))
+      throw Error(fmt::format("{}: it has clips in the bank '{}': name that one, too, by --base FILE", call.bank, needed));
   const Unpacked unpacked = tidewater::unpack(bank, call.output, bases);
   fmt::print("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
   fmt::print("  content    {}\n", unpacked.the_same

@@ -3,15 +3,24 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <set>
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "rendering.hpp"
 #include "sizes.hpp"
 #include "tidewater/author/compile.hpp"
+#include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
+#include "tidewater/picture/treemap.hpp"
 
 namespace tidewater::tool {
 namespace {
+
+Bank bank_of(const std::string& path) { return path.ends_with(".tidebank") ? open_bank(path) : compile_book(path); }
 
 std::string table_of(const char* what, const std::vector<Weight>& weights, std::uint64_t all) {
   Table table({what, ">size", ">share", ">clips", ">length", ">ratio", "as"});
@@ -22,17 +31,86 @@ std::string table_of(const char* what, const std::vector<Weight>& weights, std::
   return table.text();
 }
 
+/// Clips that a journal says were played.
+std::set<std::string> played_in(const std::vector<std::string>& journals) {
+  std::set<std::string> played;
+  for (const std::string& journal : journals) {
+    std::ifstream in(journal, std::ios::binary);
+    if (!in) throw Error(fmt::format("{}: there is no such file", journal));
+    for (std::string text; std::getline(in, text);) {
+      const auto line = nlohmann::json::parse(text, nullptr, false);
+      // A clip that was read, or made room, was not heard for that.
+      if (line.is_object() && !line.contains("request") && line.contains("clip") && line["clip"].is_string()) played.insert(line["clip"]);
+    }
+  }
+  return played;
+}
+
+void advise_on_unplayed(Weights& weights, const std::vector<std::string>& journals) {
+  const std::set<std::string> played = played_in(journals);
+  for (const Weight& clip : weights.clips)
+    if (!played.contains(clip.name))
+      weights.advice.push_back({clip.name, clip.bytes,
+                                fmt::format("no session in {} played it",
+                                            journals.size() == 1 ? "this journal" : fmt::format("these {} journals", journals.size()))});
+  std::stable_sort(weights.advice.begin(), weights.advice.end(), [](const auto& a, const auto& b) { return a.bytes > b.bytes; });
+}
+
+void draw(const WeighCall& call, const Weights& weights) {
+  std::set<std::string> marked;
+  for (const WeightAdvice& advice : weights.advice) marked.insert(advice.clip);
+  std::vector<TreemapItem> items;
+  for (const Weight& clip : weights.clips)
+    items.push_back(
+        {clip.group.empty() ? "(no sound)" : clip.group, clip.sound, clip.name, clip.bytes, clip.streams, marked.contains(clip.name)});
+  std::string remark = "Area is room in the bank; the figures of groups and sounds are sums.";
+  if (std::any_of(items.begin(), items.end(), [](const auto& item) { return item.streams; })) remark += " Stripes: it streams.";
+  if (std::any_of(items.begin(), items.end(), [](const auto& item) { return item.sound == "(several)"; }))
+    remark += " (several): more than one sound plays it.";
+  if (!marked.empty()) remark += " Red frames: weigh has advice on it.";
+  Rendering::make_folder_of(call.picture);
+  draw_treemap(items, call.picture, fmt::format("{}: {}", std::filesystem::path(call.bank).filename().string(), size_text(weights.bytes)),
+               remark);
+  fmt::print("\n  picture    {}\n", call.picture);
+}
+
+int weigh_against(const WeighCall& call) {
+  const Bank bank = bank_of(call.bank), other = bank_of(call.against);
+  const UpdateCost cost = weigh_update(other, bank);
+  if (cost.changes.empty()) {
+    fmt::print("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept),
+               call.against);
+    return fine;
+  }
+  Table table({"clip", ">before", ">now", ""});
+  for (const WeightChange& change : cost.changes)
+    table.row({change.clip, change.before == 0 ? "-" : size_text(change.before), change.now == 0 ? "-" : size_text(change.now),
+               change.before == 0 ? "new"
+               : change.now == 0  ? "gone"
+                                  : "changed"});
+  fmt::print("{}, against {}\n\n{}\n", call.bank, call.against, table.text());
+  fmt::print("  update     {} of clips are new or changed, {} stay, {} are gone\n", size_text(cost.fresh), size_text(cost.kept),
+             size_text(cost.gone));
+  if (call.against.ends_with(".tidebank"))
+    fmt::print("  next       tidewater pack BOOK --patch-of {} ships {} in place of {}\n", call.against, size_text(cost.fresh),
+               size_text(cost.fresh + cost.kept));
+  return fine;
+}
+
 }  // namespace
 
 int weigh(const WeighCall& call) {
-  const Bank bank = call.bank.ends_with(".tidebank") ? open_bank(call.bank) : compile_book(call.bank);
-  const Weights weights = tidewater::weigh(bank);
+  if (!call.against.empty()) return weigh_against(call);
+  const Bank bank = bank_of(call.bank);
+  Weights weights = tidewater::weigh(bank);
+  if (!call.journals.empty()) advise_on_unplayed(weights, call.journals);
   fmt::print("{}: {} of clips; ratio 1 is 16 bits at {:.0f} Hz\n\n", call.bank, size_text(weights.bytes), bank.rate().value);
   fmt::print("{}\n{}", table_of("group", weights.groups, weights.bytes), table_of("sound", weights.sounds, weights.bytes));
   if (call.clips) fmt::print("\n{}", table_of("clip", weights.clips, weights.bytes));
   if (!weights.advice.empty()) fmt::print("\n");
   for (const WeightAdvice& advice : weights.advice)
     fmt::print("  could save {:>10}  {}: {}\n", size_text(advice.bytes), advice.clip, advice.text);
+  if (!call.picture.empty()) draw(call, weights);
   return fine;
 }
 

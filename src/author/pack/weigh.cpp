@@ -12,6 +12,7 @@
 
 #include "author/pack/stream_bytes.hpp"
 #include "bank/bank_data.hpp"
+#include "bank/bank_records.hpp"
 #include "bank/bank_samples.hpp"
 #include "dsp/resample.hpp"
 
@@ -51,6 +52,7 @@ Weight weight_of(const BankClip& clip, Hertz rate) {
     const std::unique_ptr<Bytes> bytes = stream_bytes(*clip.streamed);
     weight.bytes += bytes->size();
     weight.how = sort_of(*bytes) + ", streams";
+    weight.streams = true;
   }
   return weight;
 }
@@ -130,6 +132,11 @@ Weights weigh(const Bank& given) {
     weight.ratio = static_cast<double>(weight.bytes) / plain_bytes(clip);
     weights.bytes += weight.bytes;
     advise(clip, weight, loops[c], data.rate, weights.advice);
+    for (const std::size_t s : users[c]) {
+      const auto one = [](std::string& its, const std::string& other) { its = its.empty() || its == other ? other : "(several)"; };
+      one(weight.sound, data.sounds[s].name);
+      one(weight.group, data.groups[data.sounds[s].group].name);
+    }
     std::map<std::string, double> shares;
     const double share = 1.0 / static_cast<double>(std::max<std::size_t>(users[c].size(), 1));
     for (const std::size_t s : users[c]) {
@@ -158,6 +165,58 @@ Weights weigh(const Bank& given) {
   sort(weights.groups);
   std::stable_sort(weights.advice.begin(), weights.advice.end(), [](const auto& a, const auto& b) { return a.bytes > b.bytes; });
   return weights;
+}
+
+namespace {
+
+/// What a clip is to a player's disk: its samples, and the file that it streams from.
+struct Lying {
+  std::uint64_t bytes = 0, hash = 0;
+};
+
+std::map<std::string, Lying> lying_in(const Bank& given) {
+  const Bank bank = with_all_samples(given);
+  std::map<std::string, Lying> all;
+  std::vector<std::byte> piece(bank_file::block);
+  for (const BankClip& clip : data_of(bank).clips) {
+    if (clip.base != 0 && !clip.there()) continue;  // another bank has it
+    Lying& its = all[clip.name];
+    const auto add = [&](std::span<const std::byte> bytes) {
+      its.bytes += bytes.size();
+      its.hash = its.hash * 31 + bank_file::hash_of(bytes);
+    };
+    add(clip.shorts.empty() ? std::as_bytes(clip.floats) : std::as_bytes(clip.shorts));
+    if (clip.streamed == nullptr) continue;
+    const std::unique_ptr<Bytes> bytes = stream_bytes(*clip.streamed);
+    std::uint64_t at = 0;
+    for (std::size_t got = 0; (got = bytes->read(at, piece)) > 0; at += got) add(std::span(piece).first(got));
+  }
+  return all;
+}
+
+}  // namespace
+
+UpdateCost weigh_update(const Bank& before, const Bank& now) {
+  const std::map<std::string, Lying> was = lying_in(before), is = lying_in(now);
+  UpdateCost cost;
+  for (const auto& [name, its] : is) {
+    const auto old = was.find(name);
+    if (old != was.end() && old->second.hash == its.hash && old->second.bytes == its.bytes) {
+      cost.kept += its.bytes;
+      continue;
+    }
+    cost.fresh += its.bytes;
+    if (old != was.end()) cost.gone += old->second.bytes;
+    cost.changes.push_back({name, old == was.end() ? 0 : old->second.bytes, its.bytes});
+  }
+  for (const auto& [name, its] : was)
+    if (!is.contains(name)) {
+      cost.gone += its.bytes;
+      cost.changes.push_back({name, its.bytes, 0});
+    }
+  std::stable_sort(cost.changes.begin(), cost.changes.end(),
+                   [](const auto& a, const auto& b) { return std::max(a.before, a.now) > std::max(b.before, b.now); });
+  return cost;
 }
 
 }  // namespace tidewater
