@@ -270,7 +270,7 @@ class Held {
     if (times != nullptr) times->end();
   }
   void load(const Bank& bank, Times* times = nullptr) {
-    LiveClips clips = control_.read_clips(data_of(bank), Preload::by_book);
+    LiveClips clips = *control_.read_clips(data_of(bank), Preload::by_book).value;
     control_.make_ready_for(data_of(bank), clips);
     Loading loading = control_.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
     control_.number_groups(loading.prepared.front());

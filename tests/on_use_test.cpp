@@ -10,6 +10,7 @@
 #include "stage.hpp"
 #include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/memory.hpp"
 #include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
 #include "tidewater/watch_bank.hpp"
@@ -449,4 +450,51 @@ TEST_CASE("the language changes while the game runs: what is being said is said 
   game.manager->raise("hello");
   for (int i = 0; i < 20; ++i) game.step();
   CHECK(pitch_at_end(game) == Approx(600).margin(3));
+}
+
+TEST_CASE("a game may give the memory for what is large, is told what is held, and where there is none nothing is loaded") {
+  struct Arena {
+    std::atomic<std::size_t> used{0}, most{~std::size_t{0}};
+    static void* take(std::size_t bytes, std::size_t alignment, void* user) {
+      auto& its = *static_cast<Arena*>(user);
+      if (its.used + bytes > its.most) return nullptr;
+      its.used += bytes;
+      return ::operator new (bytes, std::align_val_t{std::max<std::size_t>(alignment, 64)});
+    }
+    static void give_back(void* memory, std::size_t bytes, void* user) {
+      static_cast<Arena*>(user)->used -= bytes;
+      ::operator delete (memory, std::align_val_t{64});
+    }
+  } arena;
+  Shelf shelf;
+  const MemoryHeld before = memory_held();
+  set_memory({.take = Arena::take, .give_back = Arena::give_back, .user = &arena});
+  {
+    const Bank bank = shelf.open();
+    CHECK(arena.used == 0);  // its table was read, and is no more
+    SoundManager one({.offline = true}), other({.offline = true});
+    one.load(bank, Preload::all);
+    const std::size_t all = arena.used;
+    CHECK(all >= bank.sample_bytes());
+    CHECK(memory_held().samples - before.samples == all);
+    other.load(bank, Preload::all);
+    CHECK(arena.used == all);  // both play the same
+    CHECK(one.unload("stage"));
+    CHECK(other.unload("stage"));
+    one.update({}), other.update({});
+    CHECK(arena.used == 0);
+    arena.most = all / 2;
+    const std::string problem = one.try_load(bank, Preload::all);
+    CHECK_THAT(problem, Contains("there is no memory for the ") && Contains(" KiB of its clip"));
+    CHECK_THROWS_WITH(one.load(bank, Preload::all), problem);
+    CHECK(one.raise("bell").outcome != Outcome::started);
+    CHECK(arena.used == 0);
+    arena.most = 100;
+    const Read<Bank> refused = read_bank({reinterpret_cast<const std::byte*>(shelf.bytes.data()), shelf.bytes.size()}, "quay.tidebank");
+    CHECK_FALSE(refused.value);
+    CHECK_THAT(refused.problem, Contains("quay.tidebank: there is no memory for its table"));
+  }
+  set_memory({});
+  CHECK(arena.used == 0);
+  CHECK(memory_held().all() == before.all());
 }

@@ -167,6 +167,8 @@ class SoundManager {
   /// needs one says `reading`, and is heard as soon as an `update` learns that it is there. What cannot be read is told in the journal.
   /// With `offline` the call that needs it reads it.
   void load(const Bank& bank, Preload preload = Preload::by_book);
+  /// The same without exceptions: empty, or why nothing was loaded.
+  std::string try_load(const Bank& bank, Preload preload = Preload::by_book);
   /// The same without waiting: the thread that reads takes it into memory, beside all else that it reads, and loads it; with `offline`
   /// this call does. What goes wrong is told by the handle, and by `loaded`.
   BankLoading load_in_background(const Bank& bank, Preload preload = Preload::by_book);
@@ -174,6 +176,7 @@ class SoundManager {
   /// by the new one's events; new starts take the new one. The same bank in another language, too. Groups that exist keep their levels.
   /// Where none of its name is loaded, it is. Throws and threads as of `load`.
   void reload(const Bank& bank, Preload preload = Preload::by_book);
+  std::string try_reload(const Bank& bank, Preload preload = Preload::by_book);
   BankLoading reload_in_background(const Bank& bank, Preload preload = Preload::by_book);
   /// Which of those came to their end between the last two calls of `update`. Valid until the next, on its thread.
   std::span<const LoadedBank> loaded() const;
@@ -225,6 +228,8 @@ class SoundManager {
   /// Before anything else is asked of the manager; `banks` are those that were loaded, or still played. Only what the same build of the
   /// library saved, and nobody had a hand in. Throws Error where it is damaged, options differ, or a bank is missing.
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
+  /// The same without exceptions: empty, or why it was not.
+  std::string try_restore(std::span<const std::byte> saved, std::span<const Bank> banks);
 
   /// Without a thread of the manager's own: reads what is needed, a little at a time, for about so long; true where there is more. A
   /// stream needs it ten times a second at least. Thread: any, several one after the other; never the audio thread.

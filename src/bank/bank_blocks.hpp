@@ -27,7 +27,6 @@ struct BankBlocks {
 /// anything of it is handed out; what is damaged cannot be read.
 class BytesInBank : public Bytes {
  public:
-  /// Throws Error where the bank cannot be opened.
   BytesInBank(std::shared_ptr<const BankBlocks> blocks, std::uint64_t at, std::uint64_t size);
 
   std::uint64_t size() const override { return size_; }

@@ -6,8 +6,8 @@
 #include <cstring>
 #include <utility>
 
+#include "base/fail.hpp"
 #include "dsp/kernels.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -31,11 +31,11 @@ ClipData laid_out(std::span<const std::byte> bytes, bool shorts, std::shared_ptr
 }
 
 /// What was packed with more zeros around each channel than the mixer reads, with as many as it does.
-std::shared_ptr<Aligned> with_fewer_zeros(std::span<const std::byte> bytes, std::size_t zeros, const BankClip& clip) {
+std::shared_ptr<LargeMemory> with_fewer_zeros(std::span<const std::byte> bytes, std::size_t zeros, const BankClip& clip) {
   const auto channels = static_cast<std::size_t>(clip.channels), frames = static_cast<std::size_t>(clip.kept());
   const std::size_t width = clip.place.shorts ? sizeof(std::int16_t) : sizeof(float);
   const std::size_t stride = (frames + 2 * zeros) * width, kept = (frames + 2 * static_cast<std::size_t>(reach)) * width;
-  auto memory = std::make_shared<Aligned>(kept * channels);
+  auto memory = std::make_shared<LargeMemory>(kept * channels, bank_file::alignment, &MemoryHeld::samples);
   if (!memory->there()) return memory;
   for (std::size_t channel = 0; channel < channels; ++channel)
     std::memcpy(memory->bytes().data() + channel * kept,
@@ -45,12 +45,12 @@ std::shared_ptr<Aligned> with_fewer_zeros(std::span<const std::byte> bytes, std:
 
 }  // namespace
 
-std::shared_ptr<Aligned> BankSamples::known(std::size_t clip) {
+std::shared_ptr<LargeMemory> BankSamples::known(std::size_t clip) {
   const std::lock_guard lock(mutex_);
   return known_[clip].lock();
 }
 
-std::shared_ptr<Aligned> BankSamples::share(std::size_t clip, std::shared_ptr<Aligned> memory) {
+std::shared_ptr<LargeMemory> BankSamples::share(std::size_t clip, std::shared_ptr<LargeMemory> memory) {
   const std::lock_guard lock(mutex_);
   if (auto first = known_[clip].lock()) return first;
   known_[clip] = memory;
@@ -85,7 +85,7 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
   const bool shorts = clip.place.shorts;
   if (auto known = samples.known(number)) return {laid_out(known->bytes(), shorts, known), {}};
 
-  std::shared_ptr<Aligned> memory;
+  std::shared_ptr<LargeMemory> memory;
   std::span<const std::byte> bytes;
   const auto no_memory = [&] {
     return Read<ClipData>{std::nullopt, fmt::format("{}: there is no memory for the {} KiB of its clip '{}'", samples.called_,
@@ -95,13 +95,9 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
     if (!samples.whole_in_place(clip.place)) return damaged(clip, "are not what was written");
     bytes = samples.in_place_.subspan(static_cast<std::size_t>(clip.place.at), static_cast<std::size_t>(clip.place.size));
   } else {
-    try {
-      if (bytes_ == nullptr)
-        bytes_ = std::make_unique<BytesInBank>(samples.blocks_, samples.blocks_->begin, samples.blocks_->end - samples.blocks_->begin);
-    } catch (const std::exception& error) {
-      return {std::nullopt, fmt::format("{}: {}", samples.called_, error.what())};
-    }
-    memory = std::make_shared<Aligned>(static_cast<std::size_t>(clip.place.size));
+    if (bytes_ == nullptr)
+      bytes_ = std::make_unique<BytesInBank>(samples.blocks_, samples.blocks_->begin, samples.blocks_->end - samples.blocks_->begin);
+    memory = std::make_shared<LargeMemory>(static_cast<std::size_t>(clip.place.size), bank_file::alignment, &MemoryHeld::samples);
     if (!memory->there()) return no_memory();
     if (bytes_->read(clip.place.at - samples.blocks_->begin, memory->bytes()) != clip.place.size)
       return damaged(clip, "cannot be read, or are not what was written");
@@ -127,7 +123,7 @@ Bank with_all_samples(const Bank& bank) {
   SampleReader reader(data);
   for (std::size_t c = 0; c < data.clips.size(); ++c) {
     Read<ClipData> read = reader.read(data.clips[c]);
-    if (!read.value) throw Error(read.problem);
+    if (!read.value) fail(read.problem);
     static_cast<ClipData&>(all->clips[c]) = *std::move(read.value);
     all->clips[c].place = {};
     all->clips[c].lender.reset();

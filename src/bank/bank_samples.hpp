@@ -3,32 +3,15 @@
 
 #include <memory>
 #include <mutex>
-#include <new>
 #include <span>
 #include <string>
 #include <vector>
 
 #include "bank/bank_blocks.hpp"
 #include "bank/bank_data.hpp"
+#include "base/large_memory.hpp"
 
 namespace tidewater {
-
-/// Memory on a boundary that suits the mixer.
-class Aligned {
- public:
-  explicit Aligned(std::size_t size)
-      : bytes_(static_cast<std::byte*>(::operator new (size, std::align_val_t{bank_file::alignment}, std::nothrow))), size_(size) {}
-  ~Aligned() { ::operator delete (bytes_, std::align_val_t{bank_file::alignment}); }
-  Aligned(const Aligned&) = delete;
-  Aligned& operator=(const Aligned&) = delete;
-
-  bool there() const { return bytes_ != nullptr; }
-  std::span<std::byte> bytes() const { return {bytes_, size_}; }
-
- private:
-  std::byte* bytes_;
-  std::size_t size_;
-};
 
 /// Of one bank that was opened. Thread: any.
 class BankSamples {
@@ -43,9 +26,9 @@ class BankSamples {
   friend class SampleReader;
 
   /// What somebody has already; null where nobody does.
-  std::shared_ptr<Aligned> known(std::size_t clip);
+  std::shared_ptr<LargeMemory> known(std::size_t clip);
   /// From here on others share it; returns what somebody else had first.
-  std::shared_ptr<Aligned> share(std::size_t clip, std::shared_ptr<Aligned> memory);
+  std::shared_ptr<LargeMemory> share(std::size_t clip, std::shared_ptr<LargeMemory> memory);
   bool whole_in_place(const ClipPlace& place) const;
 
   std::string called_;
@@ -53,7 +36,7 @@ class BankSamples {
   std::span<const std::byte> in_place_;
   std::size_t zeros_;
   std::mutex mutex_;
-  std::vector<std::weak_ptr<Aligned>> known_;
+  std::vector<std::weak_ptr<LargeMemory>> known_;
 };
 
 /// Reads clips of a bank; of clips that lie side by side no byte twice.

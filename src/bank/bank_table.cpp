@@ -43,13 +43,13 @@ bool BankTable::header() {
 
 bool BankTable::table() {
   const auto size = static_cast<std::size_t>(header_.table_size);
-  table_.reset(new (std::nothrow) std::byte[size]);  // not one of them is looked at before it was read
-  if (table_ == nullptr) return fail(fmt::format("there is no memory for its table of {} KiB", size >> 10));
-  if (!fetch(header_.table_at, {table_.get(), size})) return false;
-  if (file::hash_of({table_.get(), size}) != header_.table_hash) return damaged("its table is not what was written");
+  table_ = LargeMemory(size, file::alignment, &MemoryHeld::tables);  // not one byte of it is looked at before it was read
+  if (!table_.there()) return fail(fmt::format("there is no memory for its table of {} KiB", size >> 10));
+  if (!fetch(header_.table_at, table_.bytes())) return false;
+  if (file::hash_of(table_.bytes()) != header_.table_hash) return damaged("its table is not what was written");
   if (header_.sections > size / sizeof(file::Section)) return damaged("its table has no room for its sections");
   sections_.resize(header_.sections);
-  if (!sections_.empty()) std::memcpy(sections_.data(), table_.get(), sections_.size() * sizeof(file::Section));
+  if (!sections_.empty()) std::memcpy(sections_.data(), table_.bytes().data(), sections_.size() * sizeof(file::Section));
   return true;
 }
 

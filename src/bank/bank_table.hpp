@@ -13,6 +13,7 @@
 
 #include "bank/bank_blocks.hpp"
 #include "bank/bank_records.hpp"
+#include "base/large_memory.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater {
@@ -47,7 +48,7 @@ class BankTable {
     const std::uint64_t size = its->record_size, all = header_.table_size;
     if (size == 0 || its->count > all / size || its->at > all - its->count * size)
       return damaged("its section " + std::to_string(static_cast<std::uint32_t>(kind)) + " lies outside its table");
-    const std::byte* const from = table_.get() + its->at;
+    const std::byte* const from = table_.bytes().data() + its->at;
     const auto count = static_cast<std::size_t>(its->count);
     if (size == sizeof(Record) && reinterpret_cast<std::uintptr_t>(from) % alignof(Record) == 0) {
       records = {reinterpret_cast<const Record*>(from), count};
@@ -73,7 +74,7 @@ class BankTable {
   std::function<std::unique_ptr<Bytes>()> whole_;
   std::unique_ptr<Bytes> bytes_;
   bank_file::Header header_;
-  std::unique_ptr<std::byte[]> table_;
+  LargeMemory table_;
   std::vector<std::shared_ptr<const void>> copies_;  ///< of records that are not as long as here
   std::vector<bank_file::Section> sections_;
   std::shared_ptr<const BankBlocks> samples_, streams_;

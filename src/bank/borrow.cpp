@@ -7,8 +7,8 @@
 #include <unordered_map>
 
 #include "bank/bank_samples.hpp"
+#include "base/fail.hpp"
 #include "media/bytes.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -38,47 +38,50 @@ bool same_sound(const BankClip& its, const ClipData& data, const BankClip& other
       (its.streamed->head != other.streamed->head || !same_bytes(*file_of(*its.streamed), *file_of(*other.streamed))))
     return false;
   const Read<ClipData> there = samples.read(other);
-  if (!there.value) throw Error(there.problem);
+  if (!there.value) fail(there.problem);
   return std::equal(data.floats.begin(), data.floats.end(), there.value->floats.begin(), there.value->floats.end()) &&
          std::equal(data.shorts.begin(), data.shorts.end(), there.value->shorts.begin(), there.value->shorts.end());
 }
 
 }  // namespace
 
-std::vector<std::shared_ptr<const BankData>> bases_of(const BankData& data, const std::vector<std::shared_ptr<const BankData>>& there) {
+Read<std::vector<std::shared_ptr<const BankData>>> bases_of(const BankData& data,
+                                                            const std::vector<std::shared_ptr<const BankData>>& there) {
   std::vector<std::shared_ptr<const BankData>> bases;
   for (const BankBase& base : data.bases) {
     const auto its = std::find_if(there.begin(), there.end(),
                                   [&](const auto& bank) { return bank->name == base.name && bank->content == base.content; });
     if (its == there.end()) {
       const bool another = std::any_of(there.begin(), there.end(), [&](const auto& bank) { return bank->name == base.name; });
-      throw Error(fmt::format("the bank '{}' {} the bank '{}'{}", data.name, base.replaces ? "changes" : "has clips in", base.name,
-                              another ? " as it was when it was packed, and that one is another: pack it again, of the one that is loaded"
-                                      : ", which is not loaded: load that one first"));
+      return {std::nullopt,
+              fmt::format("the bank '{}' {} the bank '{}'{}", data.name, base.replaces ? "changes" : "has clips in", base.name,
+                          another ? " as it was when it was packed, and that one is another: pack it again, of the one that is loaded"
+                                  : ", which is not loaded: load that one first")};
     }
     bases.push_back(*its);
   }
-  return bases;
+  return {std::move(bases), {}};
 }
 
-Bank with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there) {
+Read<Bank> with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there) {
   const BankData& data = data_of(bank);
-  if (data.bases.empty()) return bank;
-  const std::vector<std::shared_ptr<const BankData>> lenders = bases_of(data, there);
+  if (data.bases.empty()) return {bank, {}};
+  const auto lenders = bases_of(data, there);
+  if (!lenders.value) return {std::nullopt, lenders.problem};
   auto whole = std::make_shared<BankData>(data);
   for (BankClip& clip : whole->clips) {
     if (clip.base == 0) continue;
-    const std::shared_ptr<const BankData>& lender = lenders[clip.base - 1];
+    const std::shared_ptr<const BankData>& lender = (*lenders.value)[clip.base - 1];
     const BankClip* const its = clip.in_base < lender->clips.size() ? &lender->clips[clip.in_base] : nullptr;
     if (its == nullptr || !same_form(clip, *its) || its->base != 0)
-      throw Error(fmt::format("the bank '{}' is damaged: its clip '{}' is not in the bank '{}'; pack it again", data.name, clip.name,
-                              lender->name));
+      return {std::nullopt, fmt::format("the bank '{}' is damaged: its clip '{}' is not in the bank '{}'; pack it again", data.name,
+                                        clip.name, lender->name)};
     static_cast<ClipData&>(clip) = *its;
     clip.place = its->place;
     clip.streamed = its->streamed;
     clip.lender = lender;
   }
-  return bank_of(std::move(whole));
+  return {bank_of(std::move(whole)), {}};
 }
 
 void borrow(BankData& data, const BankData& base, bool replaces) {

@@ -8,11 +8,12 @@
 
 namespace tidewater {
 
-/// Those that a bank takes clips from. Throws Error, with what to do, where one is not there.
-std::vector<std::shared_ptr<const BankData>> bases_of(const BankData& data, const std::vector<std::shared_ptr<const BankData>>& there);
+/// Those that a bank takes clips from, or which is not there, and what to do.
+Read<std::vector<std::shared_ptr<const BankData>>> bases_of(const BankData& data,
+                                                            const std::vector<std::shared_ptr<const BankData>>& there);
 
-/// The bank with its clips found in those that lend them; itself where it has all its own. Throws as `bases_of`.
-Bank with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there);
+/// The bank with its clips found in those that lend them; itself where it has all its own. By value as `bases_of`.
+Read<Bank> with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there);
 
 /// From here on `data` takes clips that a base has, too, from there: those of the same name, form and samples. The base becomes one of its
 /// bases where there are any. Throws Error where the base cannot be read.

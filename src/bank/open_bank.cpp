@@ -13,10 +13,10 @@
 #include "bank/bank_records.hpp"
 #include "bank/bank_samples.hpp"
 #include "bank/bank_table.hpp"
+#include "base/fail.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
 #include "media/bytes.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -333,13 +333,16 @@ class RecordReader {
 };
 
 Read<Bank> read_from(std::string_view called, const std::function<std::unique_ptr<Bytes>()>& whole, std::span<const std::byte> in_place) {
-  try {
+  Read<Bank> bank;
+  const std::string problem = problem_of([&] {
     BankTable table(called, whole);
-    if (!table.read()) return {std::nullopt, table.problem()};
-    return RecordReader(table, in_place).read();
-  } catch (const Error& error) {
-    return {std::nullopt, fmt::format("{}: {}", called, error.what())};
-  }
+    if (!table.read()) return table.problem();
+    bank = RecordReader(table, in_place).read();
+    return bank.problem;
+  });
+  if (!problem.empty() && bank.problem.empty())
+    bank = {std::nullopt, problem.starts_with(called) ? problem : fmt::format("{}: {}", called, problem)};
+  return bank;
 }
 
 }  // namespace
@@ -360,16 +363,14 @@ Read<Bank> read_bank(std::span<const std::byte> memory, std::string_view called)
 
 Read<Bank> read_bank(const std::string& path) {
   // Kept open: a game may go to another folder while it plays, or a new version may take the file's name.
-  try {
-    return read_from(path, open_file_for_many(path), {});
-  } catch (const Error& error) {
-    return {std::nullopt, fmt::format("{}: {}", path, error.what())};
-  }
+  const Read<std::function<std::unique_ptr<Bytes>()>> file = read_file_for_many(path);
+  if (!file.value) return {std::nullopt, fmt::format("{}: {}", path, file.problem)};
+  return read_from(path, *file.value, {});
 }
 
 Bank open_bank(const std::string& path) {
   Read<Bank> read = read_bank(path);
-  if (!read.value) throw Error(read.problem);
+  if (!read.value) fail(read.problem);
   return *std::move(read.value);
 }
 

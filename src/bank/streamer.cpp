@@ -6,7 +6,7 @@
 #include <cmath>
 #include <utility>
 
-#include "tidewater/error.hpp"
+#include "base/fail.hpp"
 
 namespace tidewater {
 namespace {
@@ -52,13 +52,13 @@ Stream* Streamer::most_urgent() {
   return urgent;
 }
 
-void Streamer::fail(Stream& stream, const std::string& why) {
+void Streamer::give_up(Stream& stream, const std::string& why) {
   stream.trouble = fmt::format("'{}' cannot be streamed any further: {}", stream.file->path, why);
   stream.failed = true;
 }
 
 /// Makes source frames [first, end) be there: what is there is kept, what lies before it is forgotten.
-void Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end) {
+std::string Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end) {
   const StreamedFile& file = *stream.file;
   const auto width = static_cast<std::size_t>(file.channels);
   std::int64_t at = stream.first + static_cast<std::int64_t>(stream.source[0].size());
@@ -78,11 +78,12 @@ void Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end)
       std::fill(piece_.begin(), piece_.end(), 0.0F);
     } else {
       const std::int64_t position = at % file.file_frames;
-      if (stream.reader->at() != position) stream.reader->seek(position);
+      if (stream.reader->at() != position && !stream.reader->try_seek(position))
+        return fmt::format("frame {} in it cannot be found", position);
       got = stream.reader->read(piece_.data(), std::min(got, file.file_frames - position));
       if (got == 0)
-        throw Error(fmt::format("it ends after {} of {} frames; it has changed since the bank was made, make the bank again", position,
-                                file.file_frames));
+        return fmt::format("it ends after {} of {} frames; it has changed since the bank was made, make the bank again", position,
+                           file.file_frames);
     }
     for (std::size_t channel = 0; channel < width; ++channel) {
       auto& samples = stream.source[channel];
@@ -95,10 +96,11 @@ void Streamer::read_source(Stream& stream, std::int64_t first, std::int64_t end)
     }
     at += got;
   }
+  return {};
 }
 
 /// Reads one piece, or what is left.
-void Streamer::read_piece(Stream& stream) {
+std::string Streamer::read_piece(Stream& stream) {
   const StreamedFile& file = *stream.file;
   const std::int64_t next = stream.ring.next();
   const auto width = static_cast<std::size_t>(file.channels);
@@ -107,21 +109,31 @@ void Streamer::read_piece(Stream& stream) {
     // A filter still reads a little behind the end.
     std::fill(made_.begin(), made_.end(), 0.0F);
     stream.ring.write(made_.data(), file.channels, piece_frames);
-    return;
+    return {};
   }
   if (!stream.reader) {
-    stream.reader.emplace(file.open ? file.open() : open_file(file.path));
-    if (stream.reader->channels() != file.channels || stream.reader->rate() != file.rate)
-      throw Error("it has changed since the bank was made; make the bank again");
+    Read<std::unique_ptr<Bytes>> bytes = file.open ? Read<std::unique_ptr<Bytes>>{file.open(), {}} : read_file(file.path);
+    if (!bytes.value) return bytes.problem;
+    stream.reader.emplace(*std::move(bytes.value), ClipReader::ByValue{});
+    std::string problem = stream.reader->problem();
+    const bool the_same = stream.reader->channels() == file.channels && stream.reader->rate() == file.rate;
+    if (problem.empty() && !the_same) problem = "it has changed since the bank was made; make the bank again";
+    if (!problem.empty()) {
+      stream.reader.reset();
+      return problem;
+    }
     stream.converter = converter_for(file.rate, file.bank_rate);
     for (auto& samples : stream.source) samples.clear();
   }
   const RateConverter& converter = *stream.converter;
   const std::int64_t count = stream.loop ? piece_frames : std::min(piece_frames, file.frames - next);
-  read_source(stream, converter.source_of(next) - converter.half(), converter.source_of(next + count - 1) + converter.half() + 1);
+  std::string problem =
+      read_source(stream, converter.source_of(next) - converter.half(), converter.source_of(next + count - 1) + converter.half() + 1);
+  if (!problem.empty()) return problem;
   for (std::size_t channel = 0; channel < width; ++channel)
     converter.convert(stream.source[channel].data(), stream.first, next, count, made_.data() + channel, file.channels);
   stream.ring.write(made_.data(), file.channels, count);
+  return {};
 }
 
 bool Streamer::read_some() {
@@ -137,11 +149,8 @@ bool Streamer::read_some() {
   if (closes) {
     stream->converter.reset();
   } else {
-    try {
-      read_piece(*stream);
-    } catch (const std::exception& error) {
-      fail(*stream, error.what());
-    }
+    const std::string problem = problem_of([&] { return read_piece(*stream); });
+    if (!problem.empty()) give_up(*stream, problem);
   }
   lock.lock();
   stream->busy = false;

@@ -63,9 +63,10 @@ class Streamer {
 
  private:
   Stream* most_urgent();
-  void read_piece(Stream& stream);
-  void read_source(Stream& stream, std::int64_t first, std::int64_t end);
-  void fail(Stream& stream, const std::string& why);
+  // Both are empty, or say what went wrong.
+  std::string read_piece(Stream& stream);
+  std::string read_source(Stream& stream, std::int64_t first, std::int64_t end);
+  void give_up(Stream& stream, const std::string& why);
 
   std::mutex mutex_;
   std::vector<std::unique_ptr<Stream>> streams_;

@@ -16,7 +16,7 @@
 #include <utility>
 #include <vector>
 
-#include "tidewater/error.hpp"
+#include "base/fail.hpp"
 
 namespace tidewater {
 
@@ -107,7 +107,8 @@ class StateIn {
   }
 
   bool at_end() const { return bytes_.empty(); }
-  [[noreturn]] static void damaged() { throw Error("the saved state is damaged"); }
+  static constexpr const char* is_damaged = "the saved state is damaged";
+  [[noreturn]] static void damaged() { fail(is_damaged); }
 
  private:
   std::size_t count(std::size_t size_of_one) {

@@ -10,7 +10,7 @@
 #include <cstring>
 #include <filesystem>
 
-#include "tidewater/error.hpp"
+#include "base/fail.hpp"
 
 namespace tidewater {
 namespace {
@@ -57,11 +57,11 @@ WholeFile::WholeFile(std::string path) : path_(std::move(path)), place_(path_) {
     const auto leads_to = fs::weakly_canonical(place_, error);
     if (!error) place_ = leads_to.string();
   }
-  if (fs::is_directory(place_, error)) throw Error(fmt::format("{}: is a folder; name a file in it", path_));
+  if (fs::is_directory(place_, error)) fail(fmt::format("{}: is a folder; name a file in it", path_));
   errno = 0;
   unfinished_ = written_in_place(place_) ? place_ : make_beside(place_);
   if (unfinished_.empty())
-    throw Error(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno)));
+    fail(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno)));
 }
 
 WholeFile::~WholeFile() { give_up(); }
@@ -87,8 +87,7 @@ void WholeFile::flush() {
 
 void WholeFile::fail(const std::string& why) {
   give_up();
-  throw Error(
-      fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
+  fail(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
 }
 
 void WholeFile::commit() {

@@ -10,9 +10,9 @@
 #include <filesystem>
 #include <vector>
 
+#include "base/fail.hpp"
 #include "base/whole_file.hpp"
 #include "media/largest_wav.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -35,7 +35,7 @@ int format_for(const std::string& path, SampleFormat format) {
   const std::string ending = fs::path(path).extension().string();
   for (const auto& container : containers)
     if (container.ending == ending) return format == SampleFormat::pcm_16 ? container.integers : container.floats;
-  throw Error(fmt::format("{}: cannot tell the format from the ending '{}'; use .wav, .flac, .ogg or .aiff", path, ending));
+  fail(fmt::format("{}: cannot tell the format from the ending '{}'; use .wav, .flac, .ogg or .aiff", path, ending));
 }
 
 /// libsndfile's FLAC encoder knows an error without words, of which it complains on stderr.
@@ -67,7 +67,7 @@ struct AudioFileWriter::State {
     whole = std::make_unique<WholeFile>(path);
     file = sf_open(whole->unfinished().c_str(), SFM_WRITE, &info);
     if (file == nullptr && sf_error(nullptr) == SF_ERR_SYSTEM) whole->fail(std::strerror(errno));
-    if (file == nullptr) throw Error(fmt::format("{}: cannot be written ({})", path, sf_strerror(nullptr)));
+    if (file == nullptr) fail(fmt::format("{}: cannot be written ({})", path, sf_strerror(nullptr)));
     sf_command(file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
     // Time stamps in the file would make equal renderings differ.
     sf_command(file, SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
@@ -99,7 +99,7 @@ struct AudioFileWriter::State {
 
 AudioFileWriter::AudioFileWriter(std::string path, Hertz rate, int channels, SampleFormat format) : state_(std::make_unique<State>()) {
   if (!(rate >= Hertz{1} && rate <= Hertz{1e6}) || channels < 1)
-    throw Error(fmt::format("{}: cannot be made with {} channels at {} Hz", path, channels, rate.value));
+    fail(fmt::format("{}: cannot be made with {} channels at {} Hz", path, channels, rate.value));
   state_->info.samplerate = static_cast<int>(rate.value);
   state_->info.channels = channels;
   state_->info.format = format_for(path, format);

@@ -8,7 +8,7 @@
 #include <filesystem>
 #include <utility>
 
-#include "tidewater/error.hpp"
+#include "base/fail.hpp"
 
 namespace tidewater {
 namespace {
@@ -16,15 +16,18 @@ namespace {
 /// An open file, for all who read from it.
 class OpenFile {
  public:
-  explicit OpenFile(const std::string& path) {
+  static Read<std::shared_ptr<const OpenFile>> open(const std::string& path) {
     std::error_code error;
     const auto status = std::filesystem::status(path, error);
-    if (!std::filesystem::exists(status)) throw Error("there is no such file");
-    if (!std::filesystem::is_regular_file(status)) throw Error("it is not a file");
-    size_ = std::filesystem::file_size(path, error);
-    file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-    if (file_ < 0) throw Error(std::string("it cannot be opened: ") + std::strerror(errno));
+    if (!std::filesystem::exists(status)) return {std::nullopt, "there is no such file"};
+    if (!std::filesystem::is_regular_file(status)) return {std::nullopt, "it is not a file"};
+    auto file = std::make_shared<OpenFile>();
+    file->size_ = std::filesystem::file_size(path, error);
+    file->file_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (file->file_ < 0) return {std::nullopt, std::string("it cannot be opened: ") + std::strerror(errno)};
+    return {std::move(file), {}};
   }
+  OpenFile() = default;
   ~OpenFile() {
     if (file_ >= 0) ::close(file_);
   }
@@ -62,10 +65,22 @@ class FileBytes : public Bytes {
 
 }  // namespace
 
-std::unique_ptr<Bytes> open_file(const std::string& path) { return std::make_unique<FileBytes>(std::make_shared<const OpenFile>(path)); }
+Read<std::unique_ptr<Bytes>> read_file(const std::string& path) {
+  Read<std::shared_ptr<const OpenFile>> file = OpenFile::open(path);
+  if (!file.value) return {std::nullopt, file.problem};
+  return {std::make_unique<FileBytes>(*std::move(file.value)), {}};
+}
 
-std::function<std::unique_ptr<Bytes>()> open_file_for_many(const std::string& path) {
-  return [file = std::make_shared<const OpenFile>(path)] { return std::make_unique<FileBytes>(file); };
+std::unique_ptr<Bytes> open_file(const std::string& path) {
+  Read<std::unique_ptr<Bytes>> file = read_file(path);
+  if (!file.value) fail(file.problem);
+  return *std::move(file.value);
+}
+
+Read<std::function<std::unique_ptr<Bytes>()>> read_file_for_many(const std::string& path) {
+  Read<std::shared_ptr<const OpenFile>> file = OpenFile::open(path);
+  if (!file.value) return {std::nullopt, file.problem};
+  return {[its = *std::move(file.value)] { return std::make_unique<FileBytes>(its); }, {}};
 }
 
 }  // namespace tidewater

@@ -6,6 +6,8 @@
 #include <span>
 #include <string>
 
+#include "tidewater/units.hpp"
+
 namespace tidewater {
 
 /// Where the bytes of an audio file lie: on disk, inside another file, in memory.
@@ -24,7 +26,9 @@ class Bytes {
 
 /// A file on disk. Throws Error with words for a person.
 std::unique_ptr<Bytes> open_file(const std::string& path);
-/// The same for any number of readers on any threads, as the file is now: another that takes its name later is not seen.
-std::function<std::unique_ptr<Bytes>()> open_file_for_many(const std::string& path);
+/// The same by value.
+Read<std::unique_ptr<Bytes>> read_file(const std::string& path);
+/// For any number of readers on any threads, as the file is now: another that takes its name later is not seen.
+Read<std::function<std::unique_ptr<Bytes>()>> read_file_for_many(const std::string& path);
 
 }  // namespace tidewater

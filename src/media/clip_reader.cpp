@@ -9,8 +9,8 @@
 #include <utility>
 #include <vector>
 
+#include "base/fail.hpp"
 #include "media/placeholder.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -55,14 +55,20 @@ struct ClipReader::Cursor {
 
 void ClipReader::Forget::operator()(Cursor* cursor) const { delete cursor; }
 
-ClipReader::ClipReader(std::unique_ptr<Bytes> bytes) {
-  if (bytes->size() == 0) throw Error("the file is empty (0 bytes); export it again");
+ClipReader::ClipReader(std::unique_ptr<Bytes> bytes) : ClipReader(std::move(bytes), ByValue{}) {
+  if (!problem_.empty()) fail(problem_);
+}
+
+ClipReader::ClipReader(std::unique_ptr<Bytes> bytes, ByValue) { problem_ = begin(std::move(bytes)); }
+
+std::string ClipReader::begin(std::unique_ptr<Bytes> bytes) {
+  if (bytes->size() == 0) return "the file is empty (0 bytes); export it again";
   if (MpegFile::begins_so(*bytes)) {
     mpeg_ = std::make_unique<MpegFile>(std::move(bytes));
+    if (!mpeg_->problem().empty()) return mpeg_->problem();
     channels_ = mpeg_->channels();
     rate_ = mpeg_->rate();
-    check_shape();
-    return;
+    return shape_problem();
   }
   cursor_.reset(new Cursor{std::move(bytes)});
   SF_VIRTUAL_IO io{};
@@ -76,21 +82,23 @@ ClipReader::ClipReader(std::unique_ptr<Bytes> bytes) {
   if (!file_) {
     std::string reason = sf_strerror(nullptr);
     while (!reason.empty() && (reason.back() == '.' || reason.back() == '\n')) reason.pop_back();
-    throw Error(fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", reason));
+    return fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", reason);
   }
   channels_ = info.channels;
   rate_ = Hertz{static_cast<double>(info.samplerate)};
-  check_shape();
+  if (std::string problem = shape_problem(); !problem.empty()) return problem;
   subtype_ = info.format & SF_FORMAT_SUBMASK;
   sixteen_bits_ = subtype_ == SF_FORMAT_PCM_16 || subtype_ == SF_FORMAT_PCM_S8 || subtype_ == SF_FORMAT_PCM_U8;
   const char* comment = sf_get_string(file_.get(), SF_STR_COMMENT);
   placeholder_ = comment != nullptr && std::string_view(comment) == placeholder_comment;
+  return {};
 }
 
-void ClipReader::check_shape() const {
-  if (channels_ < 1 || channels_ > 2) throw Error(fmt::format("it has {} channels; mix it down to one or two", channels_));
+std::string ClipReader::shape_problem() const {
+  if (channels_ < 1 || channels_ > 2) return fmt::format("it has {} channels; mix it down to one or two", channels_);
   if (rate_ < lowest_rate || rate_ > highest_rate)
-    throw Error(fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", rate_.value, lowest_rate.value, highest_rate.value));
+    return fmt::format("its rate of {} Hz is outside {} Hz to {} Hz", rate_.value, lowest_rate.value, highest_rate.value);
+  return {};
 }
 
 std::int64_t ClipReader::read(float* to, std::int64_t frames) {
@@ -128,9 +136,12 @@ std::optional<Range<Frames>> ClipReader::loop() const {
 }
 
 void ClipReader::seek(std::int64_t frame) {
-  const auto lost = [&] { return Error(fmt::format("frame {} in it cannot be found", frame)); };
+  if (!try_seek(frame)) fail(fmt::format("frame {} in it cannot be found", frame));
+}
+
+bool ClipReader::try_seek(std::int64_t frame) {
   if (mpeg_) {
-    if (!mpeg_->seek(frame)) throw lost();
+    if (!mpeg_->seek(frame)) return false;
   } else if (subtype_ == SF_FORMAT_VORBIS) {
     if (!vorbis_) {
       auto vorbis = std::make_unique<Vorbis>();
@@ -141,18 +152,19 @@ void ClipReader::seek(std::int64_t frame) {
                             },
                             [](void* user, ogg_int64_t offset, int whence) { return Cursor::of(user).seek(offset, whence) < 0 ? -1 : 0; },
                             nullptr, [](void* user) { return static_cast<long>(Cursor::of(user).at); }};
-      if (ov_open_callbacks(cursor_.get(), &vorbis->file, nullptr, 0, io) != 0) throw lost();
+      if (ov_open_callbacks(cursor_.get(), &vorbis->file, nullptr, 0, io) != 0) return false;
       vorbis_.reset(vorbis.release());
     }
-    if (ov_info(&vorbis_->file, -1)->channels != channels_ || ov_pcm_seek(&vorbis_->file, frame) != 0) throw lost();
+    if (ov_info(&vorbis_->file, -1)->channels != channels_ || ov_pcm_seek(&vorbis_->file, frame) != 0) return false;
   } else {
     // A decoder that builds on what it has decoded settles before the place is reached.
     const std::int64_t from = subtype_ == SF_FORMAT_OPUS ? std::max<std::int64_t>(0, frame - settling) : frame;
-    if (sf_seek(file_.get(), from, SEEK_SET) != from) throw lost();
+    if (sf_seek(file_.get(), from, SEEK_SET) != from) return false;
     std::vector<float> passed(static_cast<std::size_t>((frame - from) * channels_));
-    if (frame > from && sf_readf_float(file_.get(), passed.data(), frame - from) != frame - from) throw lost();
+    if (frame > from && sf_readf_float(file_.get(), passed.data(), frame - from) != frame - from) return false;
   }
   at_ = frame;
+  return true;
 }
 
 }  // namespace tidewater

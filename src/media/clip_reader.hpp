@@ -12,14 +12,19 @@ struct sf_private_tag;  // libsndfile's SNDFILE
 
 namespace tidewater {
 
-/// Reads an audio file piece by piece. Every member throws Error with words for a person.
+/// Reads an audio file piece by piece.
 /// Thread: one at a time.
 class ClipReader {
  public:
-  /// Throws where the file is missing, is not audio, or has other than one or two channels or an impossible rate.
+  /// Throws Error, with words for a person, where the file is missing, is not audio, or has other than one or two channels or an impossible
+  /// rate.
   explicit ClipReader(const std::string& path) : ClipReader(open_file(path)) {}
   /// The same of bytes that lie anywhere.
   explicit ClipReader(std::unique_ptr<Bytes> bytes);
+  /// The same without throwing: `problem` says why it cannot be read, and is empty where it can.
+  struct ByValue {};
+  ClipReader(std::unique_ptr<Bytes> bytes, ByValue);
+  const std::string& problem() const { return problem_; }
 
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
@@ -32,7 +37,9 @@ class ClipReader {
 
   /// Reads up to `frames` interleaved frames; full scale is 1. Fewer come at the end, and none after it.
   std::int64_t read(float* to, std::int64_t frames);
+  /// Throws Error where it cannot be found.
   void seek(std::int64_t frame);
+  bool try_seek(std::int64_t frame);
 
  private:
   struct Close {
@@ -42,7 +49,8 @@ class ClipReader {
   struct CloseVorbis {
     void operator()(Vorbis* file) const;
   };
-  void check_shape() const;
+  std::string begin(std::unique_ptr<Bytes> bytes);
+  std::string shape_problem() const;
 
   /// How far the decoder has come in the bytes; it keeps its place, wherever the reader goes.
   struct Cursor;
@@ -53,6 +61,7 @@ class ClipReader {
   std::unique_ptr<sf_private_tag, Close> file_;
   std::unique_ptr<MpegFile> mpeg_;               ///< of an MP3 file, in place of the one above
   std::unique_ptr<Vorbis, CloseVorbis> vorbis_;  ///< once somebody has sought in such a file
+  std::string problem_;
   int subtype_ = 0;
   int channels_ = 1;
   Hertz rate_;

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/fail.hpp"
 #include "media/clip_reader.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 
@@ -25,13 +25,12 @@ Audio decode_file(const std::string& path) {
   std::vector<float> piece(piece_frames * width);
   while (const std::int64_t got = reader.read(piece.data(), piece_frames)) {
     audio.samples.insert(audio.samples.end(), piece.begin(), piece.begin() + static_cast<std::ptrdiff_t>(got) * audio.channels);
-    if (audio.samples.size() > most)
-      throw Error(fmt::format("it is longer than {} minutes; cut it into shorter clips", longest_clip.value / 60));
+    if (audio.samples.size() > most) fail(fmt::format("it is longer than {} minutes; cut it into shorter clips", longest_clip.value / 60));
   }
-  if (audio.samples.empty()) throw Error("it holds no samples; export it again");
+  if (audio.samples.empty()) fail("it holds no samples; export it again");
   const auto bad = std::find_if(audio.samples.begin(), audio.samples.end(), [](float x) { return !std::isfinite(x); });
   if (bad != audio.samples.end())
-    throw Error(fmt::format("frame {} is not a number; export it again", static_cast<std::size_t>(bad - audio.samples.begin()) / width));
+    fail(fmt::format("frame {} is not a number; export it again", static_cast<std::size_t>(bad - audio.samples.begin()) / width));
   return audio;
 }
 

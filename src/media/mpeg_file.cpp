@@ -30,10 +30,13 @@ MpegFile::MpegFile(std::unique_ptr<Bytes> bytes) : cursor_(std::make_unique<Curs
   static const int ready = mpg123_init();
   int trouble = ready;
   file_.reset(mpg123_new(nullptr, &trouble));
-  const auto unreadable = [&](const char* why) {
-    return Error(fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", why));
+  const auto unreadable = [&](const char* why) -> void {
+    problem_ = fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", why);
   };
-  if (!file_) throw unreadable(mpg123_plain_strerror(trouble));
+  if (!file_) {
+    unreadable(mpg123_plain_strerror(trouble));
+    return;
+  }
   mpg123_param(file_.get(), MPG123_ADD_FLAGS, MPG123_QUIET | MPG123_FORCE_FLOAT | MPG123_GAPLESS, 0);
   long rate = 0;
   int encoding = 0;
@@ -50,13 +53,15 @@ MpegFile::MpegFile(std::unique_ptr<Bytes> bytes) : cursor_(std::make_unique<Curs
   };
   mpg123_replace_reader_handle(file_.get(), read, seek, nullptr);
   if (mpg123_open_handle(file_.get(), cursor_.get()) != MPG123_OK ||
-      mpg123_getformat(file_.get(), &rate, &channels_, &encoding) != MPG123_OK)
-    throw unreadable("no MPEG audio is found in it");
+      mpg123_getformat(file_.get(), &rate, &channels_, &encoding) != MPG123_OK) {
+    unreadable("no MPEG audio is found in it");
+    return;
+  }
   rate_ = Hertz{static_cast<double>(rate)};
   // As it began, so it goes on: a stream that changes its rate half way ends there.
   mpg123_format_none(file_.get());
   if (mpg123_format(file_.get(), rate, channels_ == 2 ? MPG123_STEREO : MPG123_MONO, MPG123_ENC_FLOAT_32) != MPG123_OK)
-    throw unreadable(mpg123_strerror(file_.get()));
+    unreadable(mpg123_strerror(file_.get()));
 }
 
 std::int64_t MpegFile::read(float* to, std::int64_t frames) {

@@ -17,8 +17,9 @@ class MpegFile {
   /// Whether a file begins as an MPEG audio stream does: with a frame's sync word, or an ID3 tag before it.
   static bool begins_so(Bytes& bytes);
 
-  /// Throws Error with words for a person.
   explicit MpegFile(std::unique_ptr<Bytes> bytes);
+  /// Why it cannot be read; empty where it can.
+  const std::string& problem() const { return problem_; }
 
   int channels() const { return channels_; }
   Hertz rate() const { return rate_; }
@@ -37,6 +38,7 @@ class MpegFile {
   };
   std::unique_ptr<Cursor> cursor_;
   std::unique_ptr<mpg123_handle_struct, Close> file_;
+  std::string problem_;
   int channels_ = 1;
   Hertz rate_;
 };

@@ -2,8 +2,8 @@
 #include <algorithm>
 #include <atomic>
 #include <cstdint>
-#include <memory>
 
+#include "base/large_memory.hpp"
 #include "dsp/resample.hpp"
 
 namespace tidewater {
@@ -56,11 +56,13 @@ class StreamRing {
   std::int64_t ahead() const { return written_.load(std::memory_order_relaxed) - passed_.load(std::memory_order_relaxed); }
   /// Interleaved, at most as many as there is room for.
   void write(const float* interleaved, int channels, std::int64_t frames) {
-    if (!samples_) samples_ = std::make_unique<float[]>(2 * capacity);  // seen by the voice with what was written
+    if (!memory_.there()) memory_ = LargeMemory(2 * capacity * sizeof(float), alignof(float), &MemoryHeld::streams);
+    if (!memory_.there()) return;                                            // the voice runs dry, and says so
+    auto* const samples = reinterpret_cast<float*>(memory_.bytes().data());  // seen by the voice with what was written
     const std::int64_t written = written_.load(std::memory_order_relaxed);
     for (int channel = 0; channel < channels; ++channel)
       for (std::int64_t i = 0; i < frames; ++i)
-        samples_[static_cast<std::size_t>(channel * capacity + ((written + i) & (capacity - 1)))] = interleaved[i * channels + channel];
+        samples[static_cast<std::size_t>(channel * capacity + ((written + i) & (capacity - 1)))] = interleaved[i * channels + channel];
     written_.store(written + frames, std::memory_order_release);
   }
 
@@ -71,7 +73,7 @@ class StreamRing {
     return end <= written_.load(std::memory_order_acquire) && first >= first_.load(std::memory_order_acquire);
   }
   void copy(std::size_t channel, std::int64_t first, std::int64_t count, float* to) const {
-    const float* from = samples_.get() + channel * static_cast<std::size_t>(capacity);
+    const float* from = reinterpret_cast<const float*>(memory_.bytes().data()) + channel * static_cast<std::size_t>(capacity);
     const std::int64_t at = first & (capacity - 1);
     const std::int64_t before_end = std::min(count, capacity - at);
     std::copy_n(from + at, before_end, to);
@@ -90,7 +92,7 @@ class StreamRing {
  private:
   static constexpr std::int64_t skip = 4096;  ///< how far ahead of a voice that was left without samples reading goes on
 
-  std::unique_ptr<float[]> samples_;
+  LargeMemory memory_;
   std::atomic<std::int64_t> first_{0};
   std::atomic<std::int64_t> written_{0};
   std::atomic<std::int64_t> passed_{0};

@@ -6,8 +6,6 @@
 #include <string_view>
 #include <unordered_map>
 
-#include "tidewater/error.hpp"
-
 namespace tidewater {
 namespace {
 
@@ -35,25 +33,27 @@ std::unordered_map<std::string_view, const Item*> by_name(const std::vector<Item
 }
 
 template <class Item>
-void require_same(const char* what, const BankData& loaded, const std::vector<Item>& there, const BankData& comes,
-                  const std::vector<Item>& new_ones) {
+std::string difference_in(const char* what, const BankData& loaded, const std::vector<Item>& there, const BankData& comes,
+                          const std::vector<Item>& new_ones) {
   const auto named = by_name(there);
   for (const Item& item : new_ones) {
     const auto known = named.find(item.name);
     if (known == named.end() || same(loaded, *known->second, comes, item)) continue;
-    throw Error(
-        fmt::format("the {} '{}' of bank '{}' is not that of bank '{}', which is loaded: give one of them another name, pack both "
-                    "banks of one book, or unload the other first",
-                    what, item.name, comes.name, loaded.name));
+    return fmt::format(
+        "the {} '{}' of bank '{}' is not that of bank '{}', which is loaded: give one of them another name, pack both "
+        "banks of one book, or unload the other first",
+        what, item.name, comes.name, loaded.name);
   }
+  return {};
 }
 
 }  // namespace
 
-void require_agreement(const BankData& loaded, const BankData& comes) {
-  require_same("group", loaded, loaded.groups, comes, comes.groups);
-  require_same("sound", loaded, loaded.sounds, comes, comes.sounds);
-  require_same("event", loaded, loaded.events, comes, comes.events);
+std::string disagreement(const BankData& loaded, const BankData& comes) {
+  std::string problem = difference_in("group", loaded, loaded.groups, comes, comes.groups);
+  if (problem.empty()) problem = difference_in("sound", loaded, loaded.sounds, comes, comes.sounds);
+  if (problem.empty()) problem = difference_in("event", loaded, loaded.events, comes, comes.events);
+  return problem;
 }
 
 Differences::Differences(const BankData& before, const BankData& now)

@@ -1,4 +1,5 @@
 #pragma once
+#include <string>
 #include <string_view>
 #include <unordered_map>
 
@@ -6,9 +7,9 @@
 
 namespace tidewater {
 
-/// Throws Error where two banks have something of one name, and it is not the same: which of them plays would hang on the order in which
-/// they came. What is not known of a bank is not compared.
-void require_agreement(const BankData& loaded, const BankData& comes);
+/// Says where two banks have something of one name, and it is not the same: which of them plays would hang on the order in which they came.
+/// Empty where they agree. What is not known of a bank is not compared.
+std::string disagreement(const BankData& loaded, const BankData& comes);
 
 /// What of a bank is not as it was in an older one.
 class Differences {

@@ -6,8 +6,8 @@
 #include <optional>
 #include <utility>
 
+#include "base/fail.hpp"
 #include "play/asking.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 
@@ -38,11 +38,11 @@ std::string BankLoading::problem() const {
   return state_->problem;
 }
 
-void load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how) {
+std::string load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how) {
   const BankData& data = data_of(bank);
   const std::lock_guard one_at_a_time(control.loaded.loading());
   const bool replaces = how == LoadHow::in_place && control.loaded.bank_called(data.name) != nullptr;
-  control.make_ready_for(data, clips, replaces);
+  if (std::string problem = control.make_ready_for(data, clips, replaces); !problem.empty()) return problem;
   Loading loading = replaces ? control.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
                              : control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
   control.number_groups(loading.prepared.front());
@@ -52,6 +52,15 @@ void load_read(Control& control, const Bank& bank, Preload preload, LiveClips cl
     control.ask(asked::Reload{bank.name(), bank.content(), decided}, {.loading = &loading});
   else
     control.ask(asked::Load{bank.name(), bank.content(), decided}, {.loading = &loading});
+  return {};
+}
+
+std::string load_now(Control& control, const Bank& given, Preload preload, LoadHow how) {
+  // What takes long is done, and undone, while others may ask.
+  const Read<Bank> bank = control.with_its_bases(given);
+  if (!bank.value) return bank.problem;
+  Read<LiveClips> clips = control.read_clips(data_of(*bank.value), preload);
+  return clips.value ? load_read(control, *bank.value, preload, *std::move(clips.value), how) : clips.problem;
 }
 
 /// Between a handle and who made it.
@@ -67,7 +76,7 @@ class LoadTask : public ReaderTask {
  public:
   LoadTask(Control& control, Bank bank, Preload preload, LoadHow how, std::shared_ptr<BackgroundLoad::State> state)
       : control_(control), bank_(std::move(bank)), preload_(preload), how_(how), state_(std::move(state)) {
-    if (data_of(bank_).bases.empty()) begin();  // else these may still be on their way
+    if (data_of(bank_).bases.empty()) begin(bank_);  // else these may still be on their way
   }
   ~LoadTask() override {
     if (!state_->done) state_->end("the manager ended before the bank was loaded");
@@ -76,18 +85,9 @@ class LoadTask : public ReaderTask {
   LoadTask& operator=(const LoadTask&) = delete;
 
   bool step() override {
-    std::string problem;
-    try {
-      if (!reading_) begin();
-      if (reading_->read_one()) {
-        state_->read = reading_->bytes_read();
-        return true;
-      }
-      load_read(control_, bank_, preload_, reading_->take(), how_);
-      state_->read = state_->all.load();
-    } catch (const std::exception& error) {
-      problem = error.what();
-    }
+    bool more = false;
+    const std::string problem = problem_of([&] { return go_on(more); });
+    if (more) return true;
     state_->end(problem);
     const std::lock_guard lock(control_.mutex);
     control_.loads.fresh.push_back({std::string(bank_.name()), problem});
@@ -95,11 +95,27 @@ class LoadTask : public ReaderTask {
   }
 
  private:
-  void begin() {
-    bank_ = control_.with_its_bases(bank_);
+  void begin(const Bank& bank) {
+    bank_ = bank;
     const BankData& data = data_of(bank_);
     reading_.emplace(data, preload_, control_.preload_of(data, preload_));
     state_->all = reading_->bytes();
+  }
+
+  /// A step of it: empty, or what went wrong.
+  std::string go_on(bool& more) {
+    if (!reading_) {
+      const Read<Bank> bank = control_.with_its_bases(bank_);
+      if (!bank.value) return bank.problem;
+      begin(*bank.value);
+    }
+    more = reading_->read_one();
+    if (!reading_->problem().empty()) return reading_->problem();
+    state_->read = reading_->bytes_read();
+    if (more) return {};
+    std::string problem = load_read(control_, bank_, preload_, reading_->take(), how_);
+    if (problem.empty()) state_->read = state_->all.load();
+    return problem;
   }
 
   Control& control_;

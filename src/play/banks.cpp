@@ -7,24 +7,28 @@
 #include "bank/borrow.hpp"
 #include "play/agree.hpp"
 #include "play/control.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 
-void Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
-  if (!in_place) loaded.require_new(data.name);
-  if (!data.bases.empty()) bases_of(data, loaded.all_data());  // they may have gone while its clips were read
-  for (const LiveBank* bank : loaded.catalogue()->banks())
-    if (!bank->data->by_itself && !data.by_itself && bank->data->root() != data.root()) require_agreement(*bank->data, data);
+std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
+  if (!in_place && loaded.bank_called(data.name) != nullptr)
+    return fmt::format("a bank named '{}' is loaded already; unload it first", data.name);
+  if (!data.bases.empty())  // they may have gone while its clips were read
+    if (const auto bases = bases_of(data, loaded.all_data()); !bases.value) return bases.problem;
+  for (const LiveBank* bank : loaded.catalogue()->banks()) {
+    const bool compared = !bank->data->by_itself && !data.by_itself && bank->data->root() != data.root();
+    if (std::string problem = compared ? disagreement(*bank->data, data) : std::string(); !problem.empty()) return problem;
+  }
   const auto added = static_cast<std::uint32_t>(
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
-    throw Error(fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups));
+    return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups);
   make_ready_to_read(data, clips);
+  return {};
 }
 
-Bank Control::with_its_bases(const Bank& bank) {
-  if (data_of(bank).bases.empty()) return bank;
+Read<Bank> Control::with_its_bases(const Bank& bank) {
+  if (data_of(bank).bases.empty()) return {bank, {}};
   std::vector<std::shared_ptr<const BankData>> there;
   {
     const std::lock_guard lock(mutex);

@@ -4,7 +4,6 @@
 #include <utility>
 
 #include "play/control.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -35,16 +34,20 @@ bool ClipsOnTheirWay::read_one() {
   while (next_ < clips_.size() && !preloads(data_.clips[next_], preload_)) ++next_;
   if (next_ == clips_.size()) return false;
   Read<ClipData> read = samples_.read(data_.clips[next_]);
-  if (!read.value) throw Error(read.problem);
+  if (!read.value) {
+    problem_ = std::move(read.problem);
+    return false;
+  }
   clips_.give(clips_[next_++], *std::move(read.value));
   return true;
 }
 
-LiveClips Control::read_clips(const BankData& data, Preload wanted) const {
+Read<LiveClips> Control::read_clips(const BankData& data, Preload wanted) const {
   ClipsOnTheirWay clips(data, wanted, preload_of(data, wanted));
   while (clips.read_one()) {
   }
-  return clips.take();
+  if (!clips.problem().empty()) return {std::nullopt, clips.problem()};
+  return {clips.take(), {}};
 }
 
 void Control::start_reading() {
@@ -153,18 +156,19 @@ Outcome Control::carry_out(const asked::ClipDropped& its, const Beside&) {
 }
 
 /// Reads what was in memory when a state was saved; what was on its way there then is so again.
-void Control::restore_clips(LiveBank& bank) {
+std::string Control::restore_clips(LiveBank& bank) {
   make_ready_to_read(*bank.data, bank.clips);
   for (std::uint32_t number = 0; number < bank.clips.size(); ++number) {
     LiveClip& clip = bank.clips[number];
     const bool wanted = std::exchange(clip.wanted, false);
-    if (const std::string problem = clip.held ? read_now(bank, clip) : ""; !problem.empty()) throw Error(problem);
+    if (const std::string problem = clip.held ? read_now(bank, clip) : ""; !problem.empty()) return problem;
     if (!wanted) continue;
     if (options.offline)
       just_read.push_back({bank.serial, number, {}, {}});
     else
       want(bank, clip);
   }
+  return {};
 }
 
 /// What the reading thread has read since.

@@ -15,8 +15,9 @@ class ClipsOnTheirWay {
   /// As far as decisions go, those are there from the beginning that `decided` says.
   ClipsOnTheirWay(const BankData& data, Preload preload, Preload decided);
 
-  /// False where all are there. Throws Error.
+  /// False where all are there, or one cannot be read: then `problem` says why.
   bool read_one();
+  const std::string& problem() const { return problem_; }
   std::size_t bytes() const { return bytes_; }  ///< in the end
   std::size_t bytes_read() const { return clips_.bytes(); }
   LiveClips take() { return std::move(clips_); }
@@ -28,6 +29,7 @@ class ClipsOnTheirWay {
   LiveClips clips_;
   std::uint32_t next_ = 0;
   std::size_t bytes_ = 0;
+  std::string problem_;
 };
 
 }  // namespace tidewater

@@ -63,15 +63,15 @@ struct Control {
 
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
-  /// The bank with the clips that others have, of those that are loaded. Throws Error where one is not. Thread: any.
-  Bank with_its_bases(const Bank& bank);
-  /// A bank's clips, those in memory that are to be; takes as long as reading them. Outside any lock. Throws Error.
-  LiveClips read_clips(const BankData& data, Preload wanted) const;
+  /// The bank with the clips that others have, of those that are loaded, or which is not. Thread: any.
+  Read<Bank> with_its_bases(const Bank& bank);
+  /// A bank's clips, those in memory that are to be, or which cannot be read; takes as long as reading them. Outside any lock.
+  Read<LiveClips> read_clips(const BankData& data, Preload wanted) const;
   /// What a load says of that.
   Preload preload_of(const BankData& data, Preload wanted) const;
-  /// Whether a bank can be loaded, and what it needs for that; may take long. Outside the lock, while nobody else loads. Throws Error.
+  /// Whether a bank can be loaded, and what it needs for that; may take long. Empty, or why not. Outside the lock, while nobody else loads.
   /// `in_place` of the loaded one of its name, where there is one.
-  void make_ready_for(const BankData& data, LiveClips& clips, bool in_place = false);
+  std::string make_ready_for(const BankData& data, LiveClips& clips, bool in_place = false);
   /// The same: that its clips can be read later, and streamed.
   void make_ready_to_read(const BankData& data, LiveClips& clips);
   /// The same: which of the manager's groups its sounds will be in.
@@ -127,7 +127,7 @@ struct Control {
   std::string read_now(LiveBank& bank, LiveClip& clip);
   void want(LiveBank& bank, LiveClip& clip);
   bool wait_for_clips(LiveBank& bank, std::string& problem);
-  void restore_clips(LiveBank& bank);
+  std::string restore_clips(LiveBank& bank);
   void take_read_clips();
   void keep_to_budget();
   std::size_t clip_bytes();

@@ -6,7 +6,7 @@
 #include <array>
 #include <cmath>
 
-#include "tidewater/error.hpp"
+#include "base/fail.hpp"
 
 namespace tidewater {
 namespace {
@@ -27,8 +27,8 @@ constexpr std::array<Said, 5> said = {
 void check_rate(Hertz rate, std::string_view what) {
   // Written so that what is not a number does not pass either.
   if (rate >= allowed_rates.low && rate <= allowed_rates.high) return;
-  throw Error(fmt::format("the rate of {} is {} Hz; it must be from {} Hz to {} Hz", what, rate.value, allowed_rates.low.value,
-                          allowed_rates.high.value));
+  fail(fmt::format("the rate of {} is {} Hz; it must be from {} Hz to {} Hz", what, rate.value, allowed_rates.low.value,
+                   allowed_rates.high.value));
 }
 
 void Door::admit(double& value, double low, double high, Kind kind) {

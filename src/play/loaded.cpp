@@ -8,7 +8,6 @@
 #include <utility>
 
 #include "base/random.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 
@@ -17,11 +16,6 @@ void SoundMemory::fit(const BankSound& design) {
   for (const auto& layer : design.layers) lists += layer.choices.size();
   picks.resize(std::max(picks.size(), lists * (design.each_emitter ? emitters_apart : 1)));  // of several versions the most
   if (design.spacing > Seconds{}) heard.fit(design.limit_each_emitter);
-}
-
-void Loaded::require_new(std::string_view name) const {
-  for (const LiveBank* loaded : catalogue_->banks())
-    if (loaded->data->name == name) throw Error(fmt::format("a bank named '{}' is loaded already; unload it first", name));
 }
 
 std::vector<std::shared_ptr<const BankData>> Loaded::all_data() const {

@@ -66,8 +66,6 @@ class Loaded {
 
   // While that is held, outside the control lock.
 
-  /// Throws Error where a bank of this name is there.
-  void require_new(std::string_view name) const;
   Loading prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   /// In the place of the one of its name, which has to be there.
   Loading prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);

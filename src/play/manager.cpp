@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 
+#include "base/fail.hpp"
 #include "play/asking.hpp"
 #include "play/background.hpp"
 #include "play/control.hpp"
@@ -27,31 +28,33 @@ SoundManager::SoundManager(ManagerOptions options) : control_(std::make_unique<C
 
 SoundManager::~SoundManager() {
   control_->reader.stop();
-  try {
+  // What a sink throws at the very end has nobody to tell.
+  problem_of([&] {
     {
       control_->link.mixer().end();
       const Asking asking(*control_);
       control_->finish();
     }
     control_->handing.run(*control_, {});
-  } catch (...) {  // a sink that throws at the very end has nobody to tell
-  }
+    return std::string();
+  });
 }
 
-void SoundManager::load(const Bank& given, Preload preload) {
-  // What takes long is done, and undone, while others may ask.
-  const Bank bank = control_->with_its_bases(given);
-  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::new_one);
+void SoundManager::load(const Bank& bank, Preload preload) {
+  if (const std::string problem = try_load(bank, preload); !problem.empty()) fail(problem);
 }
+
+std::string SoundManager::try_load(const Bank& bank, Preload preload) { return load_now(*control_, bank, preload, LoadHow::new_one); }
 
 BankLoading SoundManager::load_in_background(const Bank& bank, Preload preload) {
   return begin_to_load(*control_, bank, preload, LoadHow::new_one);
 }
 
-void SoundManager::reload(const Bank& given, Preload preload) {
-  const Bank bank = control_->with_its_bases(given);
-  load_read(*control_, bank, preload, control_->read_clips(data_of(bank), preload), LoadHow::in_place);
+void SoundManager::reload(const Bank& bank, Preload preload) {
+  if (const std::string problem = try_reload(bank, preload); !problem.empty()) fail(problem);
 }
+
+std::string SoundManager::try_reload(const Bank& bank, Preload preload) { return load_now(*control_, bank, preload, LoadHow::in_place); }
 
 BankLoading SoundManager::reload_in_background(const Bank& bank, Preload preload) {
   return begin_to_load(*control_, bank, preload, LoadHow::in_place);
@@ -128,9 +131,13 @@ std::vector<std::byte> SoundManager::save() {
 }
 
 void SoundManager::restore(std::span<const std::byte> saved, std::span<const Bank> banks) {
+  if (const std::string problem = try_restore(saved, banks); !problem.empty()) fail(problem);
+}
+
+std::string SoundManager::try_restore(std::span<const std::byte> saved, std::span<const Bank> banks) {
   const Lock one_at_a_time(control_->loaded.loading());
   const Lock lock(control_->mutex);
-  tidewater::restore(*control_, saved, banks);
+  return tidewater::restore(*control_, saved, banks);
 }
 
 void SoundManager::render(std::span<float> out) noexcept { control_->render(out); }

@@ -9,7 +9,6 @@
 #include "bank/borrow.hpp"
 #include "base/state.hpp"
 #include "play/control.hpp"
-#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -107,43 +106,52 @@ std::vector<std::byte> save(Control& control) {
   return saved;
 }
 
-void restore(Control& control, std::span<const std::byte> saved, std::span<const Bank> banks) {
+std::string restore(Control& control, std::span<const std::byte> saved, std::span<const Bank> banks) {
   if (control.totals.raised > 0 || !control.loaded.banks().empty())
-    throw Error("a saved state is restored into a manager that was just made: before any bank is loaded or event raised");
+    return "a saved state is restored into a manager that was just made: before any bank is loaded or event raised";
   std::remove_const_t<decltype(made_of)> its_parts{};
   Fixed its_options{};
   std::uint64_t sum = 0;
+  constexpr std::size_t head_size = sizeof its_parts + sizeof its_options + sizeof sum;
+  if (saved.size() < head_size) return StateIn::is_damaged;
   StateIn head(saved);
   head(its_parts);
-  if (its_parts != made_of) throw Error("the saved state is of another version of the library; it can be restored by that one alone");
+  if (its_parts != made_of) return "the saved state is of another version of the library; it can be restored by that one alone";
   head(its_options, sum);
   if (its_options != fixed(control.options))
-    throw Error(fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, seed {}",
-                            its_options.rate, its_options.voices, its_options.playbacks, its_options.seed));
-  const auto bytes = saved.subspan(sizeof its_parts + sizeof its_options + sizeof sum);
-  if (sum != sum_of(bytes)) StateIn::damaged();
+    return fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, seed {}", its_options.rate,
+                       its_options.voices, its_options.playbacks, its_options.seed);
+  const auto bytes = saved.subspan(head_size);
+  if (sum != sum_of(bytes)) return StateIn::is_damaged;
 
-  const auto bank_called = [&](const std::string& name, ContentHash content) {
-    auto bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name && b.content() == content; });
-    if (bank == banks.end()) bank = std::find_if(banks.begin(), banks.end(), [&](const Bank& b) { return b.name() == name; });
-    if (bank == banks.end()) throw Error(fmt::format("the state was saved with a bank '{}' that is not given", name));
-    std::vector<std::shared_ptr<const BankData>> there;
-    for (const Bank& its : banks) there.push_back(BankInside::of(its));
-    return BankInside::of(with_bases(*bank, there));
-  };
   StateIn body(bytes);
   std::vector<Needed> needed;
   body.each(needed, [&](Needed& bank) { bank.state(body); });
+  std::vector<std::shared_ptr<const BankData>> there, found;
+  for (const Bank& its : banks) there.push_back(BankInside::of(its));
   for (const auto& [name, content] : needed) {
-    const auto data = bank_called(name, content);
-    if (data->content != content) throw Error(fmt::format("the bank '{}' is not as it was when the state was saved", name));
+    const auto called = [its_name = name](const Bank& bank) { return bank.name() == its_name; };
+    auto bank = std::find_if(banks.begin(), banks.end(), [&, its = content](const Bank& b) { return called(b) && b.content() == its; });
+    if (bank == banks.end()) bank = std::find_if(banks.begin(), banks.end(), called);
+    if (bank == banks.end()) return fmt::format("the state was saved with a bank '{}' that is not given", name);
+    if (bank->content() != content) return fmt::format("the bank '{}' is not as it was when the state was saved", name);
+    const Read<Bank> whole = with_bases(*bank, there);
+    if (!whole.value) return whole.problem;
+    found.push_back(BankInside::of(*whole.value));
   }
-  all_of(body, control, bank_called);
-  for (LiveBank& bank : control.loaded.banks()) control.restore_clips(bank);
-  if (!body.at_end()) StateIn::damaged();
+  all_of(body, control, [&](const std::string& name, ContentHash content) {
+    const auto bank =
+        std::find_if(found.begin(), found.end(), [&](const auto& its) { return its->name == name && its->content == content; });
+    if (bank == found.end()) StateIn::damaged();
+    return *bank;
+  });
+  for (LiveBank& bank : control.loaded.banks())
+    if (std::string problem = control.restore_clips(bank); !problem.empty()) return problem;
+  if (!body.at_end()) return StateIn::is_damaged;
   control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
   control.settle();
   control.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});
+  return {};
 }
 
 }  // namespace tidewater

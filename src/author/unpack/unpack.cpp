@@ -125,7 +125,9 @@ Book book_of(const Bank& bank, const std::string& called) { return book_of(data_
 Unpacked unpack(const Bank& given, const std::string& folder, std::span<const Bank> bases) {
   std::vector<std::shared_ptr<const BankData>> there;
   for (const Bank& base : bases) there.push_back(BankInside::of(base));
-  const Bank bank = with_all_samples(with_bases(given, there));
+  const Read<Bank> whole = with_bases(given, there);
+  if (!whole.value) throw Error(whole.problem);
+  const Bank bank = with_all_samples(*whole.value);
   const BankData& data = data_of(bank);
   Unpacked unpacked;
   unpacked.book = (fs::path(folder) / "book.toml").string();
