@@ -368,3 +368,36 @@ TEST_CASE("a bank of an older writer, whose records are shorter, plays as it did
   CHECK(read.value->language().empty());
   CHECK((played({*read.value}) == expected));
 }
+
+TEST_CASE("a file of every version that there was is opened, and sounds as it did") {
+  // Of version 1 as its first writers had it, with shorter records, and as it is now; with a patch of the latter.
+  for (const std::string file : {"version-1-first", "version-1"}) {
+    INFO(file);
+    const std::string path = PROJECT_FOLDER "/tests/banks/" + file + ".tidebank";
+    CHECK(verify_bank(path).empty());
+    const Bank bank = open_bank(path);
+    CHECK(bank.rate() == Hertz{8000});
+    CHECK(bank.events() == std::vector<std::string_view>{"hush", "tick", "tide"});
+    SoundManager manager({.rate = bank.rate(), .offline = true, .limiter = false});
+    manager.load(bank);
+    const auto heard = [&](const Raised& raised, double seconds) {
+      CHECK(raised.outcome == Outcome::started);
+      Take take;
+      take.samples.resize(2 * static_cast<std::size_t>(seconds * 8000));
+      manager.render(take.samples);
+      manager.update({});
+      return take;
+    };
+    const double at_half = 0.5 * std::sqrt(0.5);
+    CHECK(heard(manager.raise("tick", {{"hour", "even"}}), 0.2).peak() == Approx(at_half / 2).epsilon(0.02));
+    const Take odd = heard(manager.raise("tick", {{"hour", "odd"}}), 0.2);
+    CHECK(odd.peak() == Approx(at_half / 2).epsilon(0.02));
+    CHECK(odd.rms() > 0);
+    const Take tide = heard(manager.raise("tide"), 1.5);
+    CHECK(tide.onset() * 48000 / 8000 == Approx(0.1).margin(0.03));
+    CHECK(tide.peak() == Approx(at_half).epsilon(0.02));
+    if (file == "version-1-first") continue;
+    manager.load(open_bank(PROJECT_FOLDER "/tests/banks/version-1-patch.tidebank"));
+    CHECK((heard(manager.raise("tick", {{"hour", "even"}}), 0.2).samples == odd.samples));
+  }
+}

@@ -85,7 +85,7 @@ void WholeFile::flush() {
   if (file_ != nullptr && std::fflush(file_) != 0 && trouble_ == 0) trouble_ = errno;
 }
 
-void WholeFile::fail(const std::string& why) {
+void WholeFile::failed(const std::string& why) {
   give_up();
   fail(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
 }
@@ -104,7 +104,7 @@ void WholeFile::commit() {
       sync(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY);  // a name that a power cut may take back is no loss of data
     }
   }
-  if (trouble_ != 0) fail(std::strerror(trouble_));
+  if (trouble_ != 0) failed(std::strerror(trouble_));
   unfinished_.clear();
 }
 

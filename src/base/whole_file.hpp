@@ -28,7 +28,7 @@ class WholeFile {
   /// Throws Error, and leaves what was there, where not all of it could be written.
   void commit();
   /// The Error that `commit` throws; `why` in words.
-  [[noreturn]] void fail(const std::string& why);
+  [[noreturn]] void failed(const std::string& why);
 
  private:
   void give_up();

@@ -66,7 +66,7 @@ struct AudioFileWriter::State {
   void open() {
     whole = std::make_unique<WholeFile>(path);
     file = sf_open(whole->unfinished().c_str(), SFM_WRITE, &info);
-    if (file == nullptr && sf_error(nullptr) == SF_ERR_SYSTEM) whole->fail(std::strerror(errno));
+    if (file == nullptr && sf_error(nullptr) == SF_ERR_SYSTEM) whole->failed(std::strerror(errno));
     if (file == nullptr) fail(fmt::format("{}: cannot be written ({})", path, sf_strerror(nullptr)));
     sf_command(file, SFC_SET_CLIPPING, nullptr, SF_TRUE);
     // Time stamps in the file would make equal renderings differ.
@@ -78,7 +78,8 @@ struct AudioFileWriter::State {
     errno = 0;
     const int failed = sf_close(file);
     file = nullptr;
-    if (!trouble.empty() || failed != 0) whole->fail(!trouble.empty() ? trouble : errno != 0 ? std::strerror(errno) : "its end is missing");
+    if (!trouble.empty() || failed != 0)
+      whole->failed(!trouble.empty() ? trouble : errno != 0 ? std::strerror(errno) : "its end is missing");
   }
 
   /// A WAV file's sizes have 32 bits. What becomes larger goes on as RF64 (EBU Tech 3306); what does not stays what every
@@ -90,10 +91,10 @@ struct AudioFileWriter::State {
     open();
     SF_INFO read{};
     const std::unique_ptr<SNDFILE, int (*)(SNDFILE*)> old(sf_open(before->unfinished().c_str(), SFM_READ, &read), sf_close);
-    if (!old) whole->fail(sf_strerror(nullptr));
+    if (!old) whole->failed(sf_strerror(nullptr));
     std::vector<char> piece(static_cast<std::size_t>(info.channels) * 4 * 65536);
     for (sf_count_t got = 0; (got = sf_read_raw(old.get(), piece.data(), static_cast<sf_count_t>(piece.size()))) > 0;)
-      if (sf_write_raw(file, piece.data(), got) != got) whole->fail(trouble_of(file));
+      if (sf_write_raw(file, piece.data(), got) != got) whole->failed(trouble_of(file));
   }
 };
 
@@ -121,7 +122,7 @@ void AudioFileWriter::write(std::span<const float> samples) {
     state_->bytes += count * bytes_of_sample(state_->info.format);
     if (state_->bytes > largest_wav && (state_->info.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_WAV) state_->go_on_as_rf64();
     if (sf_write_float(state_->file, samples.data(), static_cast<sf_count_t>(count)) != static_cast<sf_count_t>(count))
-      state_->whole->fail(trouble_of(state_->file));
+      state_->whole->failed(trouble_of(state_->file));
   }
 }
 

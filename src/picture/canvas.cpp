@@ -94,7 +94,7 @@ void Canvas::save() {
     cairo_surface_finish(surface_);
     status = cairo_surface_status(surface_);
   }
-  if (status != CAIRO_STATUS_SUCCESS) file_->fail(cairo_status_to_string(status));
+  if (status != CAIRO_STATUS_SUCCESS) file_->failed(cairo_status_to_string(status));
   file_->commit();
 }
 
