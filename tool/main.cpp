@@ -5,6 +5,7 @@
 #include <cstdio>
 
 #include "commands.hpp"
+#include "memory_kept.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
@@ -246,6 +247,7 @@ int run(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  tidewater::tool::keep_memory();
   try {
     return run(argc, argv);
   } catch (const Error& error) {

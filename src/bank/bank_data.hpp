@@ -61,10 +61,9 @@ struct BankClip : ClipData {
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   ClipPlace place;
-  std::uint32_t base = 0;                  ///< 0: its samples are its own; else those of a base's clip, which that is, from 1
-  std::uint32_t in_base = 0;               ///< the number of that clip
-  std::shared_ptr<const BankData> lender;  ///< that base, once it is found
-  bool preload = true;                     ///< a sound that plays it asks for it to be in memory when the bank is loaded
+  std::uint32_t base = 0;     ///< 0: its samples are its own; else those of a base's clip, which that is, from 1
+  std::uint32_t in_base = 0;  ///< the number of that clip
+  bool preload = true;        ///< a sound that plays it asks for it to be in memory when the bank is loaded
 
   /// Bytes that its samples take in memory.
   std::size_t bytes() const { return place.size > 0 ? static_cast<std::size_t>(place.size) : ClipData::bytes(); }
@@ -159,6 +158,7 @@ struct BankData {
   ContentHash content;
   Hertz rate;
   std::vector<BankBase> bases;
+  std::vector<std::shared_ptr<const BankData>> lenders;  ///< these, once they are found
   std::vector<BankClip> clips;
   std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;

@@ -74,10 +74,12 @@ Read<ClipData> SampleReader::damaged(const BankClip& clip, const char* how) cons
 }
 
 Read<ClipData> SampleReader::read(const BankClip& clip) {
-  if (clip.lender != nullptr) {
-    auto its = std::find_if(lenders_.begin(), lenders_.end(), [&](const auto& reader) { return &reader->bank_ == clip.lender.get(); });
-    if (its == lenders_.end()) its = lenders_.insert(its, std::make_unique<SampleReader>(*clip.lender));
-    return (*its)->read(clip.lender->clips[clip.in_base]);
+  if (clip.base != 0 && !bank_.lenders.empty()) {
+    lenders_.resize(bank_.lenders.size());
+    const BankData& lender = *bank_.lenders[clip.base - 1];
+    std::unique_ptr<SampleReader>& its = lenders_[clip.base - 1];
+    if (its == nullptr) its = std::make_unique<SampleReader>(lender);
+    return its->read(lender.clips[clip.in_base]);
   }
   if (clip.place.size == 0) return {clip, {}};  // of a bank that was compiled, or not its own
   BankSamples& samples = *bank_.samples;
@@ -115,18 +117,16 @@ Read<ClipData> SampleReader::read(const BankClip& clip) {
 
 Bank with_all_samples(const Bank& bank) {
   const BankData& data = data_of(bank);
-  const bool has_all = data.samples == nullptr &&
-                       std::none_of(data.clips.begin(), data.clips.end(), [](const BankClip& clip) { return clip.lender != nullptr; });
-  if (has_all) return bank;
+  if (data.samples == nullptr && data.lenders.empty()) return bank;
   auto all = std::make_shared<BankData>(data);
   all->samples.reset();
+  all->lenders.clear();
   SampleReader reader(data);
   for (std::size_t c = 0; c < data.clips.size(); ++c) {
     Read<ClipData> read = reader.read(data.clips[c]);
     if (!read.value) fail(read.problem);
     static_cast<ClipData&>(all->clips[c]) = *std::move(read.value);
     all->clips[c].place = {};
-    all->clips[c].lender.reset();
   }
   return bank_of(std::move(all));
 }

@@ -79,8 +79,8 @@ Read<Bank> with_bases(const Bank& bank, const std::vector<std::shared_ptr<const 
     static_cast<ClipData&>(clip) = *its;
     clip.place = its->place;
     clip.streamed = its->streamed;
-    clip.lender = lender;
   }
+  whole->lenders = *lenders.value;
   return {bank_of(std::move(whole)), {}};
 }
 

@@ -79,6 +79,20 @@ void WholeFile::write(std::string_view bytes) {
     if (file_ == nullptr) trouble_ = errno;
   }
   if (trouble_ == 0 && std::fwrite(bytes.data(), 1, bytes.size(), file_) != bytes.size()) trouble_ = errno;
+  // What is large goes to the disk while the rest is made: `commit` waits for it.
+  constexpr std::size_t at_once = std::size_t{8} << 20;
+  not_on_its_way_ += bytes.size();
+  if (not_on_its_way_ < at_once || file_ == nullptr) return;
+  not_on_its_way_ = 0;
+#ifdef SYNC_FILE_RANGE_WRITE
+  sync_file_range(fileno(file_), 0, 0, SYNC_FILE_RANGE_WRITE);
+#endif
+}
+
+void WholeFile::write_over_beginning(std::string_view bytes) {
+  if (file_ == nullptr || trouble_ != 0) return write(bytes);
+  if (std::fseek(file_, 0, SEEK_SET) != 0) trouble_ = errno;
+  write(bytes);
 }
 
 void WholeFile::flush() {

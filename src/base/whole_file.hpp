@@ -24,6 +24,8 @@ class WholeFile {
   const std::string& unfinished() const { return unfinished_; }
   /// Adds to it. What fails is told by `commit`.
   void write(std::string_view bytes);
+  /// Over its first bytes, which were written before: what is known only when the rest is.
+  void write_over_beginning(std::string_view bytes);
   void flush();
   /// Throws Error, and leaves what was there, where not all of it could be written.
   void commit();
@@ -37,7 +39,8 @@ class WholeFile {
   std::string place_;       ///< what a link leads to
   std::string unfinished_;  ///< empty when it is done
   std::FILE* file_ = nullptr;
-  int trouble_ = 0;  ///< the first error
+  int trouble_ = 0;                 ///< the first error
+  std::size_t not_on_its_way_ = 0;  ///< bytes that the disk was not asked to take yet
 };
 
 /// All of a text at once.

@@ -85,6 +85,7 @@ std::string ClipReader::begin(std::unique_ptr<Bytes> bytes) {
     return fmt::format("it cannot be read as audio ({}); WAV, FLAC, Ogg, MP3, VOC and AIFF can", reason);
   }
   channels_ = info.channels;
+  said_frames_ = std::max<std::int64_t>(info.frames, 0);
   rate_ = Hertz{static_cast<double>(info.samplerate)};
   if (std::string problem = shape_problem(); !problem.empty()) return problem;
   subtype_ = info.format & SF_FORMAT_SUBMASK;

@@ -32,6 +32,8 @@ class ClipReader {
   bool placeholder() const { return placeholder_; }    ///< a sketch, by the file's own comment
   /// The first loop that the file itself marks: frames [low, high).
   std::optional<Range<Frames>> loop() const;
+  /// Frames that it says it has: a hint, which may be a lie. 0 where it does not say.
+  std::int64_t said_frames() const { return said_frames_; }
   /// Frames read so far, or where `seek` went.
   std::int64_t at() const { return at_; }
 
@@ -67,6 +69,7 @@ class ClipReader {
   Hertz rate_;
   bool sixteen_bits_ = false;
   bool placeholder_ = false;
+  std::int64_t said_frames_ = 0;
   std::int64_t at_ = 0;
 };
 

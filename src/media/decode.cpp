@@ -23,6 +23,8 @@ Audio decode_file(const std::string& path) {
   // A header can lie about the length: what is read decides, a piece at a time.
   constexpr std::int64_t piece_frames = 16384;
   std::vector<float> piece(piece_frames * width);
+  constexpr std::int64_t most_believed = std::int64_t{1} << 22;
+  audio.samples.reserve(static_cast<std::size_t>(std::min(reader.said_frames(), most_believed)) * width);
   while (const std::int64_t got = reader.read(piece.data(), piece_frames)) {
     audio.samples.insert(audio.samples.end(), piece.begin(), piece.begin() + static_cast<std::ptrdiff_t>(got) * audio.channels);
     if (audio.samples.size() > most) fail(fmt::format("it is longer than {} minutes; cut it into shorter clips", longest_clip.value / 60));

@@ -6,6 +6,7 @@
 #include <unistd.h>
 #include <algorithm>
 #include <array>
+#include <chrono>
 #include <cmath>
 #include <cstddef>
 #include <cstdio>
@@ -15,6 +16,7 @@
 #include <vector>
 
 #include "author/clips/content_keys.hpp"
+#include "author/clips/encode.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
@@ -29,7 +31,7 @@ constexpr std::uintmax_t most_kept = std::uintmax_t{4} << 30U;
 
 /// What stands before the samples. Changed whenever preparing changes: then old files are not taken for new ones.
 struct Head {
-  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '4'};
+  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '5'};
   std::uint64_t hash = 0;  ///< XXH3 of all that follows
   std::int32_t channels = 0;
   std::int32_t sample_size = 0;
@@ -40,9 +42,10 @@ struct Head {
   double bank_rate = 0;      ///< of what streams
   std::int64_t file_frames = 0;
   std::int64_t head_frames = 0;
+  std::uint64_t end_of_file = 0;  ///< of one that was encoded, by which it is known to be whole
   std::uint64_t bytes = 0;
 };
-static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 96);
+static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 104);
 
 constexpr std::size_t hashed_from = offsetof(Head, hash) + sizeof(Head::hash);
 constexpr std::int64_t most_frames = std::int64_t{1} << 37U;  // 20 minutes, brought from the lowest rate to the highest
@@ -116,6 +119,7 @@ bool read_prepared(const std::shared_ptr<const char[]>& memory, std::size_t size
   if (head.streamed_rate > 0)
     clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
                                                                       Hertz{head.bank_rate}, head.frames, head.head_frames});
+  if (head.end_of_file != 0 && head.end_of_file != end_of_encoded(file)) return false;
   return playable(clip);
 }
 
@@ -141,7 +145,7 @@ bool ClipCache::read(const std::string& key, const std::string& name, const std:
   return whole;
 }
 
-void ClipCache::write(const std::string& key, const BankClip& clip) const {
+void ClipCache::write(const std::string& key, const BankClip& clip, bool encoded) const {
   if (key.empty()) return;
   std::error_code ignored;
   fs::create_directories(folder_, ignored);
@@ -159,6 +163,7 @@ void ClipCache::write(const std::string& key, const BankClip& clip) const {
     head.bank_rate = clip.streamed->bank_rate.value;
     head.file_frames = clip.streamed->file_frames;
     head.head_frames = clip.streamed->head;
+    if (encoded) head.end_of_file = end_of_encoded(clip.streamed->path);
   }
   head.bytes = clip.bytes();
   const void* samples = clip.shorts.empty() ? static_cast<const void*>(clip.floats.data()) : clip.shorts.data();
@@ -178,7 +183,10 @@ void ClipCache::write(const std::string& key, const BankClip& clip) const {
     fs::remove(unfinished, ignored);
 }
 
-void ClipCache::tidy() const {
+namespace {
+
+/// Removes the oldest until no more than so many bytes are there; those that were used within so long stay, whatever they take.
+void tidy_folder(const fs::path& folder, std::uintmax_t most, std::chrono::hours stays) {
   struct Kept {
     fs::file_time_type time;
     std::uintmax_t size;
@@ -187,18 +195,26 @@ void ClipCache::tidy() const {
   std::vector<Kept> all;
   std::uintmax_t total = 0;
   std::error_code error;
-  for (fs::directory_iterator it(folder_, error), end; !error && it != end; it.increment(error)) {
+  for (fs::directory_iterator it(folder, error), end; !error && it != end; it.increment(error)) {
     std::error_code ignored;
     all.push_back({it->last_write_time(ignored), it->file_size(ignored), it->path()});
     total += all.back().size;
   }
-  if (total <= most_kept) return;
+  if (total <= most) return;
   std::sort(all.begin(), all.end(), [](const Kept& a, const Kept& b) { return a.time < b.time; });
   for (const auto& kept : all) {
-    if (total <= most_kept) return;
+    if (total <= most || kept.time > fs::file_time_type::clock::now() - stays) return;
     fs::remove(kept.path, error);
     total -= kept.size;
   }
+}
+
+}  // namespace
+
+void ClipCache::tidy() const {
+  tidy_folder(folder_, most_kept, std::chrono::hours(0));
+  // Whoever packs reads these to the end, and may take long.
+  tidy_folder(fs::path(cache_folder()) / "encoded", most_kept, std::chrono::hours(24));
 }
 
 }  // namespace tidewater

@@ -18,7 +18,8 @@ class ClipCache {
   /// False where nothing is kept under the key, or an empty one; what is kept there but damaged is thrown away. `file` is where a streamed
   /// clip plays from.
   bool read(const std::string& key, const std::string& name, const std::string& file, BankClip& clip) const;
-  void write(const std::string& key, const BankClip& clip) const;
+  /// `encoded`: it streams from a file that was made for it, and is good with that one alone.
+  void write(const std::string& key, const BankClip& clip, bool encoded) const;
   /// Deletes what was not used for longest, where there is more than is sensible.
   void tidy() const;
 

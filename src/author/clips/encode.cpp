@@ -4,9 +4,11 @@
 #include <sndfile.h>
 #include <xxhash.h>
 
+#include <unistd.h>
 #include <algorithm>
 #include <array>
 #include <cstdint>
+#include <cstdio>
 #include <cstring>
 #include <filesystem>
 #include <memory>
@@ -14,7 +16,7 @@
 
 #include "author/clips/bring_to_rate.hpp"
 #include "author/clips/content_keys.hpp"
-#include "base/whole_file.hpp"
+#include "media/bytes.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -103,6 +105,7 @@ std::string encoded(const Audio& audio, Codec codec, double quality) {
                 : codec == Codec::opus ? SF_FORMAT_OGG | SF_FORMAT_OPUS
                                        : SF_FORMAT_OGG | SF_FORMAT_VORBIS;
   Memory memory;
+  memory.bytes.reserve(audio.samples.size());
   SF_VIRTUAL_IO io = io_of_memory();
   const auto fail = [](const char* why) { throw Error(fmt::format("it cannot be encoded ({})", why)); };
   std::unique_ptr<SNDFILE, int (*)(SNDFILE*)> file(sf_open_virtual(&io, SFM_WRITE, &info, &memory), sf_close);
@@ -128,8 +131,21 @@ fs::path path_of(const std::string& key, std::string_view ending) {
 std::string encoded_before(const std::string& key) {
   std::error_code ignored;
   for (const char* ending : {"flac", "ogg", "opus"})
-    if (!key.empty() && fs::exists(path_of(key, ending), ignored)) return path_of(key, ending).string();
+    if (!key.empty() && fs::exists(path_of(key, ending), ignored)) {
+      fs::last_write_time(path_of(key, ending), fs::file_time_type::clock::now(), ignored);  // it is in use
+      return path_of(key, ending).string();
+    }
   return {};
+}
+
+std::uint64_t end_of_encoded(const std::string& path) {
+  constexpr std::uint64_t looked_at = 4096;
+  const Read<std::unique_ptr<Bytes>> file = read_file(path);
+  if (!file.value) return 0;
+  const std::uint64_t size = (*file.value)->size(), at = size - std::min(size, looked_at);
+  std::vector<std::byte> end(static_cast<std::size_t>(size - at));
+  if ((*file.value)->read(at, end) != end.size()) return 0;
+  return XXH3_64bits_withSeed(end.data(), end.size(), size) | 1U;
 }
 
 std::string encoder_version() { return sf_version_string(); }
@@ -138,13 +154,24 @@ std::string encoded_file(const Audio& audio, Codec codec, double quality, const 
   const char* const ending = codec == Codec::flac ? "flac" : codec == Codec::opus ? "opus" : "ogg";
   const fs::path path = path_of(key, ending);
   std::error_code trouble;
-  if (fs::file_size(path, trouble) > 0 && !trouble) return path.string();
   Audio at_rate = audio;
   if (codec == Codec::opus && audio.rate != rate_of_opus) at_rate = bring_to_rate({audio}, rate_of_opus).audio;
   std::string bytes = encoded(at_rate, codec, quality);
   if (codec != Codec::flac) set_serial(bytes, static_cast<std::uint32_t>(XXH3_64bits(key.data(), key.size())));
   fs::create_directories(path.parent_path(), trouble);
-  write_whole_file(path.string(), bytes);
+  // Nobody waits for the disk: whoever takes it from here again looks at its size and its end.
+  const std::string unfinished = fmt::format("{}.{}.part", path.string(), getpid());
+  bool written = false;
+  if (std::FILE* out = std::fopen(unfinished.c_str(), "wb"); out != nullptr) {
+    written = std::fwrite(bytes.data(), 1, bytes.size(), out) == bytes.size();
+    written = std::fclose(out) == 0 && written;
+  }
+  if (written) fs::rename(unfinished, path, trouble);
+  if (!written || trouble) {
+    std::error_code ignored;
+    fs::remove(unfinished, ignored);
+    throw Error(fmt::format("{}: cannot be written; is the disk full?", path.string()));
+  }
   return path.string();
 }
 

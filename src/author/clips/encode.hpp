@@ -1,4 +1,5 @@
 #pragma once
+#include <cstdint>
 #include <string>
 
 #include "media/decode.hpp"
@@ -16,5 +17,9 @@ std::string encoded_file(const Audio& audio, BookWays::Codec codec, double quali
 
 /// Such a file that is there; empty where none is.
 std::string encoded_before(const std::string& key);
+
+/// By what such a file is known to be whole, as nobody waited for the disk when it was written: its size and its last bytes, or 0 where
+/// it cannot be read.
+std::uint64_t end_of_encoded(const std::string& path);
 
 }  // namespace tidewater

@@ -122,7 +122,7 @@ PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* tar
               streams_whence(job, file, encoded))
             return;
           job.clip = prepare(book, job, key, rate);
-          cache.write(key, job.clip);
+          cache.write(key, job.clip, job.clip.streamed != nullptr && job.clip.streamed->path == encoded_before(key));
         } catch (const Error& error) {
           job.problem = error.what();
         }
