@@ -24,8 +24,8 @@ std::string about(const Bank& bank, const std::string& file) {
   std::string text = fmt::format("{}: bank '{}'", file, bank.name());
   if (!bank.target().empty()) text += fmt::format(", for {}", bank.target());
   if (!bank.language().empty()) text += fmt::format(", in {}", bank.language());
-  text += fmt::format("; {} clips, {} in memory at {:.0f} Hz; content {:016x}\n", bank.clips(), size_text(bank.sample_bytes()),
-                      bank.rate().value, bank.content().value);
+  text += fmt::format("; {} clip{}, {} in memory at {:.0f} Hz; content {:016x}\n", bank.clips(), bank.clips() == 1 ? "" : "s",
+                      size_text(bank.sample_bytes()), bank.rate().value, bank.content().value);
   for (const std::string_view base : bank.bases())
     text += fmt::format("  {} '{}', which is loaded before it\n", bank.is_patch() ? "changes" : "has clips in", base);
   return text + "\n";
