@@ -18,6 +18,9 @@ inline constexpr std::uint32_t version = 1;
 inline constexpr std::uint64_t alignment = 64;     ///< of payloads, in bytes
 inline constexpr std::uint64_t block = 64 * 1024;  ///< bytes of payload that one hash is of
 
+/// Up to the next boundary of payloads.
+constexpr std::uint64_t rounded_up(std::uint64_t size) { return (size + alignment - 1) / alignment * alignment; }
+
 /// XXH3, 64 bits (Y. Collet).
 std::uint64_t hash_of(std::span<const std::byte> bytes);
 
