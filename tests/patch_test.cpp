@@ -7,6 +7,8 @@
 
 #include "stage.hpp"
 #include "tidewater/author/pack.hpp"
+#include "tidewater/author/unpack.hpp"
+#include "tidewater/author/weigh.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
@@ -248,6 +250,46 @@ needs = ["common"]
   REQUIRE(compiled.size() == 2);
   CHECK(compiled[0].content() == one.content());
   CHECK(compiled[1].content() == two.content());
+}
+
+TEST_CASE("a bank that has clips in another, and was packed without names, is patched and taken apart as any") {
+  const Shop shop;
+  const std::string rest = R"(
+[banks.common]
+clips = ["hum.wav"]
+[banks.one]
+events = ["cry", "cart.*"]
+needs = ["common"]
+[targets.phone]
+names = "stripped"
+)";
+  pack(shop.book(market + rest), shop.folder.path("banks"), {.target = "phone"});
+  const std::string file = shop.folder.path("banks/one.tidebank");
+  const Book changed = shop.book(market + rest, "loop = true", "loop = true\npitch = \"-12 st\"");
+  const auto patches = pack(changed, shop.folder.path("patches"), {.patch_of = {file}});
+  REQUIRE(patches.size() == 1);
+  CHECK(patches[0].clips == 0);
+  const Bank common = open_bank(shop.folder.path("banks/common.tidebank")), one = open_bank(file), patch = open_bank(patches[0].file);
+  CHECK(patch.bases() == std::vector<std::string_view>{"one", "common"});
+  Game game;
+  game.manager.load(common);
+  game.manager.load(one);
+  CHECK(game.pitch("cart.came") == Approx(500).margin(4));
+  game.manager.load(patch);
+  CHECK(game.pitch("cart.came") == Approx(250).margin(4));
+
+  CHECK(open_bank_with_names(file).events() == std::vector<std::string_view>{"cart.came", "cart.left", "cry"});
+  const Unpacked apart = unpack(open_bank_with_names(file), shop.folder.path("apart"), std::vector<Bank>{common});
+  CHECK(apart.the_same);
+  // Without the names it is the same sound by other names.
+  CHECK_FALSE(unpack(one, shop.folder.path("nameless"), std::vector<Bank>{common}).the_same);
+  std::filesystem::remove(shop.folder.path("banks/one.names"));
+  CHECK(pack(changed, shop.folder.path("patches"), {.patch_of = {file}}).front().sounds == 1);
+  const UpdateCost cost = weigh_update(one, compile_banks(changed, {.target = "phone"}).front());
+  CHECK(cost.fresh + cost.kept > 0);
+  std::filesystem::remove(shop.folder.path("banks/common.tidebank"));
+  CHECK_THROWS_WITH(pack(changed, shop.folder.path("patches"), {.patch_of = {file}}), Contains("common.tidebank: there is no such file"));
+  CHECK_THROWS_WITH(pack(changed, shop.folder.path("x"), {.patch_of = {patches[0].file}}), Contains("it is a patch itself, of 'one'"));
 }
 
 TEST_CASE("what is wrong with banks that need one another is told with its place") {

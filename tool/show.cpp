@@ -98,7 +98,7 @@ std::string unknown(const Book& book, const std::string& name) {
 }
 
 int show_bank(const ShowCall& call) {
-  const Bank bank = open_bank(call.book);
+  const Bank bank = open_bank_with_names(call.book);
   const Book book = book_of(bank, call.book);
   const std::string text = call.name.empty() ? about(bank, call.book) + list_all(book) : show_named(book, call.name);
   if (text.empty()) throw Error(unknown(book, call.name));

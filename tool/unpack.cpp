@@ -14,7 +14,7 @@
 namespace tidewater::tool {
 
 int unpack(const UnpackCall& call) {
-  const Bank bank = open_bank(call.bank);
+  const Bank bank = open_bank_with_names(call.bank);
   std::vector<Bank> bases;
   for (const std::string& base : call.bases) bases.push_back(open_bank(base));
   for (const std::string_view needed : bank.bases())
@@ -22,9 +22,11 @@ int unpack(const UnpackCall& call) {
       throw Error(fmt::format("{}: it has clips in the bank '{}': name that one, too, by --base FILE", call.bank, needed));
   const Unpacked unpacked = tidewater::unpack(bank, call.output, bases);
   fmt::print("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
-  fmt::print("  content    {}\n", unpacked.the_same
-                                      ? "packs to the same again, bit for bit"
-                                      : "does not pack to the very same: the bank is of an older version, or has one clip in two ways");
+  fmt::print(
+      "  content    {}\n",
+      unpacked.the_same
+          ? "packs to the same again, bit for bit"
+          : "does not pack to the very same: the bank is of an older version, has one clip in two ways, or was left without its names");
   fmt::print("  next       tidewater audition {} NAME; tidewater show {} lists the names\n", unpacked.book, unpacked.book);
   return fine;
 }

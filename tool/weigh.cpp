@@ -7,12 +7,14 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <set>
+#include <vector>
 
 #include "columns.hpp"
 #include "commands.hpp"
 #include "rendering.hpp"
 #include "sizes.hpp"
 #include "tidewater/author/compile.hpp"
+#include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 #include "tidewater/picture/treemap.hpp"
@@ -20,7 +22,18 @@
 namespace tidewater::tool {
 namespace {
 
-Bank bank_of(const std::string& path) { return path.ends_with(".tidebank") ? open_bank(path) : compile_book(path); }
+Bank bank_of(const std::string& path) { return path.ends_with(".tidebank") ? open_bank_with_names(path) : compile_book(path); }
+
+/// A bank, or of a book what it gives now for the same target and language.
+Bank version_of(const std::string& path, const Bank& other) {
+  if (path.ends_with(".tidebank")) return open_bank_with_names(path);
+  const ReadBook read = read_book(path);
+  if (!read.problems.empty()) throw Error(to_text(read.problems.front()));
+  std::vector<Bank> banks = compile_banks(read.book, {other.rate(), std::string(other.target()), std::string(other.language())});
+  const auto its = std::find_if(banks.begin(), banks.end(), [&](const Bank& bank) { return bank.name() == other.name(); });
+  if (its == banks.end()) throw Error(fmt::format("{}: it has no bank '{}' to weigh against that one", path, other.name()));
+  return *its;
+}
 
 std::string table_of(const char* what, const std::vector<Weight>& weights, std::uint64_t all) {
   Table table({what, ">size", ">share", ">clips", ">length", ">ratio", "as"});
@@ -75,7 +88,7 @@ void draw(const WeighCall& call, const Weights& weights) {
 }
 
 int weigh_against(const WeighCall& call) {
-  const Bank bank = bank_of(call.bank), other = bank_of(call.against);
+  const Bank other = bank_of(call.against), bank = version_of(call.bank, other);
   const UpdateCost cost = weigh_update(other, bank);
   if (cost.changes.empty()) {
     fmt::print("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept),

@@ -49,7 +49,7 @@ struct PackedBank {
 ///
 /// With `patch_of` NAME-patch.tidebank for each of these: its sounds, events and clips that are not as they are there, and nothing of the
 /// clips that are. A game loads it beside the bank that it changes, and may unload it again. Of a bank in which nothing has changed there
-/// is none in the list. The bank's target, language and rate hold.
+/// is none in the list. The bank's target, language and rate hold; banks that it has clips in lie beside it.
 std::vector<PackedBank> pack(const Book& book, const std::string& folder, const PackOptions& options = {});
 
 /// The same of a bank in memory, to a file. Of clips that stream, the files are read, and become part of it.

@@ -12,11 +12,14 @@ namespace tidewater {
 /// The book that gives a bank, with all that holds and nothing that goes without saying. Its places name the file `called`, and no line.
 Book book_of(const Bank& bank, const std::string& called);
 
+/// Opens a bank for looking into: where it was packed without names and NAME.names lies beside it, with these. Throws Error as `open_bank`.
+Bank open_bank_with_names(const std::string& path);
+
 struct Unpacked {
   std::string book;       ///< its file
   std::size_t clips = 0;  ///< files
-  /// Whether the book compiles to a bank with the same content, bit for bit. It does not where a bank was packed by an older version, or
-  /// keeps one clip in two ways.
+  /// Whether the book compiles to a bank with the same content, bit for bit. It does not where a bank was packed by an older version,
+  /// keeps one clip in two ways, or has lost its names.
   bool the_same = false;
 };
 

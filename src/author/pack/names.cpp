@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <filesystem>
+#include <fstream>
 #include <map>
 #include <string_view>
 
@@ -15,6 +16,29 @@
 
 namespace tidewater {
 namespace {
+
+/// Calls `change(name)` for each name in a bank but its own; of a text that is looked for by its hash, this follows.
+template <class Change>
+std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
+  auto data = std::make_shared<BankData>(data_of(bank));
+  const auto text = [&](HashedText& its) {
+    change(its.text);
+    its = HashedText(its.text);
+  };
+  for (BankGroup& group : data->groups) change(group.name);
+  for (BankClip& clip : data->clips) change(clip.name);
+  for (BankEvent& event : data->events) change(event.name);
+  for (BankSound& sound : data->sounds) {
+    change(sound.name);
+    for (BankLayer& layer : sound.layers) {
+      change(layer.name);
+      for (HashedText& trait : layer.by) text(trait);
+      for (BankChoice& choice : layer.choices)
+        for (HashedText& value : choice.values) text(value);
+    }
+  }
+  return data;
+}
 
 /// Puts hashes in place of names, and remembers these.
 class Stripper {
@@ -29,10 +53,6 @@ class Stripper {
                               known->second, name));
     name = std::move(left);
   }
-  void strip(HashedText& text) {
-    strip(text.text);
-    text = HashedText(text.text);
-  }
   const std::map<std::string, std::string>& names() const { return names_; }
 
  private:
@@ -45,20 +65,7 @@ bool strips(const Book& book, const std::string& target) {
 }
 
 std::shared_ptr<BankData> stripped(const Bank& bank, Stripper& stripper) {
-  auto data = std::make_shared<BankData>(data_of(bank));
-  for (BankGroup& group : data->groups) stripper.strip(group.name);
-  for (BankClip& clip : data->clips) stripper.strip(clip.name);
-  for (BankEvent& event : data->events) stripper.strip(event.name);
-  for (BankSound& sound : data->sounds) {
-    stripper.strip(sound.name);
-    for (BankLayer& layer : sound.layers) {
-      stripper.strip(layer.name);
-      for (HashedText& trait : layer.by) stripper.strip(trait);
-      for (BankChoice& choice : layer.choices)
-        for (HashedText& value : choice.values) stripper.strip(value);
-    }
-  }
-  return data;
+  return renamed(bank, [&](std::string& name) { stripper.strip(name); });
 }
 
 }  // namespace
@@ -66,6 +73,18 @@ std::shared_ptr<BankData> stripped(const Bank& bank, Stripper& stripper) {
 Bank without_names(const Bank& bank, const Book& book, const std::string& target) {
   Stripper stripper;
   return strips(book, target) ? bank_of(stripped(bank, stripper)) : bank;
+}
+
+Bank with_names(const Bank& bank, const std::string& file) {
+  std::ifstream in(file, std::ios::binary);
+  if (!in) throw Error(file + ": there is no such file");
+  constexpr std::size_t left = 17;
+  std::map<std::string, std::string> names;
+  for (std::string line; std::getline(in, line);)
+    if (line.size() > left + 1 && is_stripped(std::string_view(line).substr(0, left))) names[line.substr(0, left)] = line.substr(left + 1);
+  return bank_of(renamed(bank, [&](std::string& name) {
+    if (const auto known = names.find(name); known != names.end()) name = known->second;
+  }));
 }
 
 bool write_as_target_says(const Bank& bank, const Book& book, const std::string& target, const std::string& path) {

@@ -16,6 +16,7 @@
 #include "bank/borrow.hpp"
 #include "play/agree.hpp"
 #include "tidewater/author/compile.hpp"
+#include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 
@@ -78,6 +79,20 @@ std::shared_ptr<BankData> patch_for(const BankData& base, const BankData& now, c
   return patch;
 }
 
+/// Those that a bank has clips in, from its folder.
+std::vector<Bank> lenders_beside(const std::string& file, const BankData& bank) {
+  std::vector<Bank> lenders;
+  for (const BankBase& base : bank.bases) {
+    const fs::path folder = fs::path(file).parent_path();
+    const std::string spoken = (folder / fmt::format("{}.{}.tidebank", base.name, bank.language)).string();
+    Bank lender = open_bank_with_names(fs::exists(spoken) ? spoken : (folder / (base.name + ".tidebank")).string());
+    if (lender.content() != base.content)
+      throw Error(fmt::format("{}: it has clips in a bank '{}' that is not the one beside it; put that one there", file, base.name));
+    lenders.push_back(std::move(lender));
+  }
+  return lenders;
+}
+
 Book part_called(const Book& book, std::string_view name, const std::string& file) {
   std::vector<std::string> names;
   for (Book& part : parts_of(book)) {
@@ -97,11 +112,10 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
   if (trouble) throw Error(folder + ": the folder cannot be made: " + trouble.message());
   std::vector<PackedBank> packed;
   for (const std::string& file : options.patch_of) {
-    const Bank base = open_bank(file);
+    const Bank base = open_bank_with_names(file);
+    const bool names_known = fs::exists(fs::path(file).replace_extension(".names"));
     const BankData& was = data_of(base);
-    if (!was.bases.empty())
-      throw Error(fmt::format("{}: it takes clips from the bank '{}' itself; a patch is of a bank that has all its own", file,
-                              was.bases.front().name));
+    if (base.is_patch()) throw Error(fmt::format("{}: it is a patch itself, of '{}': make one of that bank", file, was.root()));
     const Book part = part_called(book, base.name(), file);
     PackedBank its;
     its.name = options.patch_name.empty() ? was.name + "-patch" : options.patch_name;
@@ -109,10 +123,12 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
     its.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", its.name, was.language.empty() ? "" : ".", was.language)).string();
     CompileOptions how{was.rate, was.target, was.language};
     if (options.progress) how.progress = [&](std::size_t done, std::size_t all) { options.progress(its.file, done, all); };
-    const Bank now = without_names(compile(part, how), book, was.target);
+    const Bank compiled = compile(part, how);
+    const Bank now = names_known ? compiled : without_names(compiled, book, was.target);
     const Changed changed(was, data_of(now));
     if (!changed.any()) continue;
     const std::shared_ptr<BankData> patch = patch_for(was, data_of(now), changed);
+    for (const Bank& lender : lenders_beside(file, was)) borrow(*patch, data_of(lender), false);
     patch->name = its.name;
     patch->priority = options.priority;
     patch->content = {content_of_patch(*patch)};

@@ -197,7 +197,10 @@ std::map<std::string, Lying> lying_in(const Bank& given) {
 }  // namespace
 
 UpdateCost weigh_update(const Bank& before, const Bank& now) {
-  const std::map<std::string, Lying> was = lying_in(before), is = lying_in(now);
+  const std::map<std::string, Lying> was = lying_in(before);
+  std::map<std::string, Lying> is = lying_in(now);
+  for (const BankClip& clip : data_of(before).clips)
+    if (clip.base != 0 && !clip.there()) is.erase(clip.name);  // another bank has it, and goes on having it
   UpdateCost cost;
   for (const auto& [name, its] : is) {
     const auto old = was.find(name);

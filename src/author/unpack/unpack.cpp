@@ -11,6 +11,7 @@
 #include <string_view>
 #include <vector>
 
+#include "author/pack/names.hpp"
 #include "author/pack/stream_bytes.hpp"
 #include "author/unpack/book_of.hpp"
 #include "bank/bank_data.hpp"
@@ -20,6 +21,7 @@
 #include "dsp/resample.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/open_bank.hpp"
 
 namespace tidewater {
 namespace {
@@ -121,6 +123,12 @@ void write_samples(const BankClip& clip, Hertz rate, const std::string& path) {
 }  // namespace
 
 Book book_of(const Bank& bank, const std::string& called) { return book_of(data_of(bank), called); }
+
+Bank open_bank_with_names(const std::string& path) {
+  const Bank bank = open_bank(path);
+  const std::string names = fs::path(path).replace_extension(".names").string();
+  return fs::exists(names) ? with_names(bank, names) : bank;
+}
 
 Unpacked unpack(const Bank& given, const std::string& folder, std::span<const Bank> bases) {
   std::vector<std::shared_ptr<const BankData>> there;
