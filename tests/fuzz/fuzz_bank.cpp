@@ -5,7 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "author/unpack/book_of.hpp"
 #include "bank/bank_records.hpp"
+#include "bank/bank_samples.hpp"
+#include "bank/borrow.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/open_bank.hpp"
@@ -24,6 +27,12 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   }
   const Read<Bank> read = read_bank(bytes, "made up");
   if (!read.value) return 0;
+  // As a base of its own, for those that take clips from others; and as a book.
+  if (const Read<Bank> whole = with_bases(*read.value, {BankInside::of(*read.value)}); whole.value) {
+    SampleReader samples(data_of(*whole.value));
+    for (const BankClip& clip : data_of(*whole.value).clips) samples.read(clip);
+  }
+  if (size < 8192) parse_book(text_of(book_of(data_of(*read.value), "made-up.tidebank")), "made-up.toml");
   SoundManager manager({.voices = 4, .offline = true});
   try {
     manager.load(*read.value);
