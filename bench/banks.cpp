@@ -232,12 +232,15 @@ void packing(const fs::path& folder) {
   constexpr int clips = 2000;
   setenv("TIDEWATER_CACHE", (folder / "cache").c_str(), 1);
   const Book book = write_book(folder, clips, ".wav");
-  for (const auto& [target, format] :
-       {std::pair{"flac", SF_FORMAT_FLAC | SF_FORMAT_PCM_16}, {"vorbis", SF_FORMAT_OGG | SF_FORMAT_VORBIS}}) {
-    const PackOptions options{.target = target};
-    const auto packs = [&] { pack(book, (folder / target).string(), options); };
-    const double encoded = took_from_rest([&, its = format] { encode_all(folder, clips, its); });
-    row(fmt::format("2,000 clips, two hours, packed as {} from nothing / the encoder alone", target), encoded, took_from_rest(packs));
+  struct Target {
+    const char* name;
+    int format;
+  };
+  for (const Target& target : {Target{"flac", SF_FORMAT_FLAC | SF_FORMAT_PCM_16}, Target{"vorbis", SF_FORMAT_OGG | SF_FORMAT_VORBIS}}) {
+    const PackOptions options{.target = target.name};
+    const auto packs = [&] { pack(book, (folder / target.name).string(), options); };
+    const double encoded = took_from_rest([&] { encode_all(folder, clips, target.format); });
+    row(fmt::format("2,000 clips, two hours, packed as {} from nothing / the encoder alone", target.name), encoded, took_from_rest(packs));
     fs::copy_file(folder / "clips/1.wav", folder / "clips/0.wav", fs::copy_options::overwrite_existing);
     row("the same with one clip changed / the same, all", encoded, took_from_rest(packs));
     row("the same with nothing changed / the same, all", encoded, took_from_rest(packs));

@@ -161,7 +161,7 @@ std::string Control::restore_clips(LiveBank& bank) {
   for (std::uint32_t number = 0; number < bank.clips.size(); ++number) {
     LiveClip& clip = bank.clips[number];
     const bool wanted = std::exchange(clip.wanted, false);
-    if (const std::string problem = clip.held ? read_now(bank, clip) : ""; !problem.empty()) return problem;
+    if (std::string problem = clip.held ? read_now(bank, clip) : std::string(); !problem.empty()) return problem;
     if (!wanted) continue;
     if (options.offline)
       just_read.push_back({bank.serial, number, {}, {}});
