@@ -3,6 +3,7 @@
 #include <ebur128.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <memory>
 #include <numbers>
@@ -60,7 +61,7 @@ Decibels gated_loudness(const Audio& audio) {
 
 /// Only stretches near the highest sample can hold the highest peak between samples, so only those are measured.
 Decibels true_peak_of(const Audio& audio, float peak) {
-  constexpr std::size_t stretch = 64;
+  constexpr std::size_t stretch = 16;  // more than the meter's filter reaches: a quarter of 49 taps
   constexpr float near = 0.7F;  // a peak between samples is at most about 3 dB above them: a quarter of the rate, between its crests
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t count = audio.samples.size() / width;
@@ -85,6 +86,40 @@ Decibels true_peak_of(const Audio& audio, float peak) {
   return decibels(highest);
 }
 
+/// Of all samples: the highest, and sums of them, of their squares, and of those of what changes from frame to frame.
+struct Sums {
+  float peak = 0;
+  double sum = 0, power = 0, change_power = 0;
+};
+
+Sums sums_of(const std::vector<float>& samples, std::size_t width) {
+  // Eight of each side by side: one would wait for itself, and a compiler may not part it.
+  constexpr std::size_t lanes = 8;
+  std::array<float, lanes> peak{};
+  std::array<double, lanes> sum{}, power{}, change_power{};
+  const auto take = [&](std::size_t i, std::size_t lane, float before) {
+    const float x = samples[i];
+    const double wide = static_cast<double>(x), change = wide - static_cast<double>(before);
+    peak[lane] = std::max(peak[lane], std::abs(x));
+    sum[lane] += wide;
+    power[lane] += wide * wide;
+    change_power[lane] += change * change;
+  };
+  std::size_t i = 0;
+  for (; i < std::min(width, samples.size()); ++i) take(i, 0, samples[i]);
+  for (; i + lanes <= samples.size(); i += lanes)
+    for (std::size_t lane = 0; lane < lanes; ++lane) take(i + lane, lane, samples[i + lane - width]);
+  for (; i < samples.size(); ++i) take(i, 0, samples[i - width]);
+  Sums sums;
+  for (std::size_t lane = 0; lane < lanes; ++lane) {
+    sums.peak = std::max(sums.peak, peak[lane]);
+    sums.sum += sum[lane];
+    sums.power += power[lane];
+    sums.change_power += change_power[lane];
+  }
+  return sums;
+}
+
 ClipFacts facts_of_clip(const Book& book, const std::string& path) {
   try {
     return measure(clip_audio(book, path));
@@ -106,24 +141,21 @@ ClipFacts measure(const Audio& audio) {
   if (count == 0) return facts;
   const auto at = [&](std::size_t frame, std::size_t channel) { return audio.samples[frame * width + channel]; };
 
-  float peak = 0;
-  double sum = 0, power = 0, change_power = 0;
-  for (const float x : audio.samples) {
-    peak = std::max(peak, std::abs(x));
-    sum += static_cast<double>(x);
-    power += static_cast<double>(x) * static_cast<double>(x);
-  }
+  const Sums sums = sums_of(audio.samples, width);
+  const float peak = sums.peak;
   const auto near_seam = static_cast<std::size_t>(frames({0.02}, audio.rate).value);
+  const auto steep = [&](std::size_t i, std::size_t channel) {
+    const double change = static_cast<double>(at(i, channel)) - static_cast<double>(at(i - 1, channel));
+    facts.steepest_near_seam = std::max(facts.steepest_near_seam, std::abs(change));
+  };
   for (std::size_t channel = 0; channel < width; ++channel) {
     int run = 0;
-    for (std::size_t i = 0; i < count; ++i) {
+    for (std::size_t i = 0; peak >= full_scale && i < count; ++i) {
       run = std::abs(at(i, channel)) >= full_scale ? run + 1 : 0;
       if (run == 3) ++facts.clipped;
-      if (i == 0) continue;
-      const double change = static_cast<double>(at(i, channel)) - static_cast<double>(at(i - 1, channel));
-      change_power += change * change;
-      if (i <= near_seam || i + near_seam >= count) facts.steepest_near_seam = std::max(facts.steepest_near_seam, std::abs(change));
     }
+    for (std::size_t i = 1; i < count && i <= near_seam; ++i) steep(i, channel);
+    for (std::size_t i = std::max<std::size_t>(1, count - std::min(count, near_seam)); i < count; ++i) steep(i, channel);
     facts.seam = std::max(facts.seam, std::abs(static_cast<double>(at(0, channel)) - static_cast<double>(at(count - 1, channel))));
   }
   for (std::size_t channel = 0; channel < width; ++channel)
@@ -132,9 +164,10 @@ ClipFacts measure(const Audio& audio) {
   float apart = 0;
   for (std::size_t i = 0; width == 2 && i < count; ++i) apart = std::max(apart, std::abs(at(i, 0) - at(i, 1)));
   facts.really_mono = width == 2 && apart <= heard_apart * peak;
-  facts.offset = sum / static_cast<double>(audio.samples.size());
+  facts.offset = sums.sum / static_cast<double>(audio.samples.size());
   // From frame to frame a sine changes with (2 sin(pi f / rate))^2 times its power.
-  if (power > 0) facts.brightness = {std::asin(std::min(1.0, std::sqrt(change_power / power) / 2)) * audio.rate.value / std::numbers::pi};
+  if (sums.power > 0)
+    facts.brightness = {std::asin(std::min(1.0, std::sqrt(sums.change_power / sums.power) / 2)) * audio.rate.value / std::numbers::pi};
   const auto first = std::find_if(audio.samples.begin(), audio.samples.end(),
                                   [&](float x) { return std::abs(static_cast<double>(x)) > floor_below_peak * static_cast<double>(peak); });
   facts.leading_silence = seconds({(first - audio.samples.begin()) / audio.channels}, audio.rate);
