@@ -10,8 +10,8 @@
 #include "colour.hpp"
 #include "columns.hpp"
 #include "commands.hpp"
+#include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater::tool {
@@ -53,18 +53,11 @@ std::optional<Outcome> outcome_of(std::string_view word) {
   return std::nullopt;
 }
 
-/// Names that banks were packed without, as NAME.names has them: "#0123456789abcdef ferry.docked", one a line.
+/// Names that banks were packed without.
 class Names {
  public:
   explicit Names(const std::vector<std::string>& files) {
-    for (const std::string& file : files) {
-      std::ifstream in(file, std::ios::binary);
-      if (!in)
-        throw Error(
-            fmt::format("{}: there is no such file; packing for a target with names = \"stripped\" writes it beside the bank", file));
-      for (std::string line; std::getline(in, line);)
-        if (is_stripped(line.substr(0, 17)) && line.size() > 18) names_[line.substr(0, 17)] = line.substr(18);
-    }
+    for (const std::string& file : files) names_.merge(read_names(file));
   }
   /// The line with each name in the place of what is left of it.
   std::string put_into(std::string line) const {

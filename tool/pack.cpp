@@ -35,17 +35,22 @@ void print_json(const std::vector<PackedBank>& packed, std::uint64_t largest) {
   fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
-void print_report(const Book& book, const std::vector<PackedBank>& packed, double seconds) {
-  Table table({"", "bank", ">size", ">events", ">sounds", ">clips"});
-  for (const PackedBank& bank : packed)
-    table.row({bank.changed ? "packed" : "unchanged", bank.file, size_text(bank.bytes), fmt::format("{}", bank.events),
-               fmt::format("{}", bank.sounds), fmt::format("{}", bank.clips)});
-  fmt::print("{}", table.text());
+/// What of the book is in several banks, in none, or not spoken yet.
+void print_remarks(const Book& book) {
   for (const SharedClip& shared : shared_clips(book))
     fmt::print("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
   for (const std::string& event : left_out(book)) fmt::print("  left out      {}: no bank has it\n", event);
   for (const NotRecorded& missing : not_recorded(book))
     fmt::print("  not recorded  {}: '{}' speaks {} there\n", missing.file, missing.language, book.languages.front());
+}
+
+void print_report(const Book& book, const std::vector<PackedBank>& packed, bool is_patch, double seconds) {
+  Table table({"", "bank", ">size", ">events", ">sounds", ">clips"});
+  for (const PackedBank& bank : packed)
+    table.row({bank.changed ? "packed" : "unchanged", bank.file, size_text(bank.bytes), fmt::format("{}", bank.events),
+               fmt::format("{}", bank.sounds), fmt::format("{}", bank.clips)});
+  fmt::print("{}", table.text());
+  if (!is_patch) print_remarks(book);
   fmt::print("  in {:.2f} s; next: manager.load(tidewater::open_bank(\"{}\"))\n", seconds, packed.front().file);
 }
 
@@ -92,7 +97,7 @@ int pack_once(const PackCall& call, Watched& watched) {
   if (call.json)
     print_json(packed, call.largest);
   else
-    print_report(read.book, packed, took.count());
+    print_report(read.book, packed, !call.patch_of.empty(), took.count());
   watched.files = {call.book};
   for (const PackedBank& bank : packed) watched.files.insert(watched.files.end(), bank.made_of.begin(), bank.made_of.end());
   int code = fine;

@@ -7,6 +7,7 @@
 #include "bank/bank_data.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
+#include "media/bytes.hpp"
 
 namespace tidewater {
 namespace {
@@ -50,6 +51,11 @@ float fold_of(const std::vector<float>& interleaved, int channels) {
 }
 
 }  // namespace
+
+Read<std::unique_ptr<Bytes>> read_file(const StreamedFile& file) {
+  if (file.open) return {file.open(), {}};
+  return read_file(file.path);
+}
 
 ClipSamples BankClip::view(const ClipData& data) const {
   const auto stride = static_cast<std::size_t>(kept() + 2 * reach);

@@ -33,6 +33,9 @@ struct StreamedFile {
   std::function<std::unique_ptr<Bytes>()> open = {};  ///< none where `path` leads to it; may throw Error
 };
 
+/// Its bytes, or why there are none.
+Read<std::unique_ptr<Bytes>> read_file(const StreamedFile& file);
+
 /// Samples in memory: each channel in turn, with `reach` zeros before and after it; one of the two is empty. `memory` keeps them, where
 /// not the game does.
 struct ClipData {

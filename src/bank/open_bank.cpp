@@ -334,14 +334,12 @@ class RecordReader {
 
 Read<Bank> read_from(std::string_view called, const std::function<std::unique_ptr<Bytes>()>& whole, std::span<const std::byte> in_place) {
   Read<Bank> bank;
-  const std::string problem = problem_of([&] {
+  const std::string thrown = problem_of([&] {
     BankTable table(called, whole);
-    if (!table.read()) return table.problem();
-    bank = RecordReader(table, in_place).read();
-    return bank.problem;
+    bank = table.read() ? RecordReader(table, in_place).read() : Read<Bank>{std::nullopt, table.problem()};
+    return std::string();
   });
-  if (!problem.empty() && bank.problem.empty())
-    bank = {std::nullopt, problem.starts_with(called) ? problem : fmt::format("{}: {}", called, problem)};
+  if (!thrown.empty()) bank = {std::nullopt, fmt::format("{}: {}", called, thrown)};
   return bank;
 }
 

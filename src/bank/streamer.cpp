@@ -112,7 +112,7 @@ std::string Streamer::read_piece(Stream& stream) {
     return {};
   }
   if (!stream.reader) {
-    Read<std::unique_ptr<Bytes>> bytes = file.open ? Read<std::unique_ptr<Bytes>>{file.open(), {}} : read_file(file.path);
+    Read<std::unique_ptr<Bytes>> bytes = read_file(file);
     if (!bytes.value) return bytes.problem;
     stream.reader.emplace(*std::move(bytes.value), ClipReader::ByValue{});
     std::string problem = stream.reader->problem();

@@ -1,6 +1,5 @@
 #include "base/large_memory.hpp"
 
-#include <array>
 #include <atomic>
 #include <mutex>
 #include <new>

@@ -104,18 +104,22 @@ void WholeFile::failed(const std::string& why) {
   fail(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
 }
 
-void WholeFile::commit() {
+void WholeFile::commit() { end(true); }
+void WholeFile::commit_at_once() { end(false); }
+
+void WholeFile::end(bool waits) {
   if (unfinished_.empty()) return;
   flush();
   if (file_ != nullptr && std::fclose(file_) != 0 && trouble_ == 0) trouble_ = errno;
   file_ = nullptr;
   if (trouble_ == 0 && unfinished_ != place_) {
-    trouble_ = sync(unfinished_, O_RDONLY);
+    if (waits) trouble_ = sync(unfinished_, O_RDONLY);
     if (trouble_ == 0 && std::rename(unfinished_.c_str(), place_.c_str()) != 0) trouble_ = errno;
     if (trouble_ == 0) {
       unfinished_.clear();
       const auto folder = fs::path(place_).parent_path();
-      sync(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY);  // a name that a power cut may take back is no loss of data
+      if (waits)
+        sync(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY);  // a name that a power cut may take back is no loss of data
     }
   }
   if (trouble_ != 0) failed(std::strerror(trouble_));

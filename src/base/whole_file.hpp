@@ -29,11 +29,14 @@ class WholeFile {
   void flush();
   /// Throws Error, and leaves what was there, where not all of it could be written.
   void commit();
+  /// The same without waiting for the disk: for what can be made again, and is looked at before it is believed.
+  void commit_at_once();
   /// The Error that `commit` throws; `why` in words.
   [[noreturn]] void failed(const std::string& why);
 
  private:
   void give_up();
+  void end(bool waits);
 
   std::string path_;
   std::string place_;       ///< what a link leads to

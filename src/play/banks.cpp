@@ -4,7 +4,7 @@
 #include <utility>
 #include <vector>
 
-#include "bank/borrow.hpp"
+#include "bank/bases.hpp"
 #include "play/agree.hpp"
 #include "play/control.hpp"
 

@@ -6,7 +6,7 @@
 #include <array>
 #include <string>
 
-#include "bank/borrow.hpp"
+#include "bank/bases.hpp"
 #include "base/state.hpp"
 #include "play/control.hpp"
 

@@ -8,7 +8,7 @@
 #include "author/unpack/book_of.hpp"
 #include "bank/bank_records.hpp"
 #include "bank/bank_samples.hpp"
-#include "bank/borrow.hpp"
+#include "bank/bases.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/manager.hpp"
 #include "tidewater/open_bank.hpp"

@@ -1,6 +1,7 @@
 #pragma once
 /// Takes a bank apart again: for looking into what a game ships, and where its book is lost.
 
+#include <map>
 #include <span>
 #include <string>
 
@@ -14,6 +15,9 @@ Book book_of(const Bank& bank, const std::string& called);
 
 /// Opens a bank for looking into: where it was packed without names and NAME.names lies beside it, with these. Throws Error as `open_bank`.
 Bank open_bank_with_names(const std::string& path);
+
+/// What NAME.names has: by what is left of each, the names that a bank was packed without. Throws Error where there is no such file.
+std::map<std::string, std::string> read_names(const std::string& path);
 
 struct Unpacked {
   std::string book;       ///< its file

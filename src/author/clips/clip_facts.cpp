@@ -62,7 +62,7 @@ Decibels gated_loudness(const Audio& audio) {
 /// Only stretches near the highest sample can hold the highest peak between samples, so only those are measured.
 Decibels true_peak_of(const Audio& audio, float peak) {
   constexpr std::size_t stretch = 16;  // more than the meter's filter reaches: a quarter of 49 taps
-  constexpr float near = 0.7F;  // a peak between samples is at most about 3 dB above them: a quarter of the rate, between its crests
+  constexpr float near = 0.7F;         // a peak between samples is at most about 3 dB above them: a quarter of the rate, between its crests
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t count = audio.samples.size() / width;
   const Meter meter = meter_for(audio, EBUR128_MODE_TRUE_PEAK);

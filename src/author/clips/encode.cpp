@@ -4,11 +4,9 @@
 #include <sndfile.h>
 #include <xxhash.h>
 
-#include <unistd.h>
 #include <algorithm>
 #include <array>
 #include <cstdint>
-#include <cstdio>
 #include <cstring>
 #include <filesystem>
 #include <memory>
@@ -16,6 +14,7 @@
 
 #include "author/clips/bring_to_rate.hpp"
 #include "author/clips/content_keys.hpp"
+#include "base/whole_file.hpp"
 #include "media/bytes.hpp"
 #include "tidewater/error.hpp"
 
@@ -160,18 +159,9 @@ std::string encoded_file(const Audio& audio, Codec codec, double quality, const 
   if (codec != Codec::flac) set_serial(bytes, static_cast<std::uint32_t>(XXH3_64bits(key.data(), key.size())));
   fs::create_directories(path.parent_path(), trouble);
   // Nobody waits for the disk: whoever takes it from here again looks at its size and its end.
-  const std::string unfinished = fmt::format("{}.{}.part", path.string(), getpid());
-  bool written = false;
-  if (std::FILE* out = std::fopen(unfinished.c_str(), "wb"); out != nullptr) {
-    written = std::fwrite(bytes.data(), 1, bytes.size(), out) == bytes.size();
-    written = std::fclose(out) == 0 && written;
-  }
-  if (written) fs::rename(unfinished, path, trouble);
-  if (!written || trouble) {
-    std::error_code ignored;
-    fs::remove(unfinished, ignored);
-    throw Error(fmt::format("{}: cannot be written; is the disk full?", path.string()));
-  }
+  WholeFile out(path.string());
+  out.write(bytes);
+  out.commit_at_once();
   return path.string();
 }
 

@@ -11,6 +11,7 @@
 #include "bank/bank_data.hpp"
 #include "base/whole_file.hpp"
 #include "tidewater/author/pack.hpp"
+#include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/name.hpp"
 
@@ -75,13 +76,17 @@ Bank without_names(const Bank& bank, const Book& book, const std::string& target
   return strips(book, target) ? bank_of(stripped(bank, stripper)) : bank;
 }
 
-Bank with_names(const Bank& bank, const std::string& file) {
-  std::ifstream in(file, std::ios::binary);
-  if (!in) throw Error(file + ": there is no such file");
+std::map<std::string, std::string> read_names(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  if (!in) throw Error(path + ": there is no such file; packing for a target with names = \"stripped\" writes it beside the bank");
   constexpr std::size_t left = 17;
   std::map<std::string, std::string> names;
   for (std::string line; std::getline(in, line);)
     if (line.size() > left + 1 && is_stripped(std::string_view(line).substr(0, left))) names[line.substr(0, left)] = line.substr(left + 1);
+  return names;
+}
+
+Bank with_names(const Bank& bank, const std::map<std::string, std::string>& names) {
   return bank_of(renamed(bank, [&](std::string& name) {
     if (const auto known = names.find(name); known != names.end()) name = known->second;
   }));

@@ -1,4 +1,5 @@
 #pragma once
+#include <map>
 #include <string>
 
 #include "tidewater/author/book.hpp"
@@ -10,8 +11,8 @@ namespace tidewater {
 /// so. Throws Error where two of them would be one.
 Bank without_names(const Bank& bank, const Book& book, const std::string& target);
 
-/// The opposite: with the names that a file has, as far as it has them. Throws Error where there is no such file.
-Bank with_names(const Bank& bank, const std::string& names);
+/// The opposite, as far as these names go.
+Bank with_names(const Bank& bank, const std::map<std::string, std::string>& names);
 
 /// Writes the bank so, as `write_bank` does; and what names it was left without, into a file of its name that ends in ".names".
 bool write_as_target_says(const Bank& bank, const Book& book, const std::string& target, const std::string& path);

@@ -10,10 +10,10 @@
 #include <unordered_map>
 
 #include "author/compile/content.hpp"
+#include "author/pack/borrow.hpp"
 #include "author/pack/names.hpp"
 #include "author/pack/parts.hpp"
 #include "bank/bank_data.hpp"
-#include "bank/borrow.hpp"
 #include "play/agree.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/unpack.hpp"

@@ -188,11 +188,9 @@ std::size_t blocks_of(std::uint64_t bytes) { return static_cast<std::size_t>((by
 }  // namespace
 
 std::unique_ptr<Bytes> stream_bytes(const StreamedFile& file) {
-  try {
-    return file.open ? file.open() : open_file(file.path);
-  } catch (const Error& error) {
-    throw Error(fmt::format("'{}': {}", file.path, error.what()));
-  }
+  Read<std::unique_ptr<Bytes>> bytes = read_file(file);
+  if (!bytes.value) throw Error(fmt::format("'{}': {}", file.path, bytes.problem));
+  return *std::move(bytes.value);
 }
 
 bool write_bank(const Bank& given, const std::string& path) {

@@ -16,7 +16,7 @@
 #include "author/unpack/book_of.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
-#include "bank/borrow.hpp"
+#include "bank/bases.hpp"
 #include "base/whole_file.hpp"
 #include "dsp/resample.hpp"
 #include "tidewater/author/compile.hpp"
@@ -127,7 +127,7 @@ Book book_of(const Bank& bank, const std::string& called) { return book_of(data_
 Bank open_bank_with_names(const std::string& path) {
   const Bank bank = open_bank(path);
   const std::string names = fs::path(path).replace_extension(".names").string();
-  return fs::exists(names) ? with_names(bank, names) : bank;
+  return fs::exists(names) ? with_names(bank, read_names(names)) : bank;
 }
 
 Unpacked unpack(const Bank& given, const std::string& folder, std::span<const Bank> bases) {

@@ -15,8 +15,7 @@ Read<std::vector<std::shared_ptr<const BankData>>> bases_of(const BankData& data
 /// The bank with its clips found in those that lend them; itself where it has all its own. By value as `bases_of`.
 Read<Bank> with_bases(const Bank& bank, const std::vector<std::shared_ptr<const BankData>>& there);
 
-/// From here on `data` takes clips that a base has, too, from there: those of the same name, form and samples. The base becomes one of its
-/// bases where there are any. Throws Error where the base cannot be read.
-void borrow(BankData& data, const BankData& base, bool replaces);
+/// Whether the one may lie in the place of the other.
+bool same_form(const BankClip& a, const BankClip& b);
 
 }  // namespace tidewater
