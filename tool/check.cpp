@@ -30,7 +30,7 @@ void print_json(const std::vector<Problem>& problems, const std::vector<Advice>&
   fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
-std::string place_of(const Place& place) {
+std::string place_of(const FilePlace& place) {
   return place.line == 0 ? fmt::format("{}:", place.file) : fmt::format("{}:{}:{}:", place.file, place.line, place.column);
 }
 

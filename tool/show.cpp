@@ -18,7 +18,7 @@ namespace {
 /// A bank's book has no lines.
 bool is_of_bank(const Book& book) { return book.file.ends_with(".tidebank"); }
 std::string line_head(const Book& book) { return is_of_bank(book) ? "" : ">line"; }
-std::string line_of(const Place& place) { return place.line == 0 ? "" : fmt::format("{}", place.line); }
+std::string line_of(const FilePlace& place) { return place.line == 0 ? "" : fmt::format("{}", place.line); }
 
 std::string about(const Bank& bank, const std::string& file) {
   std::string text = fmt::format("{}: bank '{}'", file, bank.name());

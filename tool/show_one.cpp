@@ -110,7 +110,7 @@ bool goes_into_layers(std::string_view key) {
   return std::any_of(keys.begin(), keys.end(), [&](const BookKey& k) { return k.section == "layers" && k.key == key; });
 }
 
-std::string title(const Place& place, std::string_view what, const std::string& name) {
+std::string title(const FilePlace& place, std::string_view what, const std::string& name) {
   if (place.line == 0) return fmt::format("{}: {} '{}'\n\n", place.file, what, name);
   return fmt::format("{}:{}: {} '{}'\n\n", place.file, place.line, what, name);
 }

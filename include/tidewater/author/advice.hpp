@@ -12,7 +12,7 @@ namespace tidewater {
 
 /// One piece of advice: what, with its figure, why, and what to do.
 struct Advice {
-  Place place;
+  FilePlace place;
   std::string kind;   ///< "leading-silence", "uneven-loudness", ...; docs/book.md lists them all
   std::string about;  ///< the clip or sound
   double weight = 0;  ///< how bad, beside others of its kind: the larger, the worse

@@ -21,7 +21,7 @@
 namespace tidewater {
 
 /// Where something stands in a file. Lines and columns count from 1; 0 means the file as a whole.
-struct Place {
+struct FilePlace {
   std::string file;
   unsigned line = 0;
   unsigned column = 0;
@@ -29,7 +29,7 @@ struct Place {
 
 /// Something wrong in a book, for a person: what, where, and what to do.
 struct Problem {
-  Place place;
+  FilePlace place;
   std::string message;
 };
 
@@ -42,7 +42,7 @@ struct BookGroup : GroupDesign {
   std::optional<Quality> quality;  ///< none: the parent's
   std::optional<Decibels> level;   ///< LUFS; none: the parent's
   std::optional<bool> preload;     ///< none: the parent's
-  Place place;
+  FilePlace place;
 };
 
 /// One clip that a sound names: its path relative to the folder of clips.
@@ -50,7 +50,7 @@ struct BookClip {
   std::string path;
   double weight = 1;
   Decibels gain;  ///< of this clip, on top of its sound's
-  Place place;
+  FilePlace place;
 };
 
 /// The clips for one value of each trait that the layer goes by; "*" is any. Without values: whatever the traits are.
@@ -66,7 +66,7 @@ struct BookLoop {
   Range<Seconds> time;   ///< where the region is in seconds
   Range<Frames> frames;  ///< where it is in frames of the file
   Seconds crossfade;     ///< over the seam
-  Place place;
+  FilePlace place;
   friend bool operator==(const BookLoop& a, const BookLoop& b) {
     return a.between == b.between && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade;
   }
@@ -79,7 +79,7 @@ struct BookLayer : LayerDesign {
   std::vector<BookChoice> choices;
   BookLoop loop;
   std::optional<bool> stream;  ///< none: clips of more than half a minute do
-  Place place;
+  FilePlace place;
 };
 
 /// One key of a sound as it holds, and where its value comes from.
@@ -95,7 +95,7 @@ struct BookSound : SoundDesign {
   std::vector<BookLayer> layers;
   std::optional<bool> preload;        ///< whether its clips are in memory from the load on; none: the group's, or else they are
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
-  Place place;
+  FilePlace place;
 
   /// Calls `take(layer, clip)` for every clip that it may play.
   template <class F>
@@ -108,13 +108,13 @@ struct BookSound : SoundDesign {
 
 struct BookResponse : ResponseDesign {
   std::string sound;
-  Place place;
+  FilePlace place;
 };
 
 struct BookEvent {
   std::string name;
   std::vector<BookResponse> responses;
-  Place place;
+  FilePlace place;
 };
 
 /// What goes into one file for the game to load.
@@ -123,7 +123,7 @@ struct BookBank {
   std::vector<std::string> events;  ///< names or patterns; the sounds that they need come along
   std::vector<std::string> clips;   ///< files, patterns or folders: what it has for banks that need it; then it has no events
   std::vector<std::string> needs;   ///< banks that are loaded before, and have clips for it
-  Place place;
+  FilePlace place;
 };
 
 /// How a platform keeps clips; none: as the target says of all, or else as they are.
@@ -149,7 +149,7 @@ struct BookTarget : BookWays {
   Names names = Names::kept;               ///< of events, sounds, groups and clips in the banks
   std::vector<std::string> languages;      ///< none: all of the book
   std::map<std::string, BookWays> groups;  ///< for the sounds of these and below
-  Place place;
+  FilePlace place;
 };
 
 /// Who made some clips, and on what terms.
@@ -157,7 +157,7 @@ struct BookCredit {
   std::vector<std::string> clips;  ///< names, patterns, or folders with a slash at the end
   std::string licence;             ///< an SPDX name, or words
   std::string author, source, link;
-  Place place;
+  FilePlace place;
 };
 
 /// Advice that the designer has read and does not want to hear again.
@@ -165,7 +165,7 @@ struct BookAccepted {
   std::string advice;  ///< its kind
   std::string about;   ///< clip or sound, or a pattern; empty for all
   std::string reason;
-  Place place;
+  FilePlace place;
 };
 
 /// A clip that is made from a recipe; its path is "sketch:SOUND-1".

@@ -26,7 +26,7 @@ bool Advising::accepts(std::string_view kind, const std::string& about) {
   return accepted;
 }
 
-void Advising::advise(const Place& place, std::string_view kind, const std::string& about, double weight, std::string message) {
+void Advising::advise(const FilePlace& place, std::string_view kind, const std::string& about, double weight, std::string message) {
   if (!accepts(kind, about)) checked_.advice.push_back({place, std::string(kind), about, weight, std::move(message)});
 }
 

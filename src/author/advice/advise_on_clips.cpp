@@ -59,7 +59,7 @@ void about_clip(Advising& advising, const std::string& path, const Uses& uses) {
   const Advising::Use& first = uses.front();
   const ClipFacts& f = advising.facts(path);
   if (!f.problem.empty()) return advising.problem(first.clip->place, fmt::format("clip '{}': {}", path, f.problem));
-  const Place& place = first.clip->place;
+  const FilePlace& place = first.clip->place;
   if (f.loudness == silence)
     return advising.advise(place, "silent-clip", path, 0, fmt::format("'{}' holds nothing that can be heard; export it again", path));
   about_silence(advising, path, uses, f);

@@ -18,7 +18,7 @@ std::string stem_of(const std::string& path) {
 }
 
 void about_unused(Advising& advising) {
-  const Place book{advising.book().file, 0, 0};
+  const FilePlace book{advising.book().file, 0, 0};
   std::map<std::string, std::string> used_stems;
   for (const auto& [path, uses] : advising.uses()) used_stems.emplace(stem_of(path), path);
   const ClipFolder folder(advising.book().clips_folder);

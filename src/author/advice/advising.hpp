@@ -32,9 +32,9 @@ class Advising {
   bool reached(const BookSound& sound) const { return reached_.contains(sound.name); }
 
   /// What keeps the book from being compiled.
-  void problem(const Place& place, std::string message) { checked_.problems.push_back({place, std::move(message)}); }
+  void problem(const FilePlace& place, std::string message) { checked_.problems.push_back({place, std::move(message)}); }
   /// `weight` orders advice of one kind: the larger, the worse.
-  void advise(const Place& place, std::string_view kind, const std::string& about, double weight, std::string message);
+  void advise(const FilePlace& place, std::string_view kind, const std::string& about, double weight, std::string message);
   /// Whether the book has accepted such advice; it is counted then.
   bool accepts(std::string_view kind, const std::string& about);
   Checked take();

@@ -119,7 +119,7 @@ std::vector<Problem> Problems::take() {
 }
 
 std::string to_text(const Problem& problem) {
-  const Place& p = problem.place;
+  const FilePlace& p = problem.place;
   if (p.line == 0) return fmt::format("{}: {}", p.file, problem.message);
   return fmt::format("{}:{}:{}: {}", p.file, p.line, p.column, problem.message);
 }

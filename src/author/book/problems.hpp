@@ -14,12 +14,12 @@ class Problems {
  public:
   explicit Problems(std::string file) : file_(std::move(file)) {}
 
-  Place at(const toml::source_position& position) const { return {file_, position.line, position.column}; }
-  Place at(const toml::node& node) const { return at(node.source().begin); }
-  Place at(const toml::key& key) const { return at(key.source().begin); }
-  Place whole_file() const { return {file_, 0, 0}; }
+  FilePlace at(const toml::source_position& position) const { return {file_, position.line, position.column}; }
+  FilePlace at(const toml::node& node) const { return at(node.source().begin); }
+  FilePlace at(const toml::key& key) const { return at(key.source().begin); }
+  FilePlace whole_file() const { return {file_, 0, 0}; }
 
-  void add(Place place, std::string message) { list_.push_back({std::move(place), shortened(std::move(message))}); }
+  void add(FilePlace place, std::string message) { list_.push_back({std::move(place), shortened(std::move(message))}); }
 
   /// Whether a nearest name should still be looked for: each is compared with every other, and whoever has so many names
   /// wrong has another fault.

@@ -79,7 +79,7 @@ class Reader {
            });
   }
 
-  void missing(Place place, std::string message) {
+  void missing(FilePlace place, std::string message) {
     if (whole_) problems_.add(std::move(place), std::move(message));
   }
 
@@ -221,7 +221,7 @@ class Reader {
   }
 
   /// What it was to name must not be called unused for that.
-  void name_is_missing(const Place& place, std::string message) {
+  void name_is_missing(const FilePlace& place, std::string message) {
     problems_.add(place, std::move(message));
     book_.whole = false;
   }
@@ -279,7 +279,7 @@ class Reader {
   bool whole_;
   Book& book_;
   Problems& problems_;
-  Place folder_place_;
+  FilePlace folder_place_;
   std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
   std::set<std::string> dotted_;                        ///< names that should have had quotes
   std::vector<Mention> named_groups_;

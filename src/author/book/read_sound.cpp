@@ -39,7 +39,7 @@ std::string in_book(const toml::node& node) {
 SoundReader::SoundReader(const toml::table& root, bool whole, const ClipFolder& folder, Book& book, Problems& problems)
     : root_(root), whole_(whole), folder_(folder), book_(book), problems_(problems) {}
 
-void SoundReader::missing(Place place, std::string message) {
+void SoundReader::missing(FilePlace place, std::string message) {
   if (whole_) problems_.add(std::move(place), std::move(message));
 }
 

@@ -12,7 +12,7 @@ namespace tidewater {
 /// A name that a book uses and where: it must be known in the end.
 struct Mention {
   std::string name;
-  Place place;
+  FilePlace place;
 };
 
 /// Reads the sounds of one book: what each says itself, and what it takes over from the one it is like.
@@ -42,7 +42,7 @@ class SoundReader {
   static void put_over(const toml::table& own, Whole& into);
   const Whole& whole_table(std::string_view name, const toml::table& own);
   std::string advice_for(const std::string& pattern);
-  void missing(Place place, std::string message);
+  void missing(FilePlace place, std::string message);
   void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
   void read_layers(const Keys& table, BookSound& sound);
   void read_layer(const Keys& table, const std::string& what, BookLayer& layer);

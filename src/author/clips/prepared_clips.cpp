@@ -30,7 +30,7 @@ struct Job {
   std::string path;  ///< as the book names it
   std::string file;  ///< in the folder of clips, of the language that is spoken
   const BookLayer* layer;
-  Place place;
+  FilePlace place;
   ClipWays ways;
   std::string way;  ///< everything but the file's content that decides what becomes of it
   BankClip clip{};

@@ -10,7 +10,7 @@ namespace {
 /// The same clips for a layer of a book; says whether they stream, where all do or none does.
 class Layers {
  public:
-  Layers(const BankData& bank, const std::vector<std::string>& files, const Place& place) : bank_(bank), files_(files), place_(place) {}
+  Layers(const BankData& bank, const std::vector<std::string>& files, const FilePlace& place) : bank_(bank), files_(files), place_(place) {}
 
   BookLayer layer_of(const BankLayer& from) const {
     BookLayer layer;
@@ -61,13 +61,13 @@ class Layers {
 
   const BankData& bank_;
   const std::vector<std::string>& files_;
-  const Place& place_;
+  const FilePlace& place_;
 };
 
 }  // namespace
 
 Book book_of(const BankData& bank, const std::string& called, const std::vector<std::string>& files) {
-  const Place place{called, 0, 0};
+  const FilePlace place{called, 0, 0};
   Book book;
   book.name = bank.name;
   book.file = called;
