@@ -38,13 +38,13 @@ void peaks_alone(benchmark::State& state) {
 void limiter(benchmark::State& state, double level) {
   const auto samples = noise(level);
   Limiter limiter(48000);
-  std::array<float, run> left, right;
+  std::array<float, 2 * run> both;
   std::size_t at = 0;
   for (auto _ : state) {
-    std::copy_n(samples.begin() + static_cast<std::ptrdiff_t>(at), run, left.begin());
-    std::copy_n(samples.begin() + static_cast<std::ptrdiff_t>(at) + 77, run, right.begin());
-    limiter.run(left.data(), right.data(), run);
-    benchmark::DoNotOptimize(left.data());
+    std::copy_n(samples.begin() + static_cast<std::ptrdiff_t>(at), run, both.begin());
+    std::copy_n(samples.begin() + static_cast<std::ptrdiff_t>(at) + 77, run, both.begin() + run);
+    limiter.run(both.data(), run, run);
+    benchmark::DoNotOptimize(both.data());
     at = (at + run) % 8192;
   }
   bench::count_frames(state, run);

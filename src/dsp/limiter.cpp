@@ -79,8 +79,9 @@ double Limiter::SlidingLeast::add(double value) {
   return kept_[first_].value;
 }
 
-Limiter::Limiter(double rate)
-    : least_(look_ahead + std::llround(hold_seconds * rate)),
+Limiter::Limiter(double rate, std::size_t channels)
+    : past_(channels),
+      least_(look_ahead + std::llround(hold_seconds * rate)),
       release_step_(1 - std::exp(-1 / (release_seconds * rate))),
       rests_after_(2 * look_ahead + std::llround(hold_seconds * rate) + taps + most_frames) {
   estimate();
@@ -88,18 +89,21 @@ Limiter::Limiter(double rate)
   quiet_frames_ = rests_after_ + 1;
 }
 
-/// The highest magnitude that either channel has about each of the frames that can be judged now.
+/// The highest magnitude that any channel has about each of the frames that can be judged now.
 void Limiter::measure(int count) {
   std::array<float, most_frames> other;
   const Estimate& by = estimate();
   // The newest that a frame depends on lies half the filter behind it.
   const int first = history - taps + 1;
-  kernels::peaks(by.rows.data(), phases, taps, past_[0].data() + first, peaks_.data(), count);
-  kernels::peaks(by.rows.data(), phases, taps, past_[1].data() + first, other.data(), count);
-  for (int i = 0; i < count; ++i) {
-    const auto at = static_cast<std::size_t>(history - filter_delay + i);
-    float& peak = peaks_[static_cast<std::size_t>(i)];
-    peak = std::max({peak, other[static_cast<std::size_t>(i)], std::abs(past_[0][at]), std::abs(past_[1][at])});
+  peaks_.fill(0);
+  for (const Past& past : past_) {
+    if (past.quiet_frames > history) continue;
+    kernels::peaks(by.rows.data(), phases, taps, past.samples.data() + first, other.data(), count);
+    for (int i = 0; i < count; ++i) {
+      const auto at = static_cast<std::size_t>(history - filter_delay + i);
+      float& peak = peaks_[static_cast<std::size_t>(i)];
+      peak = std::max({peak, other[static_cast<std::size_t>(i)], std::abs(past.samples[at])});
+    }
   }
 }
 
@@ -113,16 +117,19 @@ double Limiter::limited_gain(double needed) {
   return std::min(1.0, released_sum_ / look_ahead);
 }
 
-void Limiter::run(float* left, float* right, int count) {
+void Limiter::run(float* samples, std::ptrdiff_t stride, int count) {
   float loudest = 0;
-  for (std::size_t channel = 0; channel < 2; ++channel) {
-    const float* in = channel == 0 ? left : right;
-    float* kept = past_[channel].data() + history;
+  for (std::size_t channel = 0; channel < past_.size(); ++channel) {
+    const float* in = samples + static_cast<std::ptrdiff_t>(channel) * stride;
+    float* kept = past_[channel].samples.data() + history;
+    float its_loudest = 0;
     for (int i = 0; i < count; ++i) {
       // A sum that is not a number must not stay in the filter's memory.
       kept[i] = std::isfinite(in[i]) ? std::clamp(in[i], -absurd, absurd) : 0;
-      loudest = std::max(loudest, std::abs(kept[i]));
+      its_loudest = std::max(its_loudest, std::abs(kept[i]));
     }
+    past_[channel].quiet_frames = its_loudest > 0 ? 0 : past_[channel].quiet_frames + count;
+    loudest = std::max(loudest, its_loudest);
   }
   const bool loud = static_cast<double>(loudest * estimate().bound) > ceiling;
   quiet_frames_ = loud ? 0 : quiet_frames_ + count;
@@ -141,6 +148,7 @@ void Limiter::run(float* left, float* right, int count) {
     released_sum_ = 0;
     for (const double gain : released_) released_sum_ += gain;
   }
+  std::array<float, most_frames> gains;
   for (int i = 0; i < count; ++i) {
     if (!resting) {
       // What lies between two frames belongs to both.
@@ -149,12 +157,14 @@ void Limiter::run(float* left, float* right, int count) {
       peak_before_ = here;
       gain_ = limited_gain(peak > ceiling ? ceiling / peak : 1);
     }
-    const auto gain = static_cast<float>(gain_);
-    const auto then = static_cast<std::size_t>(history - delay + i);
-    left[i] = past_[0][then] * gain;
-    right[i] = past_[1][then] * gain;
+    gains[static_cast<std::size_t>(i)] = static_cast<float>(gain_);
   }
-  for (auto& channel : past_) std::memmove(channel.data(), channel.data() + count, history * sizeof(float));
+  for (std::size_t channel = 0; channel < past_.size(); ++channel) {
+    float* const out = samples + static_cast<std::ptrdiff_t>(channel) * stride;
+    const float* const then = past_[channel].samples.data() + history - delay;
+    for (int i = 0; i < count; ++i) out[i] = then[i] * gains[static_cast<std::size_t>(i)];
+    std::memmove(past_[channel].samples.data(), past_[channel].samples.data() + count, history * sizeof(float));
+  }
 }
 
 }  // namespace tidewater

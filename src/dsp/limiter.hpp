@@ -1,5 +1,5 @@
 #pragma once
-/// Holds a stereo signal below a true peak, and leaves it alone, bit for bit, while it is below.
+/// Holds a signal of some channels below a true peak, and leaves it alone, bit for bit, while it is below.
 ///
 /// The true peak is estimated at eight times the rate; above 20 kHz (at 48 kHz) the estimate over-reads, where no short
 /// filter can tell, so that full-band noise does not slip through. The gain looks ahead: the least that any frame in reach
@@ -22,10 +22,11 @@ class Limiter {
   static constexpr int most_frames = 64;                   ///< at a time
 
   /// Allocates; nothing else does.
-  explicit Limiter(double rate);
+  explicit Limiter(double rate, std::size_t channels = 2);
 
-  /// In place; the output lags by `delay` frames.
-  void run(float* left, float* right, int count);
+  /// In place; the output lags by `delay` frames. All channels get the same gain. `stride` floats lie from one channel's first sample to
+  /// the next one's.
+  void run(float* samples, std::ptrdiff_t stride, int count);
 
   /// The gain in force after the last frame, as amplitude: 1 while nothing is limited.
   double gain() const { return gain_; }
@@ -33,7 +34,8 @@ class Limiter {
   /// See base/state.hpp.
   template <class State>
   void state(State& s) {
-    s(past_, peaks_, peak_before_, released_, turn_, released_sum_, reached_, gain_, quiet_frames_);
+    for (Past& past : past_) s(past.samples, past.quiet_frames);
+    s(peaks_, peak_before_, released_, turn_, released_sum_, reached_, gain_, quiet_frames_);
     least_.state(s);
   }
 
@@ -65,7 +67,11 @@ class Limiter {
   void measure(int count);
   double limited_gain(double needed);
 
-  std::array<std::array<float, history + most_frames>, 2> past_{};  ///< and behind it what is being limited
+  struct Past {
+    std::array<float, history + most_frames> samples{};  ///< and behind it what is being limited
+    std::int64_t quiet_frames = 0;                       ///< since this channel had anything at all
+  };
+  std::vector<Past> past_;
   std::array<float, most_frames> peaks_{};                          ///< of the frames `filter_delay` before those
   float peak_before_ = 0;
   SlidingLeast least_;

@@ -6,6 +6,7 @@
 #include <type_traits>
 #include <variant>
 
+#include "dsp/channel_gains.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/state_filter.hpp"
 
@@ -44,6 +45,8 @@ struct StartVoice {
   float high_pass = 0;
   Quality quality = Quality::standard;
   bool loop = false;
+  bool in_world = false;  ///< it has amplitudes for each channel, in place of a side
+  Amplitudes channels{};
 };
 
 /// Changes take their `ramp` or `fade` in frames, and at least the shortest change (dsp/smooth.hpp): nothing clicks.
@@ -72,6 +75,13 @@ struct SetVoiceSide {
   std::int64_t ramp = 0;
 };
 
+/// Of a voice in the world, on top of its gain.
+struct SetVoiceChannels {
+  std::uint32_t voice = 0;
+  Amplitudes channels{};
+  std::int64_t ramp = 0;
+};
+
 /// Of a voice or a group; 0 Hz takes the filter out.
 struct SetFilter {
   std::uint32_t index = 0;
@@ -94,7 +104,7 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetFilter, DefineGroup, SetGroupGain>;
+using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter, DefineGroup, SetGroupGain>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <memory>
 
 #include "dsp/flush_denormals.hpp"
 #include "dsp/kernels.hpp"
@@ -17,19 +18,28 @@ constexpr std::int64_t as_soon_as_possible = -1;
 /// The lower bits of a moment: frames of the call that is running. Above them the clock, for eleven years at 48 kHz.
 constexpr int call_bits = 20;
 constexpr std::int64_t longest_call = (std::int64_t{1} << call_bits) - 1;
+constexpr std::size_t alignment = 16;  // floats
 
 }  // namespace
 
 Mixer::Mixer(const MixerOptions& options)
     : options_(options),
-      limiter_(options.rate),
+      width_(static_cast<std::size_t>(std::max(2, channels(options.layout)))),
+      limiter_(options.rate, width_),
       voices_(options.voices),
+      channels_(options.voices),
+      samples_(std::make_unique<float[]>((most_groups + 1) * width_ * most_run + alignment)),
       groups_(std::make_unique<Group[]>(most_groups)),
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(command_capacity),
       finished_(options.voices + 1),  // a voice is started again only after its last report was taken: never overflows
       late_(late_capacity),
       to_skip_(options.limiter ? Limiter::delay : 0) {
+  void* first = samples_.get();
+  std::size_t room = ((most_groups + 1) * width_ * most_run + alignment) * sizeof(float);
+  std::align(alignment * sizeof(float), sizeof(float), first, room);
+  for (std::uint32_t g = 0; g < most_groups; ++g) groups_[g].bus.first = static_cast<float*>(first) + g * width_ * most_run;
+  output_.first = static_cast<float*>(first) + most_groups * width_ * most_run;
   groups_[0].used = true;
   prepare_filters();
 }
@@ -75,6 +85,7 @@ void Mixer::carry_out(const Command& command) noexcept {
   const auto active = [this](std::uint32_t voice) { return voice < voices_.size() && voices_[voice].active(); };
   if (const auto* start = std::get_if<StartVoice>(&command)) {
     voices_[start->voice].start(*start, rendered_, options_.rate);
+    if (start->in_world) channels_[start->voice].begin(start->channels);
     sounding_ = true;
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
     if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
@@ -84,17 +95,13 @@ void Mixer::carry_out(const Command& command) noexcept {
     if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp, rendered_);
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
     if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp, rendered_);
+  } else if (const auto* its = std::get_if<SetVoiceChannels>(&command)) {
+    if (active(its->voice)) voices_[its->voice].set_channels(channels_[its->voice], its->channels, its->ramp, rendered_);
   } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
-    if (filter->group) {
-      Group& group = groups_[filter->index];
-      StateFilter& its = filter->kind == StateFilter::Kind::low_pass ? group.low_pass : group.high_pass;
-      if (sounding_)
-        its.tune(static_cast<double>(filter->hertz), options_.rate, filter->ramp);
-      else
-        its.begin(static_cast<double>(filter->hertz), options_.rate);
-    } else if (active(filter->index)) {
+    if (filter->group)
+      set_filter(*filter);
+    else if (active(filter->index))
       voices_[filter->index].set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp, rendered_);
-    }
   } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
     groups_[define->group].parent = define->parent;
     groups_[define->group].gain = Smooth::at(static_cast<double>(define->gain));
@@ -108,36 +115,58 @@ void Mixer::carry_out(const Command& command) noexcept {
   }
 }
 
+/// Of a group.
+void Mixer::set_filter(const SetFilter& command) noexcept {
+  for (Filters& filters : groups_[command.index].filters) {
+    StateFilter& its = command.kind == StateFilter::Kind::low_pass ? filters.low_pass : filters.high_pass;
+    if (sounding_)
+      its.tune(static_cast<double>(command.hertz), options_.rate, command.ramp);
+    else
+      its.begin(static_cast<double>(command.hertz), options_.rate);
+  }
+}
+
 /// Whatever went wrong in a voice or a clip stays in its group: a sample that is not finite is none.
 void Mixer::mend(std::uint32_t group, int frames) noexcept {
-  for (float* samples : {groups_[group].bus.left, groups_[group].bus.right}) {
-    if (kernels::finite(samples, frames)) continue;
+  each_channel(groups_[group].heard, [&](std::size_t channel) {
+    float* const samples = groups_[group].bus.channel(channel);
+    if (kernels::finite(samples, frames)) return;
     for (int i = 0; i < frames; ++i)
       if (!std::isfinite(samples[i])) samples[i] = 0;
     broken_group_.store(group, std::memory_order_relaxed);
-  }
+  });
+}
+
+/// A quantum of two channels. False where something in it was not finite.
+bool Mixer::filter_pair(Group& group, std::size_t pair, int at) noexcept {
+  bool whole = true;
+  for (StateFilter* filter : {&group.filters[pair].low_pass, &group.filters[pair].high_pass})
+    if (filter->active()) whole = filter->run(group.bus.channel(2 * pair) + at, group.bus.channel(2 * pair + 1) + at, quantum) && whole;
+  return whole;
 }
 
 void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   Group& group = groups_[index];
-  StereoBus& bus = group.bus;
-  StereoBus& to = index == 0 ? output_ : groups_[group.parent].bus;
+  const Bus& to = index == 0 ? output_ : groups_[group.parent].bus;
   Meter& meter = meters_[index];
   float peak = meter.peak.load(std::memory_order_relaxed);
   float power = 0;
   mend(index, frames);
+  if (index > 0) groups_[group.parent].heard |= group.heard;
   for (int at = 0; at < frames; at += quantum) {
-    for (StateFilter* filter : {&group.low_pass, &group.high_pass})
-      if (filter->active() && !filter->run(bus.left + at, bus.right + at, quantum)) broken_group_.store(index, std::memory_order_relaxed);
+    for (std::size_t pair = 0; pair < width_ / 2; ++pair)
+      if ((group.heard >> (2 * pair) & front) != 0 && group.filters[pair].active() && !filter_pair(group, pair, at))
+        broken_group_.store(index, std::memory_order_relaxed);
     power = 0;
     for (int from = at, count = 0; from < at + quantum; from += count) {
       count = static_cast<int>(std::min<std::int64_t>(at + quantum - from, group.gain.knot()));
       const kernels::Curve gain = group.gain.curve();
       group.gain.advance(count);
-      const auto left = kernels::add_and_measure(bus.left + from, gain, to.left + from, count);
-      const auto right = kernels::add_and_measure(bus.right + from, gain, to.right + from, count);
-      peak = std::max({peak, left.peak, right.peak});
-      power += left.power + right.power;
+      each_channel(group.heard, [&](std::size_t channel) {
+        const auto its = kernels::add_and_measure(group.bus.channel(channel) + from, gain, to.channel(channel) + from, count);
+        peak = std::max(peak, its.peak);
+        power += its.power;
+      });
     }
   }
   meter.peak.store(peak, std::memory_order_relaxed);
@@ -168,22 +197,26 @@ int Mixer::carry_out_due(int frames) noexcept {
 
 void Mixer::render_run(int frames) noexcept {
   const auto bytes = static_cast<std::size_t>(frames) * sizeof(float);
-  const auto clear = [bytes](StereoBus& bus) {
-    std::memset(bus.left, 0, bytes);
-    std::memset(bus.right, 0, bytes);
-  };
-  for (std::uint32_t g = 0; g < most_groups; ++g)
-    if (groups_[g].used) clear(groups_[g].bus);
-  clear(output_);
+  for (std::uint32_t g = 0; g < most_groups; ++g) {
+    if (!groups_[g].used) continue;
+    Group& group = groups_[g];
+    each_channel(group.heard, [&](std::size_t channel) { std::memset(group.bus.channel(channel), 0, bytes); });
+    // What a filter still has of a pair is heard; else a pair is quiet until something comes.
+    for (std::size_t pair = 1; pair < width_ / 2; ++pair)
+      if (!group.filters[pair].active()) group.heard &= ~(front << (2 * pair));
+  }
+  for (std::size_t channel = 0; channel < width_; ++channel) std::memset(output_.channel(channel), 0, bytes);
   mix_voices(frames);
   for (std::uint32_t g = most_groups; g-- > 0;)
     if (groups_[g].used) mix_group_into_parent(g, frames);
   if (options_.layout == Layout::mono) {
     constexpr float fold = 0.70710678F;
-    for (int i = 0; i < frames; ++i) output_.left[i] = output_.right[i] = (output_.left[i] + output_.right[i]) * fold;
+    float* const left = output_.channel(0);
+    float* const right = output_.channel(1);
+    for (int i = 0; i < frames; ++i) left[i] = right[i] = (left[i] + right[i]) * fold;
   }
   if (options_.limiter)
-    for (int at = 0; at < frames; at += quantum) limiter_.run(output_.left + at, output_.right + at, quantum);
+    for (int at = 0; at < frames; at += quantum) limiter_.run(output_.first + at, most_run, quantum);
   rendered_ += frames;
   const int skipped = std::min(to_skip_, frames);
   to_skip_ -= skipped;
@@ -201,7 +234,10 @@ void Mixer::mix_voices(int frames) noexcept {
     if (v + ahead < voices_.size() && voices_[v + ahead].active()) voices_[v + ahead].prefetch();
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
-    const std::int64_t end = voice.mix_into(groups_[voice.group()].bus, rendered_, frames);
+    Group& group = groups_[voice.group()];
+    if (voice.in_world())
+      for (std::size_t c = 2; c < width_; ++c) group.heard |= channels_[v].heard(c) ? Channels{1} << c : 0;
+    const std::int64_t end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
     if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_});
@@ -210,10 +246,15 @@ void Mixer::mix_voices(int frames) noexcept {
 
 void Mixer::hand_out(float* to, int from, int count) const noexcept {
   const int width = channels(options_.layout);
-  for (int i = from; i < from + count; ++i, to += width) {
-    to[0] = output_.left[i];
-    if (width > 1) to[1] = output_.right[i];
-    for (int channel = 2; channel < width; ++channel) to[channel] = 0;
+  if (width == 2) {
+    const float* const left = output_.channel(0);
+    const float* const right = output_.channel(1);
+    for (int i = from; i < from + count; ++i, to += 2) to[0] = left[i], to[1] = right[i];
+    return;
+  }
+  for (int channel = 0; channel < width; ++channel) {
+    const float* const samples = output_.channel(static_cast<std::size_t>(channel));
+    for (int i = 0; i < count; ++i) to[i * width + channel] = samples[from + i];
   }
 }
 

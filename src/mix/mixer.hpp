@@ -86,14 +86,23 @@ class Mixer {
   std::uint32_t take_broken_group() { return broken_group_.exchange(no_group, std::memory_order_relaxed); }
 
  private:
-  struct Group {
-    StereoBus bus;
-    Smooth gain = Smooth::at(1);
+  /// Two channels at a time.
+  struct Filters {
     StateFilter low_pass{StateFilter::Kind::low_pass};
     StateFilter high_pass{StateFilter::Kind::high_pass};
+    bool active() const { return low_pass.active() || high_pass.active(); }
+  };
+  /// A bit for each channel of a bus.
+  using Channels = std::uint32_t;
+  struct Group {
+    Bus bus;
+    Smooth gain = Smooth::at(1);
+    std::array<Filters, most_channels / 2> filters;
     std::uint32_t parent = 0;
+    Channels heard = front;  ///< those that something may be in; the others are zeros
     bool used = false;
   };
+  static constexpr Channels front = 3;
   struct Meter {
     std::atomic<float> peak{0};
     std::atomic<float> rms{0};
@@ -118,12 +127,22 @@ class Mixer {
   void mix_voices(int frames) noexcept;
   void hand_out(float* to, int from, int count) const noexcept;
   void carry_out(const Command& command) noexcept;
+  void set_filter(const SetFilter& command) noexcept;
   void mix_group_into_parent(std::uint32_t index, int frames) noexcept;
+  bool filter_pair(Group& group, std::size_t pair, int at) noexcept;
+  template <class Act>
+  void each_channel(Channels which, Act act) const {
+    for (std::size_t c = 0; c < width_; ++c)
+      if ((which >> c & 1) != 0) act(c);
+  }
   void mend(std::uint32_t group, int frames) noexcept;
 
   MixerOptions options_;
+  std::size_t width_;  ///< channels of a bus
   Limiter limiter_;
   std::vector<Voice> voices_;
+  std::vector<ChannelGains> channels_;  ///< of voices in the world, by voice
+  std::unique_ptr<float[]> samples_;    ///< of all buses
   std::unique_ptr<Group[]> groups_;
   std::unique_ptr<Meter[]> meters_;
   moodycamel::ReaderWriterQueue<Posted> commands_;
@@ -136,7 +155,7 @@ class Mixer {
   std::uint64_t last_late_ = 0;   ///< request that was reported to be late
   std::int64_t call_begins_ = 0;  ///< the clock at this call
   std::int64_t call_ends_ = 0;
-  StereoBus output_{};
+  Bus output_;
   int output_size_ = 0;                   ///< frames in `output_`
   int output_left_ = 0;                   ///< frames of `output_` not handed out yet
   int to_skip_ = 0;                       ///< frames that the limiter's delay puts before the first
@@ -149,14 +168,17 @@ class Mixer {
 template <class State>
 void Mixer::state(State& s) {
   s(rendered_, call_begins_, call_ends_, posted_, taken_, may_take_, last_late_);
-  s(output_, output_size_, output_left_, to_skip_, sounding_);
+  for (std::size_t c = 0; c < width_; ++c)
+    for (int i = 0; i < most_run; ++i) s(output_.channel(c)[i]);
+  s(output_size_, output_left_, to_skip_, sounding_);
   s.atomic(moment_);
   s.atomic(committed_);
   s.atomic(broken_group_);
   limiter_.state(s);
   for (Voice& voice : voices_) voice.state(s);
+  s.list(channels_);
   for (std::uint32_t g = 0; g < most_groups; ++g) {
-    s(groups_[g].gain, groups_[g].low_pass, groups_[g].high_pass, groups_[g].parent, groups_[g].used);
+    s(groups_[g].gain, groups_[g].filters, groups_[g].parent, groups_[g].used);
     s.atomic(meters_[g].peak);
     s.atomic(meters_[g].rms);
   }

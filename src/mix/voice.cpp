@@ -3,9 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <numbers>
 
-#include "dsp/fade.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 #include "mix/stream_ring.hpp"
@@ -36,6 +34,7 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   shortest_ = shortest_change(rate);
   gain_ = Smooth::at(static_cast<double>(command.gain));
   side_ = Smooth::at(static_cast<double>(command.side));
+  in_world_ = command.in_world;
   fold_ = command.fold;
   start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
@@ -77,6 +76,13 @@ void Voice::set_side(float side, std::int64_t ramp, std::int64_t now) {
   pan_ = gains();
 }
 
+void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, std::int64_t now) const {
+  if (ramp == 0 && start_frame_ >= now)
+    channels.begin(gains);
+  else
+    channels.go(gains, ramp, shortest_);
+}
+
 void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now) {
   StateFilter& filter = kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_;
   if (ramp == 0 && start_frame_ >= now)
@@ -88,60 +94,6 @@ void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::in
 
 /// A stream counts on in a loop: its rounds need not be whole at this rate.
 std::int64_t Voice::position() const { return loop_ && clip_.stream == nullptr ? clip_.folded(source_frame()) : source_frame(); }
-
-/// Frames until it is over, of one that was told to go.
-std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_left_, fade_out_left_) : fade_out_left_; }
-
-/// Its level before the place, and how it moves: from here on, or as it moved up to here.
-Moving Voice::level(bool so_far) const {
-  Moving level{gain_.value() * flow_.value(), gain_.value() * flow_.slope() + gain_.slope() * flow_.value()};
-  if (fade_in_done_ < fade_in_length_ || (so_far && fade_in_length_ > 0 && fade_in_done_ == fade_in_length_))
-    level = level * fade(fade_in_done_, fade_in_length_, shortest_);
-  if (fade_out_length_ > 0) {
-    const Moving out = fade(fade_out_left_, fade_out_length_, shortest_);
-    level = level * Moving{out.value, -out.slope};
-  }
-  return cut_.value() == 1 ? level : level * Moving{cut_.value(), cut_.slope()};
-}
-
-/// Frames for which its level and place follow one law.
-std::int64_t Voice::knot() const {
-  std::int64_t next = std::min({gain_.knot(), side_.knot(), flow_.knot(), cut_.knot()});
-  if (fade_in_done_ < fade_in_length_) next = std::min(next, fade_in_length_ - fade_in_done_);
-  return next;
-}
-
-/// Level and place move on in time.
-void Voice::go_on(std::int64_t frames) {
-  gain_.advance(frames);
-  flow_.advance(frames);
-  cut_.advance(frames);
-  if (side_.moving()) {
-    side_.advance(frames);
-    pan_ = gains();
-  }
-  fade_in_done_ += frames;
-  if (fade_out_length_ > 0) fade_out_left_ -= frames;
-  if (cut_left_ > 0) cut_left_ -= frames;
-}
-
-Voice::Gains Voice::gains() const {
-  constexpr double quarter = std::numbers::pi / 4;
-  const double side = side_.value();
-  if (clip_.mono()) {
-    // Equal power: the cosine and the sine of one angle.
-    const double angle = (side + 1) * quarter;
-    const double turn = quarter * side_.slope();
-    return {{std::cos(angle), -std::sin(angle) * turn}, {std::sin(angle), std::cos(angle) * turn}};
-  }
-  // A balance takes away on the other side, by a cosine that begins without a bend.
-  const double angle = 2 * quarter * std::abs(side);
-  const double turn = 2 * quarter * (side < 0 ? -side_.slope() : side_.slope());
-  const auto fold = static_cast<double>(fold_);
-  const Moving less{fold * std::cos(angle), -fold * std::sin(angle) * turn};
-  const Moving same{fold, 0};
-  return side > 0 ? Gains{less, same} : Gains{same, less};
-}
 
 int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const {
   if (loop_) return wanted;
@@ -245,14 +197,6 @@ void Voice::wrap_position() {
   if (position_ > kept) position_ -= (position_ - kept + round - 1) / round * round;
 }
 
-bool Voice::level_moves() const {
-  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0 || cut_left_ > 0;
-}
-
-bool Voice::only_gain_moves() const {
-  return !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
-}
-
 /// Whether the samples for so many more frames are there.
 bool Voice::has_ahead(std::int64_t frames) const {
   const std::int64_t first = source_frame() - reach;
@@ -282,20 +226,20 @@ void Voice::tend_flow(int frames, std::int64_t now) {
   if (!enough) clip_.stream->note_late(now);
 }
 
-std::int64_t Voice::mix_into(StereoBus& bus, std::int64_t now, int frames) {
+std::int64_t Voice::mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
   for (int at = 0; at < frames;) {
     // A pitch that moves, a beginning and an end are followed a quantum at a time, on the clock's own grid.
     const bool whole = !step_.moving() && fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
-    const std::int64_t end = mix_piece(bus.left + at, bus.right + at, now + at, piece);
+    const std::int64_t end = mix_piece({bus, channels}, at, now + at, piece);
     if (end >= 0) return end;
     at += piece;
   }
   return -1;
 }
 
-std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t now, int frames) {
+std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int frames) {
   const std::int64_t offset = std::max<std::int64_t>(0, start_frame_ - now);
   if (offset > 0 && fade_out_length_ > 0) {
     active_ = false;  // stopped before it was heard
@@ -334,51 +278,26 @@ std::int64_t Voice::mix_piece(float* left_bus, float* right_bus, std::int64_t no
 
     step_.advance(heard);
     const float* right = mono ? left : made_right.data();
+    if (in_world_ && !mono) {
+      // One thing at one place: its two channels come from there as one.
+      constexpr float half_power = 0.70710678F;
+      for (std::size_t i = 0; i < static_cast<std::size_t>(heard); ++i) made_left[i] = (made_left[i] + made_right[i]) * half_power;
+      right = left;
+    }
+    const int begins = at + static_cast<int>(offset);
     // Levels that move do so from quantum to quantum.
-    for (int at = 0, piece = 0; at < heard; at += piece) {
-      piece = level_moves() ? std::min(quantum, heard - at) : heard - at;
-      add_to(left_bus + offset + at, right_bus + offset + at, left + at, right + at, piece);
+    for (int done = 0, piece = 0; done < heard; done += piece) {
+      piece = level_moves() || (in_world_ && into.channels.moving()) ? std::min(quantum, heard - done) : heard - done;
+      if (in_world_)
+        add_to_channels(into, begins + done, left + done, piece);
+      else
+        add_to(into.bus.channel(0) + begins + done, into.bus.channel(1) + begins + done, left + done, right + done, piece);
     }
   }
   wrap_position();
   if (!ended) return -1;
   active_ = false;
   return now + offset + heard;
-}
-
-/// Source and bus of `count` frames; mono where both sources are one.
-void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
-  const bool mono = left == right;
-  if (!level_moves()) {
-    const double level = gain_.value();
-    const auto left_part = static_cast<float>(level * pan_.left.value);
-    const auto right_part = static_cast<float>(level * pan_.right.value);
-    if (mono) return kernels::add(left, {}, left_part, right_part, bus_left, bus_right, count);
-    kernels::add(left, {left_part}, bus_left, count);
-    return kernels::add(right, {right_part}, bus_right, count);
-  }
-  for (int at = 0, piece = 0; at < count; at += piece) {
-    piece = static_cast<int>(std::min<std::int64_t>(count - at, knot()));
-    if (mono && only_gain_moves()) {
-      const kernels::Curve gain = gain_.curve();
-      gain_.advance(piece);
-      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left + at,
-                   bus_right + at, piece);
-      continue;
-    }
-    const Moving before = level(false);
-    const Gains pan_before = pan_;
-    const bool turns = side_.moving();
-    go_on(piece);
-    const Moving after = level(true);
-    if (mono && !turns) {
-      kernels::add(left + at, curve(before, after, piece), static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value),
-                   bus_left + at, bus_right + at, piece);
-    } else {
-      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), bus_left + at, piece);
-      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), bus_right + at, piece);
-    }
-  }
 }
 
 /// The clip's own samples, where they are what is heard.

@@ -3,6 +3,7 @@
 #include <cstdint>
 #include <span>
 
+#include "dsp/channel_gains.hpp"
 #include "dsp/ramp.hpp"
 #include "dsp/smooth.hpp"
 #include "mix/command.hpp"
@@ -15,9 +16,11 @@ inline constexpr int quantum = 64;
 /// Most frames that are mixed in one go, a whole number of quanta: voices that do not change cost less in long runs.
 inline constexpr int most_run = 512;
 
-struct StereoBus {
-  alignas(64) float left[most_run];
-  alignas(64) float right[most_run];
+/// Channels of `most_run` frames each, one after the other: those of the layout, in its order; two at least.
+struct Bus {
+  float* first = nullptr;
+
+  float* channel(std::size_t number) const { return first + number * most_run; }
 };
 
 /// One clip being mixed. Everything it needs is inside; it never allocates.
@@ -29,6 +32,8 @@ class alignas(64) Voice {
   void set_gain(float gain, std::int64_t ramp, std::int64_t now);
   void set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now);
   void set_side(float side, std::int64_t ramp, std::int64_t now);
+  /// Those of a voice in the world lie beside it, in `channels`.
+  void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, std::int64_t now) const;
   void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now);
 
   /// Lines of 64 bytes that a run looks at, from the front.
@@ -37,12 +42,13 @@ class alignas(64) Voice {
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
   bool whole() const { return whole_; }
+  bool in_world() const { return in_world_; }
   /// Source frames since the clip's head; a loop in memory has gone round.
   std::int64_t position() const;
 
   /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame the voice ended
   /// at, or -1. In how many runs frames are mixed makes no difference to any sample.
-  std::int64_t mix_into(StereoBus& bus, std::int64_t now, int frames);
+  std::int64_t mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames);
   /// Asks for the memory that the next run will read.
   void prefetch() const;
 
@@ -57,6 +63,11 @@ class alignas(64) Voice {
   struct Gains {
     Moving left, right;
   };
+  /// Where it goes, and how much of it into each channel, if it is in the world.
+  struct Into {
+    Bus bus;
+    ChannelGains& channels;
+  };
 
   bool level_moves() const;
   bool only_gain_moves() const;
@@ -65,8 +76,10 @@ class alignas(64) Voice {
   void tend_flow(int frames, std::int64_t now);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
-  std::int64_t mix_piece(float* left, float* right, std::int64_t now, int frames);
+  std::int64_t mix_piece(const Into& into, int at, std::int64_t now, int frames);
   void add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count);
+  void add_to_channels(const Into& into, int at, const float* samples, int count);
+  void add_flat(const Into& into, int at, const float* samples, int count) const;
   const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
   void read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right);
@@ -86,6 +99,7 @@ class alignas(64) Voice {
   // What every run looks at comes first, in as few lines of memory as it takes.
   bool active_ = false;
   bool loop_ = false;
+  bool in_world_ = false;
   bool filtered_ = false;  ///< one of the filters is at work
   bool whole_ = true;      ///< nothing in it was other than finite
   Quality quality_ = Quality::standard;

@@ -1,0 +1,145 @@
+/// A voice's level and place, and how they move: what of its samples each channel gets.
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "dsp/fade.hpp"
+#include "dsp/kernels.hpp"
+#include "mix/voice.hpp"
+
+namespace tidewater {
+
+/// Frames until it is over, of one that was told to go.
+std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_left_, fade_out_left_) : fade_out_left_; }
+
+/// Its level before the place, and how it moves: from here on, or as it moved up to here.
+Moving Voice::level(bool so_far) const {
+  Moving level{gain_.value() * flow_.value(), gain_.value() * flow_.slope() + gain_.slope() * flow_.value()};
+  if (fade_in_done_ < fade_in_length_ || (so_far && fade_in_length_ > 0 && fade_in_done_ == fade_in_length_))
+    level = level * fade(fade_in_done_, fade_in_length_, shortest_);
+  if (fade_out_length_ > 0) {
+    const Moving out = fade(fade_out_left_, fade_out_length_, shortest_);
+    level = level * Moving{out.value, -out.slope};
+  }
+  return cut_.value() == 1 ? level : level * Moving{cut_.value(), cut_.slope()};
+}
+
+/// Frames for which its level and place follow one law.
+std::int64_t Voice::knot() const {
+  std::int64_t next = std::min({gain_.knot(), side_.knot(), flow_.knot(), cut_.knot()});
+  if (fade_in_done_ < fade_in_length_) next = std::min(next, fade_in_length_ - fade_in_done_);
+  return next;
+}
+
+/// Level and place move on in time.
+void Voice::go_on(std::int64_t frames) {
+  gain_.advance(frames);
+  flow_.advance(frames);
+  cut_.advance(frames);
+  if (side_.moving()) {
+    side_.advance(frames);
+    pan_ = gains();
+  }
+  fade_in_done_ += frames;
+  if (fade_out_length_ > 0) fade_out_left_ -= frames;
+  if (cut_left_ > 0) cut_left_ -= frames;
+}
+
+Voice::Gains Voice::gains() const {
+  constexpr double quarter = std::numbers::pi / 4;
+  const double side = side_.value();
+  if (clip_.mono()) {
+    // Equal power: the cosine and the sine of one angle.
+    const double angle = (side + 1) * quarter;
+    const double turn = quarter * side_.slope();
+    return {{std::cos(angle), -std::sin(angle) * turn}, {std::sin(angle), std::cos(angle) * turn}};
+  }
+  // A balance takes away on the other side, by a cosine that begins without a bend.
+  const double angle = 2 * quarter * std::abs(side);
+  const double turn = 2 * quarter * (side < 0 ? -side_.slope() : side_.slope());
+  const auto fold = static_cast<double>(fold_);
+  const Moving less{fold * std::cos(angle), -fold * std::sin(angle) * turn};
+  const Moving same{fold, 0};
+  return side > 0 ? Gains{less, same} : Gains{same, less};
+}
+
+bool Voice::level_moves() const {
+  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0 || cut_left_ > 0;
+}
+
+bool Voice::only_gain_moves() const {
+  return !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
+}
+
+/// Source and bus of `count` frames; mono where both sources are one.
+void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
+  const bool mono = left == right;
+  if (!level_moves()) {
+    const double level = gain_.value();
+    const auto left_part = static_cast<float>(level * pan_.left.value);
+    const auto right_part = static_cast<float>(level * pan_.right.value);
+    if (mono) return kernels::add(left, {}, left_part, right_part, bus_left, bus_right, count);
+    kernels::add(left, {left_part}, bus_left, count);
+    return kernels::add(right, {right_part}, bus_right, count);
+  }
+  for (int at = 0, piece = 0; at < count; at += piece) {
+    piece = static_cast<int>(std::min<std::int64_t>(count - at, knot()));
+    if (mono && only_gain_moves()) {
+      const kernels::Curve gain = gain_.curve();
+      gain_.advance(piece);
+      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left + at,
+                   bus_right + at, piece);
+      continue;
+    }
+    const Moving before = level(false);
+    const Gains pan_before = pan_;
+    const bool turns = side_.moving();
+    go_on(piece);
+    const Moving after = level(true);
+    if (mono && !turns) {
+      kernels::add(left + at, curve(before, after, piece), static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value),
+                   bus_left + at, bus_right + at, piece);
+    } else {
+      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), bus_left + at, piece);
+      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), bus_right + at, piece);
+    }
+  }
+}
+
+/// What does not move goes into two channels at a time.
+void Voice::add_flat(const Into& into, int at, const float* samples, int count) const {
+  const auto level = static_cast<float>(gain_.value()) * (clip_.mono() ? 1 : fold_);
+  std::array<std::size_t, most_channels> heard{};
+  std::size_t channels = 0;
+  for (std::size_t c = 0; c < most_channels; ++c)
+    if (into.channels.heard(c)) heard[channels++] = c;
+  const auto part = [&](std::size_t c) { return level * static_cast<float>(into.channels.at(c).value); };
+  for (std::size_t i = 0; i + 1 < channels; i += 2)
+    kernels::add(samples, {}, part(heard[i]), part(heard[i + 1]), into.bus.channel(heard[i]) + at, into.bus.channel(heard[i + 1]) + at,
+                 count);
+  if (channels % 2 == 1)
+    kernels::add(samples, {part(heard[channels - 1])}, into.bus.channel(heard[channels - 1]) + at, count);
+}
+
+/// Of a voice in the world.
+void Voice::add_to_channels(const Into& into, int at, const float* samples, int count) {
+  if (!level_moves() && !into.channels.moving()) return add_flat(into, at, samples, count);
+  const double fold = clip_.mono() ? 1 : static_cast<double>(fold_);
+  for (int done = 0, piece = 0; done < count; done += piece) {
+    piece = static_cast<int>(std::min<std::int64_t>({count - done, knot(), into.channels.knot()}));
+    const Moving before = level(false) * fold;
+    std::array<Moving, most_channels> from;
+    std::array<bool, most_channels> heard{};
+    for (std::size_t c = 0; c < most_channels; ++c)
+      if (heard[c] = into.channels.heard(c); heard[c]) from[c] = into.channels.at(c);
+    go_on(piece);
+    into.channels.advance(piece);
+    const Moving after = level(true) * fold;
+    for (std::size_t c = 0; c < most_channels; ++c)
+      if (heard[c]) kernels::add(samples + done, curve(before * from[c], after * into.channels.at(c), piece), into.bus.channel(c) + at + done, piece);
+  }
+}
+
+}  // namespace tidewater
