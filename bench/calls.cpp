@@ -103,7 +103,7 @@ class Game {
         const Trait traits[] = {{"surface", surfaces[random_.below(4)]}, {"shoe", shoes[random_.below(2)]}};
         const Name name = names_[random_.below(variety)];
         times.begin();
-        const Raised raised = manager_.raise(name, std::span<const Trait>(traits), 1 + random_.below(50));
+        const Raised raised = manager_.raise(name, std::span<const Trait>(traits), Emitter{1 + random_.below(50)});
         times.end();
         started_ += plays(raised.outcome) ? 1 : 0;
       }
@@ -229,7 +229,7 @@ class Held {
  public:
   Held() : control_({.voices = 256, .journal = [](const JournalEntry&) {}}) {
     load(bank_of(1, 48000));
-    for (int i = 0; i < 10256; ++i) ask(asked::Raise{.id = 0, .event = "calls.loop", .emitter = 0, .traits = {}});
+    for (int i = 0; i < 10256; ++i) ask(asked::Raise{.id = 0, .event = "calls.loop", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
     step();
   }
 
@@ -239,7 +239,7 @@ class Held {
     for (int i = 0; i < 200; ++i) {
       load(other, &loading);
       for (int frame = 0; frame < 4; ++frame) step(&updating);
-      for (int n = 0; n < 20; ++n) ask(asked::Raise{.id = 0, .event = "other.event.1", .emitter = 0, .traits = {}});
+      for (int n = 0; n < 20; ++n) ask(asked::Raise{.id = 0, .event = "other.event.1", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
       unload("other", &loading);
       for (int frame = 0; frame < 4; ++frame) step(&updating);
     }
@@ -249,7 +249,7 @@ class Held {
   }
   void raise(Times& times) {
     for (int i = 0; i < 4000; ++i) {
-      for (int n = 0; n < 5; ++n) ask(asked::Raise{.id = 0, .event = "calls.event.0", .emitter = 0, .traits = {}}, {}, &times);
+      for (int n = 0; n < 5; ++n) ask(asked::Raise{.id = 0, .event = "calls.event.0", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}}, {}, &times);
       step();
     }
   }
@@ -285,8 +285,14 @@ class Held {
     std::list<LiveBank> silent;
     if (times != nullptr) times->begin();
     control_.settle();
-    control_.update(Seconds{1.0 / 60});
+    control_.open_update();
+    control_.commit();
+    if (times != nullptr) times->end();
+    control_.listen();
+    if (times != nullptr) times->begin();
+    control_.close_update(Seconds{1.0 / 60});
     silent = control_.loaded.take_silent();
+    control_.leave_world(silent);
     control_.voices.hand_out_ended();
     control_.commit();
     if (times != nullptr) times->end();
@@ -355,7 +361,7 @@ void hour() {
     for (int at = 0; at < 60 * 60; ++at) {
       for (const auto& [event, surface, walker] : trip.advance(at / 60.0)) {
         const std::vector<Trait> traits = {{"surface", surface}};
-        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), walker);
+        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), Emitter{walker});
       }
       frame();
     }

@@ -86,7 +86,7 @@ std::vector<float> played(const std::vector<Bank>& banks) {
   std::vector<float> all, block(1600);
   for (int frame = 0; frame < 240; ++frame) {
     const char* const surfaces[] = {"steel", "planks", "sand"};
-    if (random.below(3) == 0) manager.raise("step", {{"surface", surfaces[random.below(3)]}}, 1 + random.below(3));
+    if (random.below(3) == 0) manager.raise("step", {{"surface", surfaces[random.below(3)]}}, Emitter{1 + random.below(3)});
     if (random.below(9) == 0) manager.raise("hum");
     if (frame % 80 == 5) manager.raise("song");
     if (random.below(30) == 0) manager.raise("hush");

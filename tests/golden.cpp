@@ -71,7 +71,7 @@ Played play(const Bank& bank, std::uint32_t voices) {
     for (int frame = 0; frame < harbour::Trip::lasts * 60; ++frame) {
       for (const auto& [event, surface, walker] : trip.advance(frame / 60.0)) {
         const std::vector<Trait> traits = {{"surface", surface}};
-        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), walker);
+        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), Emitter{walker});
       }
       manager.update(Seconds{1.0 / 60});
       manager.render(block);

@@ -432,7 +432,7 @@ TEST_CASE("whatever a game asks for is written and read back to the very same va
         case 8: playback.stop(Seconds{any()}); break;
         default: {
           const std::vector<Trait> traits = {{Name(name()), Name(name())}};
-          manager.raise(Name(name()), std::span<const Trait>(traits), random.bits() >> random.below(64));
+          manager.raise(Name(name()), std::span<const Trait>(traits), Emitter{random.bits() >> random.below(64)});
         }
       }
       if (i % 50 == 0) manager.update(Seconds{0.01});

@@ -137,12 +137,12 @@ TEST_CASE("limits may hold for each emitter by itself") {
   for (const std::string rule : {"retrigger = \"ignore\"", "spacing = \"10 s\"", "limit = 1\nwhen-full = \"newest\""}) {
     INFO(rule);
     Stage together(looping(rule));
-    CHECK(together.manager->raise("start", {}, 1).outcome == Outcome::started);
-    CHECK(idle(together.manager->raise("start", {}, 2).outcome));
+    CHECK(together.manager->raise("start", {}, Emitter{1}).outcome == Outcome::started);
+    CHECK(idle(together.manager->raise("start", {}, Emitter{2}).outcome));
 
     Stage apart(looping(rule + "\nlimit-for = \"each-emitter\""));
-    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(apart.manager->raise("start", {}, emitter).outcome == Outcome::started);
-    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(idle(apart.manager->raise("start", {}, emitter).outcome));
+    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(apart.manager->raise("start", {}, Emitter{emitter}).outcome == Outcome::started);
+    for (std::uint64_t emitter : {1U, 2U, 3U}) CHECK(idle(apart.manager->raise("start", {}, Emitter{emitter}).outcome));
     CHECK(heard(apart) == Approx(3).epsilon(0.01));
     CHECK_THAT(apart.why(), Contains("for this emitter"));
   }

@@ -399,7 +399,7 @@ TEST_CASE("a level that the game gave the master before its first bank is kept; 
 
 TEST_CASE("what ended since the update before is listed once, with its emitter and how") {
   Stage stage(tones);
-  const Playback tone = stage.manager->raise("tone", {}, 7).playback();
+  const Playback tone = stage.manager->raise("tone", {}, Emitter{7}).playback();
   stage.render(Seconds{0.1});
   CHECK(stage.manager->ended().empty());
   std::vector<EndedPlayback> ended;
@@ -412,6 +412,6 @@ TEST_CASE("what ended since the update before is listed once, with its emitter a
   }
   REQUIRE(ended.size() == 1);
   CHECK(ended[0].id == tone.id());
-  CHECK(ended[0].emitter == 7);
+  CHECK(ended[0].emitter == Emitter{7});
   CHECK(ended[0].how == Ending::finished);
 }

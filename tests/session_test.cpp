@@ -194,7 +194,7 @@ void Asker::request() {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
       const Raised raised =
-          manager_.raise(event, random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>(), random_.below(5));
+          manager_.raise(event, random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>(), Emitter{random_.below(5)});
       for (std::size_t i = 0; i < raised.count; ++i) playbacks_.push_back(raised.playbacks[i]);
     }
   }

@@ -77,10 +77,10 @@ TEST_CASE("shaped sounds, crowded out and woken, replay bit for bit, with their 
   Take original;
   for (int i = 0; i < 60; ++i) {
     switch (random.below(6)) {
-      case 0: stage.manager->raise("engine", {}, 3); break;
+      case 0: stage.manager->raise("engine", {}, Emitter{3}); break;
       case 1: stage.raise("hush"); break;
       case 2: stage.raise("loud"); break;
-      default: stage.manager->raise("step", {{"surface", random.below(2) == 0 ? "steel" : "sand"}}, 1 + random.below(3)); break;
+      default: stage.manager->raise("step", {{"surface", random.below(2) == 0 ? "steel" : "sand"}}, Emitter{1 + random.below(3)}); break;
     }
     original.append(stage.render(Seconds{random.between(0.02, 0.4)}).samples);
   }

@@ -261,7 +261,7 @@ otherwise = ["low.wav"]
 TEST_CASE("emitters are picked for together, or each by itself, as the book says") {
   const auto clips = [](const std::string& pick_for) {
     Stage stage("[sounds.s]\nclips=[\"n-*.wav\"]\npick=\"in-order\"\npick-for=\"" + pick_for + "\"\n" + events);
-    for (const std::uint64_t emitter : {7U, 8U, 7U, 8U}) stage.manager->raise("s", {}, emitter);
+    for (const std::uint64_t emitter : {7U, 8U, 7U, 8U}) stage.manager->raise("s", {}, Emitter{emitter});
     stage.render(Seconds{0.02});
     std::string all;
     for (const auto& entry : stage.starts()) all += entry.clip.substr(2, 1);

@@ -216,7 +216,7 @@ responses = [ { stop = "high" }, { stop = "loop" }, { stop = "newest" }, { stop 
     const std::array traits = {Trait{"a-trait-with-a-name-that-is-not-short", random.below(2) == 0
                                                                                   ? "planks-and-more-than-that-to-be-long"
                                                                                   : "a value that no clip has, and is long"}};
-    const Raised raised = manager.raise(events[random.below(events.size())], std::span<const Trait>(traits), random.below(9));
+    const Raised raised = manager.raise(events[random.below(events.size())], std::span<const Trait>(traits), Emitter{random.below(9)});
     if (outcomes.size() < 64) held[random.below(16)] = raised.playback();
     Playback& one = held[random.below(16)];
     switch (random.below(12)) {

@@ -82,7 +82,7 @@ Take heard(const Bank& bank, std::span<const char* const> events) {
   std::vector<float> block(2 * 480);
   for (int i = 0; i < 200; ++i) {
     if (i % 10 == 0)
-      manager.raise(events[static_cast<std::size_t>(i / 10) % events.size()], {{"surface", "steel"}, {"weight", "light"}}, 3);
+      manager.raise(events[static_cast<std::size_t>(i / 10) % events.size()], {{"surface", "steel"}, {"weight", "light"}}, Emitter{3});
     manager.update(Seconds{0.01});
     manager.render(block);
     take.append(block);

@@ -48,7 +48,7 @@ void play(SoundManager& manager, const Options& options, EndFrame end_frame) {
       if (surface.empty())
         manager.raise(event);
       else
-        manager.raise(event, {{"surface", surface}}, walker);
+        manager.raise(event, {{"surface", surface}}, Emitter{walker});
     }
     manager.update(frame_time);
     end_frame();

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <optional>
 #include <string_view>
+#include <vector>
 
 #include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
@@ -27,6 +28,46 @@ inline constexpr std::array<std::string_view, 3> when_full_words = {"oldest", "q
 enum class Draw { gain, pitch, pan, delay, low_pass };
 inline constexpr std::array<std::string_view, 5> draw_words = {"gain", "pitch", "pan", "delay", "low-pass"};
 inline constexpr std::size_t draw_count = draw_words.size();
+
+/// Whether a sound is the same wherever one stands, or has distance and side.
+enum class Where { screen, world };
+inline constexpr std::array<std::string_view, 2> where_words = {"screen", "world"};
+/// How the level falls on the way: by the formulas of OpenAL 1.1 and the W3C's Web Audio, or along points.
+enum class Falloff { inverse, linear, exponential, points };
+inline constexpr std::array<std::string_view, 3> falloff_words = {"inverse", "linear", "exponential"};
+/// What becomes of a sound whose emitter was given up.
+enum class WhenGone { by_kind, stop, finish };
+inline constexpr std::array<std::string_view, 3> when_gone_words = {"by-kind", "stop", "finish"};
+
+struct FalloffPoint {
+  Metres at;
+  Decibels level;
+  friend bool operator==(const FalloffPoint&, const FalloffPoint&) = default;
+};
+
+/// Of a thing that is heard most in front of it. Angles are whole ones: half of each lies to either side.
+struct ConeDesign {
+  Degrees inner{360};  ///< full level within
+  Degrees outer{360};  ///< `outside` beyond; between them it falls evenly in decibels
+  Decibels outside;
+  friend bool operator==(const ConeDesign&, const ConeDesign&) = default;
+};
+
+/// How a sound is heard in the world.
+struct WorldDesign {
+  Where place = Where::screen;
+  Metres full_within{1};         ///< `near`
+  Metres silent_from{100};       ///< `far`
+  Metres radius{0.5};            ///< of the thing itself: all round and full inside
+  Falloff falloff = Falloff::inverse;
+  std::vector<FalloffPoint> points;
+  double rolloff = 1;            ///< how much quicker or slower it falls than the formula
+  ConeDesign cone;
+  double doppler = 1;            ///< share of what speed does to the pitch
+  double air = 1;                ///< share of what the way through air takes from the treble
+  WhenGone when_gone = WhenGone::by_kind;
+  friend bool operator==(const WorldDesign&, const WorldDesign&) = default;
+};
 
 struct GroupDesign {
   Decibels gain;
@@ -67,6 +108,7 @@ struct SoundDesign {
   std::optional<Quality> quality;   ///< none: the group's, or else the manager's
   Seconds fade_in;
   Seconds fade_out;
+  WorldDesign world;
   friend bool operator==(const SoundDesign&, const SoundDesign&) = default;
 };
 

@@ -24,7 +24,7 @@ std::string_view to_text(Ending ending);
 /// A playback that is over.
 struct EndedPlayback {
   PlaybackId id;
-  std::uint64_t emitter = 0;  ///< as it was raised
+  Emitter emitter;  ///< as it was raised
   Ending how = Ending::finished;
 };
 

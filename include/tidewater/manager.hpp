@@ -30,6 +30,7 @@
 #include "tidewater/quality.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
+#include "tidewater/world.hpp"
 
 namespace tidewater {
 
@@ -55,6 +56,7 @@ struct ManagerOptions {
   /// refused, `no_room`. The memory is asked for at once, and used as it fills: 300 bytes a line, 300 a playback.
   std::uint32_t journal_lines = 65536;
   std::uint32_t playbacks = 65536;
+  std::uint32_t emitters = 16384;  ///< that there may be at once; 60 bytes each, as they come
   /// Bytes of samples that may be in memory; 0 for any number. Beyond it, clips that are not preloaded make room: those first that nobody
   /// has used for longest. What sounds, sleeps or is preloaded stays.
   std::size_t clip_memory = 0;
@@ -191,14 +193,46 @@ class SoundManager {
   /// Something happened: carries out the event's responses, and says what became of them. A name that no bank has is an outcome, with
   /// the nearest name in the journal. Thread: any; it allocates nothing, and waits for nothing but the lock.
   Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
-  /// The same with what the event was about, and who made it: any number of the game's own, 0 for nobody. Where a book
-  /// says so, each emitter's clips are picked by themselves.
+  /// The same with what the event was about, and who made it. Sounds in the world are heard from where the emitter is, by the newest that
+  /// was told of it, and go where it goes; its traits count where the raise has none of their name. Where a book says so, each emitter's
+  /// clips are picked by themselves.
   ///
   ///     manager.raise("passenger.stepped", {{"surface", "planks"}}, passenger);
-  Raised raise(Name event, std::initializer_list<Trait> traits, std::uint64_t emitter = 0) {
+  Raised raise(Name event, std::initializer_list<Trait> traits, Emitter emitter = {}) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter);
   }
-  Raised raise(Name event, std::span<const Trait> traits, std::uint64_t emitter = 0);
+  Raised raise(Name event, std::span<const Trait> traits, Emitter emitter = {});
+  /// The same at a place, for what has no emitter: a splash.
+  Raised raise(Name event, std::initializer_list<Trait> traits, const Place& place) {
+    return raise(event, std::span<const Trait>(traits.begin(), traits.size()), place);
+  }
+  Raised raise(Name event, std::span<const Trait> traits, const Place& place);
+
+  /// A thing that sounds begins to be. None where ManagerOptions has no room for more, a number of the design is none, or its parent is
+  /// gone. What it does not say can be told later. Thread: any; it waits for nothing but others that place or make.
+  Emitter make_emitter(const EmitterDesign& design = {});
+  /// It is no more. At the next update its loops leave by their fade-out, and what is short ends where it was, unless its book says
+  /// otherwise; what hung on it stays where it is. Handles of it do nothing from here on, and the journal says so once. Thread: as above.
+  void give_up(Emitter emitter);
+  /// Where things are, from the next update on, and for what is raised on them at once: as many as there are in both. Returns how many were
+  /// taken; not those of emitters that are gone, or of places that are no numbers or further out than 1,000 km. Thread: as above, without
+  /// the lock that raises share.
+  std::size_t place(std::span<const Emitter> emitters, std::span<const Place> places);
+  bool place(Emitter emitter, const Place& place) { return this->place({&emitter, 1}, {&place, 1}) == 1; }
+  /// The same of velocities, in metres a second. They bend pitches; they move nothing.
+  std::size_t set_velocity(std::span<const Emitter> emitters, std::span<const Vector> velocities);
+  bool set_velocity(Emitter emitter, const Vector& velocity) { return set_velocity({&emitter, 1}, {&velocity, 1}) == 1; }
+  /// The same of the directions that they face.
+  std::size_t set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings);
+  bool set_facing(Emitter emitter, const Vector& facing) { return set_facing({&emitter, 1}, {&facing, 1}) == 1; }
+  /// Hangs one on another, as far away as it is told to be in that one's axes, and it goes where that one goes; on none it stays where it
+  /// is. False, and nothing changes, where one is gone, would hang on itself, or sixteen would hang on one another.
+  bool hang(Emitter emitter, Emitter parent);
+
+  /// Who hears the world: up to eight, numbered from 0, for a split screen; of each sound the nearest counts. `no_room` for another number.
+  /// Without any, what is in the world is heard as on the screen. Thread: any.
+  Outcome set_listener(std::uint32_t number, const Listener& listener);
+  Outcome remove_listener(std::uint32_t number);
 
   /// Once a game frame: wakes what can be heard again, takes note of what has ended and hands the journal on. What is delayed by more
   /// than a quarter of a second asks for a voice in here, or in whatever else is asked: a game that does neither for that long hears it

@@ -26,6 +26,8 @@ enum class Outcome {
   unknown_playback,  ///< a journal speaks of a playback that this rendering never had
   not_a_number,      ///< a quantity of the request is not a number; nothing was changed
   bank_not_loaded,   ///< the name was known once: its bank has been unloaded
+  out_of_range,      ///< beyond the sound's `far`, and too short to wait until it is nearer
+  emitter_gone,      ///< a sound in the world was raised on an emitter that was given up
 };
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...

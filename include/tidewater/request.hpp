@@ -7,6 +7,7 @@
 /// Texts and traits are views: they live as long as whoever made the request says.
 
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <string_view>
 #include <variant>
@@ -16,6 +17,7 @@
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
 #include "tidewater/unloading.hpp"
+#include "tidewater/world.hpp"
 
 namespace tidewater {
 
@@ -61,8 +63,25 @@ struct Unload {
 struct Raise {
   std::uint64_t id = 0;
   Name event{""};
-  std::uint64_t emitter = 0;  ///< 0 for none
+  Emitter emitter;
+  std::optional<Place> place;  ///< in the world: the emitter's, or where it happened; none for nowhere, and for an emitter that is gone
+  Vector velocity, facing;     ///< of the emitter
   std::span<const Trait> traits;
+};
+
+/// A listener is somewhere, from the next update on, and for what is raised from now on.
+struct SetListener {
+  std::uint64_t listener = 0;  ///< its number, from 0 to 7
+  Place place;
+  Vector facing{0, 0, -1};
+  Vector up{0, 1, 0};
+  Vector velocity;
+  Decibels gain;
+};
+
+/// A listener is gone.
+struct RemoveListener {
+  std::uint64_t listener = 0;
 };
 
 /// What the event may play is to be in memory soon.
@@ -147,6 +166,6 @@ struct ClipDropped {
 
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
                              asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
-                             asked::Reload, asked::ClipRead, asked::ClipDropped>;
+                             asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener>;
 
 }  // namespace tidewater

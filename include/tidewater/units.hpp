@@ -58,6 +58,12 @@ struct Metres {
   friend constexpr auto operator<=>(Metres, Metres) = default;
 };
 
+/// Of an angle; 360 are a full turn.
+struct Degrees {
+  double value = 0;
+  friend constexpr auto operator<=>(Degrees, Degrees) = default;
+};
+
 /// Sample frames: one frame is one sample of every channel.
 struct Frames {
   std::int64_t value = 0;
@@ -103,6 +109,10 @@ Read<Seconds> read_seconds(std::string_view text);
 Read<Decibels> read_loudness(std::string_view text);
 Read<Hertz> read_hertz(std::string_view text);
 Read<Pan> read_pan(std::string_view text);
+/// `read_metres`    "12 m", "30 cm", "1.5 km"; from zero to 100 km
+Read<Metres> read_metres(std::string_view text);
+/// `read_degrees`   "90 deg"; from zero to a full turn
+Read<Degrees> read_degrees(std::string_view text);
 
 /// From `low` to `high`, both included. A range is drawn anew at each start, evenly in the unit's own scale.
 template <class T>
@@ -121,6 +131,8 @@ Read<Range<Hertz>> read_hertz_range(std::string_view text);
 /// `read_frame_range` "48000 .. 96000 frames"; `read_share` "30 %", from 0 to 1
 Read<Range<Frames>> read_frame_range(std::string_view text);
 Read<double> read_share(std::string_view text);
+/// `read_amount`    "150 %", from 0 to 10
+Read<double> read_amount(std::string_view text);
 
 /// Text that the readers above take back to the very same value: "-6.5 dB", "silent", "2 st", "0.06 s".
 std::string to_text(Decibels level);
@@ -128,6 +140,8 @@ std::string to_text(Semitones interval);
 std::string to_text(Seconds time);
 std::string to_text(Hertz frequency);
 std::string to_text(Pan pan);
+std::string to_text(Metres length);
+std::string to_text(Degrees angle);
 
 inline namespace literals {
 constexpr Decibels operator""_dB(long double v) { return {static_cast<double>(v)}; }

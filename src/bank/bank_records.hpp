@@ -52,7 +52,8 @@ enum class Kind : std::uint32_t {
   events,
   hashes,
   bases,
-  marks
+  marks,
+  falloffs
 };
 
 struct Section {
@@ -180,6 +181,19 @@ struct Sound {
   double high_pass = 0;
   double spacing = 0, fade_in = 0, fade_out = 0;  ///< seconds
   std::uint64_t content = 0;                      ///< hash of all that is heard of it; 0 where it is not known
+  std::uint32_t in_world = 0;                     ///< 1: what follows holds
+  std::uint32_t falloff = 0;                      ///< 0 inverse, 1 linear, 2 exponential, 3 along points
+  Part points;                                    ///< of the falloff
+  std::uint32_t when_gone = 0;                    ///< 0 by kind, 1 stop, 2 finish
+  std::uint32_t reserved = 0;
+  double full_within = 0, silent_from = 0, radius = 0;              ///< metres
+  double rolloff = 0, doppler = 0, air = 0;                         ///< 1 is natural
+  double cone_inner = 0, cone_outer = 0, cone_outside = 0;          ///< degrees, degrees, decibels
+};
+
+/// A point of the curve along which a sound falls with its distance.
+struct FalloffPoint {
+  double metres = 0, level = 0;
 };
 
 struct Response {
@@ -200,7 +214,7 @@ struct Hash {
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 176);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 272 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

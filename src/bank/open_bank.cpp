@@ -90,7 +90,8 @@ class RecordReader {
   bool parts() {
     return section(file::Kind::texts, texts_) && section(file::Kind::values, values_.all) && section(file::Kind::uses, uses_.all) &&
            section(file::Kind::choices, choices_.all) && section(file::Kind::layers, layers_.all) &&
-           section(file::Kind::responses, responses_.all) && about() && bases() && groups() && clips() && sounds() && events();
+           section(file::Kind::responses, responses_.all) &&
+           section(file::Kind::falloffs, falloffs_.all) && about() && bases() && groups() && clips() && sounds() && events();
   }
 
   bool about() {
@@ -253,6 +254,35 @@ class RecordReader {
     return true;
   }
 
+  bool world(const file::Sound& from, WorldDesign& to) {
+    if (from.in_world == 0) return true;
+    to.place = Where::world;
+    to.full_within = {from.full_within};
+    to.silent_from = {from.silent_from};
+    to.radius = {from.radius};
+    to.rolloff = from.rolloff;
+    to.doppler = from.doppler;
+    to.air = from.air;
+    to.cone = {{from.cone_inner}, {from.cone_outer}, {from.cone_outside}};
+    std::span<const file::FalloffPoint> points;
+    if (!word(from.falloff, falloff_words.size() + 1, to.falloff, "falloff") ||
+        !word(from.when_gone, when_gone_words.size(), to.when_gone, "when-gone") || !take(from.points, falloffs_, points))
+      return false;
+    for (const double metres : {from.full_within, from.silent_from, from.radius})
+      if (!number(metres, 0, most_metres, "distance")) return false;
+    for (const double amount : {from.rolloff, from.doppler, from.air})
+      if (!number(amount, 0, 10, "amount")) return false;
+    for (const double angle : {from.cone_inner, from.cone_outer})
+      if (!number(angle, 0, 360, "angle")) return false;
+    if (!gain(from.cone_outside) || from.cone_outside > 0 || from.cone_outer < from.cone_inner) return damaged("a cone makes no sense");
+    for (const file::FalloffPoint& point : points) {
+      if (!number(point.metres, to.points.empty() ? 0 : to.points.back().at.value, most_metres, "point of a falloff") || !gain(point.level))
+        return false;
+      to.points.push_back({{point.metres}, {point.level}});
+    }
+    return points.size() <= most_points || damaged("a falloff has too many points");
+  }
+
   bool sound(const file::Sound& from, BankSound& to) {
     to.content = {from.content};
     to.group = from.group;
@@ -275,7 +305,7 @@ class RecordReader {
         !range(from.delay, to.delay, 0, most_seconds, "delay") || !range(from.low_pass, to.low_pass, 0, most_hertz, "low-pass") ||
         !number(from.high_pass, 0, most_hertz, "high-pass") || !number(from.spacing, 0, most_seconds, "spacing") ||
         !number(from.fade_in, 0, most_seconds, "fade") || !number(from.fade_out, 0, most_seconds, "fade") ||
-        !take(from.layers, layers_, layers))
+        !take(from.layers, layers_, layers) || !world(from, to.world))
       return false;
     if (layers.empty() || layers.size() > most_layers) return damaged(fmt::format("its sound '{}' has {} layers", to.name, layers.size()));
     to.layers.reserve(layers.size());
@@ -316,7 +346,8 @@ class RecordReader {
   }
 
   // Far beyond what a book can say, and harmless.
-  static constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6;
+  static constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6, most_metres = 1e6;
+  static constexpr std::size_t most_points = 64;
   static constexpr std::uint32_t longest_text = 4096;
   static constexpr std::int64_t most_frames = std::int64_t{1} << 40;
 
@@ -329,6 +360,7 @@ class RecordReader {
   Led<file::Choice> choices_;
   Led<file::Layer> layers_;
   Led<file::Response> responses_;
+  Led<file::FalloffPoint> falloffs_;
   std::shared_ptr<BankData> data_ = std::make_shared<BankData>();
 };
 

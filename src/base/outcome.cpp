@@ -27,6 +27,8 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::unknown_playback: return "unknown-playback";
     case Outcome::not_a_number: return "not-a-number";
     case Outcome::bank_not_loaded: return "bank-not-loaded";
+    case Outcome::out_of_range: return "out-of-range";
+    case Outcome::emitter_gone: return "emitter-gone";
   }
   return "?";
 }

@@ -39,7 +39,7 @@ std::string plain(std::string_view text) {
     std::string_view written, meant;
   };
   constexpr Sign signs[] = {{"\u2212", "-"},  {"\u2013", "-"}, {"\u00b1", "+-"}, {"\u00d7", "x"},
-                            {"\u2026", ".."}, {"\u00a0", " "}, {"+/-", "+-"},    {"...", ".."}};
+                            {"\u2026", ".."}, {"\u00a0", " "}, {"+/-", "+-"},    {"...", ".."}, {"\u00b0", "deg"}};
   std::string out;
   for (std::size_t i = 0; i < text.size();) {
     const auto* sign =
@@ -126,6 +126,8 @@ const Sort time_sort{"time", {"ms", "s"}};
 const Sort frequency_sort{"frequency", {"Hz", "kHz"}};
 const Sort loudness_sort{"loudness", {"LUFS"}};
 const Sort frames_sort{"count of frames", {"frames"}};
+const Sort length_sort{"length", {"m", "km", "cm"}};
+const Sort angle_sort{"angle", {"deg"}};
 const Sort place_sort{"place between the speakers", {"% left", "% right"}};
 
 std::vector<std::string> sensible_units(const Sort& sort, bool below_zero) {
@@ -306,6 +308,30 @@ Read<Pan> read_pan(std::string_view text) {
   return wrong<Pan>(fmt::format("\"{}\" is no place between the speakers; write \"centre\", \"30 % left\" or \"100 % right\"", text));
 }
 
+Read<Metres> read_metres(std::string_view text) {
+  constexpr Metres furthest{100'000};
+  const auto q = split(text);
+  Metres length;
+  if (q && q->unit == "m")
+    length = {q->number};
+  else if (q && q->unit == "km")
+    length = {q->number * 1000};
+  else if (q && q->unit == "cm")
+    length = {q->number / 100};
+  else
+    return bad_unit<Metres>(text, q, length_sort);
+  if (length < Metres{0}) return wrong<Metres>(fmt::format("the length \"{}\" is negative; zero is the least", text));
+  if (length > furthest) return wrong<Metres>(fmt::format("\"{}\" is further than 100 km; is the unit right?", text));
+  return {length, {}};
+}
+
+Read<Degrees> read_degrees(std::string_view text) {
+  const auto q = split(text);
+  if (!q || q->unit != "deg") return bad_unit<Degrees>(text, q, angle_sort);
+  if (q->number < 0 || q->number > 360) return wrong<Degrees>(fmt::format("\"{}\" is outside 0 deg to 360 deg", text));
+  return {Degrees{q->number}, {}};
+}
+
 Read<Range<Decibels>> read_decibel_range(std::string_view text) { return read_range<Decibels>(text, read_decibels, level_sort); }
 
 Read<Range<Semitones>> read_semitone_range(std::string_view text) { return read_range<Semitones>(text, read_semitones, pitch_sort); }
@@ -322,6 +348,13 @@ Read<double> read_share(std::string_view text) {
   const auto q = split(text);
   if (!q || q->unit != "%" || q->number < 0 || q->number > 100)
     return wrong<double>(fmt::format("\"{}\" is not a share; write for example \"30 %\", from \"0 %\" to \"100 %\"", text));
+  return {q->hundredth, {}};
+}
+
+Read<double> read_amount(std::string_view text) {
+  const auto q = split(text);
+  if (!q || q->unit != "%" || q->number < 0 || q->number > 1000)
+    return wrong<double>(fmt::format("\"{}\" is not an amount; write for example \"100 %\", from \"0 %\" to \"1000 %\"", text));
   return {q->hundredth, {}};
 }
 

@@ -43,6 +43,8 @@ std::string to_text(Pan pan) {
   if (pan.value == 0) return "centre";
   return hundredfold(std::abs(pan.value)) + (pan.value < 0 ? " % left" : " % right");
 }
+std::string to_text(Metres length) { return shortest_digits(length.value) + " m"; }
+std::string to_text(Degrees angle) { return shortest_digits(angle.value) + " deg"; }
 std::string to_text(Seconds time) { return shortest_digits(time.value) + " s"; }
 
 }  // namespace tidewater

@@ -106,6 +106,18 @@ class Line {
     return value;
   }
 
+  /// Coordinates.
+  std::array<double, 3> three(const char* key) const {
+    const auto it = json_.find(key);
+    std::array<double, 3> numbers{};
+    const bool three = it != json_.end() && it->is_array() && it->size() == numbers.size();
+    for (std::size_t i = 0; three && i < numbers.size(); ++i)
+      if ((*it)[i].is_number()) numbers[i] = (*it)[i].get<double>();
+    if (!three || std::any_of(it->begin(), it->end(), [](const Json& number) { return !number.is_number(); }))
+      throw Error(fmt::format("\"{}\" must be three numbers, such as [12, 0, -3.5]", key));
+    return numbers;
+  }
+
   Frames at() const {
     const auto it = json_.find("at");
     if (it == json_.end()) throw Error("needs \"at\": frames as a number, or a time as \"1.5 s\"");

@@ -47,6 +47,18 @@ class Values {
   void read(const char* key, std::string_view& value) const { value = texts_.keep(line_.any_text(key)); }
   void read(const char* key, Name& value) const { value = Name(texts_.keep(line_.any_text(key))); }
   void read(const char* key, Preload& value) const { value = line_.one_of(key, preload_words, value); }
+  void read(const char* key, Emitter& value) const { value.number = line_.count(key, 0, 0); }
+  void read(const char* key, Place& value) const {
+    const auto its = line_.three(key);
+    value = {its[0], its[1], its[2]};
+  }
+  void read(const char* key, std::optional<Place>& value) const {
+    if (line_.has(key)) read(key, value.emplace());
+  }
+  void read(const char* key, Vector& value) const {
+    const auto its = line_.three(key);
+    value = {static_cast<float>(its[0]), static_cast<float>(its[1]), static_cast<float>(its[2])};
+  }
   void read(const char* key, WhatPlays& value) const { value = line_.one_of(key, what_plays_words, value); }
   void read(const char* key, ContentHash& value) const { value = {line_.hex(key)}; }
   void read(const char* key, PlaybackId& value) const { value = line_.playback(key); }
@@ -102,7 +114,7 @@ noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, con
   Request request = kind_called(name);
   KnownKeys keys = keys_of(request);
   keys.insert(keys.begin(), {"at", "request"});
-  for (const std::string_view key : {"lands", "into"})  // which nobody writes by hand
+  for (const std::string_view key : {"lands", "into", "meanwhile"})  // which nobody writes by hand
     if (line.has(key.data())) keys.push_back(key);
   line.check_keys(fmt::format("a request '{}'", name), keys);
 
@@ -117,7 +129,8 @@ noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, con
   if (const PlaybackId* named = playback_in(request)) require_raised(*named, raises);
   if (auto* raise = std::get_if<asked::Raise>(&request)) raise->id = line.count("id", 1, raises.size() + 1);
   const Frames at = line.at();
-  return {line.frames_from("lands", at), line.has("into") ? line.frames_from("into", {}) : Frames{}, request, texts};
+  return {line.frames_from("lands", at), line.has("into") ? line.frames_from("into", {}) : Frames{},
+          line.has("meanwhile") && line.truth("meanwhile"), request, texts};
 }
 
 struct Reading {

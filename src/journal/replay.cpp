@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <limits>
 #include <unordered_map>
+#include <utility>
 
 #include "bank/bank_data.hpp"
 #include "dsp/kernels.hpp"
@@ -43,6 +44,8 @@ struct Replayed {
   }
   /// Where time stood when the next request or update came.
   static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
+  static void begin_update(SoundManager& manager) { manager.control_->begin_update(); }
+  static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
     Raised raised;
     Control& control = *manager.control_;
@@ -66,11 +69,14 @@ class Player {
     if (script_.written_by_hand() && !script_.loads_a_bank())
       for (const Bank& bank : banks_) manager_.load(bank);
     for (std::size_t i = 0; i < script_.requests.size(); ++i) {
+      next_ = i;
       const Frames at = script_.requests[i].at;
       behind_ = i > 0 && script_.requests[i - 1].at == at ? behind_ + 1 : 0;
       play_to(at);
       Replayed::stand(manager_, script_.requests[i].asked.lands);
       carry_out(script_.requests[i]);
+      next_ = i + 1;
+      finish_if_nothing_comes_between();
     }
     if (script_.breaks_off > 0)
       manager_.note(fmt::format("{}:{}: the journal breaks off in this line, as after a crash; what comes before it was played",
@@ -119,13 +125,27 @@ class Player {
 
   /// Renders up to a frame, with the game's updates on the way.
   void play_to(Frames at) {
-    for (Frames next = next_update(); next < at || (next == at && updates_come_after() <= behind_); next = next_update()) {
+    const auto is_before = [&](Frames update) { return update < at || (update == at && updates_come_after() <= behind_); };
+    for (Frames next = next_update(); is_before(next); next = next_update()) {
       render_to(next);
       Replayed::stand(manager_, next + (run_ < script_.updates.size() ? script_.updates[run_].ahead : Frames{}));
-      manager_.update({});
+      Replayed::begin_update(manager_);
+      under_way_ = true;
       ++updates_;
+      if (is_before(next_update()))
+        finish_update();
+      else
+        finish_if_nothing_comes_between();
     }
     render_to(at);
+  }
+
+  /// What came while an update was under way comes between its halves.
+  void finish_if_nothing_comes_between() {
+    if (next_ == script_.requests.size() || !script_.requests[next_].asked.meanwhile) finish_update();
+  }
+  void finish_update() {
+    if (std::exchange(under_way_, false)) Replayed::finish_update(manager_);
   }
 
   /// How many of the requests of its frame the next update comes after.
@@ -236,6 +256,8 @@ class Player {
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::size_t run_ = 0;                                         ///< of the script's updates
+  std::size_t next_ = 0;                                        ///< request that comes next
+  bool under_way_ = false;                                      ///< an update is
   std::uint64_t updates_ = 0;                                   ///< made in this run
   std::uint32_t behind_ = 0;                                    ///< requests of the frame that is played to that were carried out
 };

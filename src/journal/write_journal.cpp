@@ -26,6 +26,15 @@ class Values {
   void add(const char* key, std::string_view value) { line_[key] = value; }
   void add(const char* key, const Name& value) { line_[key] = value.text(); }
   void add(const char* key, Preload value) { line_[key] = preload_words[static_cast<std::size_t>(value)]; }
+  void add(const char* key, Emitter value) { line_[key] = value.number; }
+  void add(const char* key, const Place& value) { line_[key] = {value.x, value.y, value.z}; }
+  void add(const char* key, const std::optional<Place>& value) {
+    if (value) add(key, *value);
+  }
+  void add(const char* key, const Vector& value) {
+    // As few digits as give the very same float again.
+    line_[key] = Json::parse(fmt::format("[{},{},{}]", value.x, value.y, value.z));
+  }
   void add(const char* key, WhatPlays value) { line_[key] = what_plays_words[static_cast<std::size_t>(value)]; }
   void add(const char* key, PlaybackId value) { line_[key] = to_text(value); }
   void add(const char* key, ContentHash value) { line_[key] = fmt::format("{:016x}", value.value); }
@@ -57,6 +66,10 @@ bool says_something(std::string_view value) { return !value.empty(); }
 bool says_something(Preload value) { return value != Preload::all; }
 bool says_something(WhatPlays value) { return value != WhatPlays::fades; }
 bool says_something(ContentHash value) { return value.value != 0; }
+bool says_something(Emitter value) { return value.number != 0; }
+bool says_something(const std::optional<Place>& value) { return value.has_value(); }
+bool says_something(const Vector& value) { return value != Vector{}; }
+bool says_something(Decibels value) { return value != Decibels{}; }
 bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
 
 std::string text_of(const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }
@@ -65,6 +78,7 @@ std::string line_of(Frames at, const noted::Asked& asked) {
   Json line = {{"at", at.value}};
   if (asked.lands != at) line["lands"] = asked.lands.value;
   if (asked.into != Frames{}) line["into"] = asked.into.value;
+  if (asked.meanwhile) line["meanwhile"] = true;
   line["request"] = name_of(asked.request);
   Values values(line);
   each_field(asked.request, [&](const auto& field, const auto& value) {

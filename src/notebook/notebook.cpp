@@ -68,7 +68,7 @@ std::string name_of(const BankSound* sound) { return sound == nullptr ? std::str
 
 noted::Asked asked_of(const AskedNote& note) {
   const auto texts = std::make_shared<Texts>();
-  noted::Asked asked{{note.lands}, {note.into}, note.request, texts};
+  noted::Asked asked{{note.lands}, {note.into}, note.meanwhile, note.request, texts};
   keep_texts(*texts, asked.request);
   return asked;
 }

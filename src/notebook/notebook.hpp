@@ -23,6 +23,7 @@ namespace tidewater {
 /// A request. Its texts lie in the notebook.
 struct AskedNote {
   std::int64_t lands = 0, into = 0;
+  bool meanwhile = false;
   Request request;
 };
 

@@ -94,6 +94,31 @@ std::string words(const Reason& r, const KnownNames& known) {
           "samples in group '{}' were not numbers, or beyond what a float holds, and were made silent; a clip that was damaged "
           "after it was checked does that, or memory that something else has written to",
           r.name);
+    case Code::out_of_range: {
+      const auto metres = [](double length) { return length < 10 ? fmt::format("{:.1f} m", length) : fmt::format("{:.0f} m", length); };
+      return fmt::format("it is {} away, and far is {}", metres(r.number), metres(r.other));
+    }
+    case Code::emitter_gone:
+      return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number, sound);
+    case Code::emitter_given_up: return "its emitter was given up";
+    case Code::no_place:
+      return fmt::format(
+          "{}: '{}' is a sound in the world, but no place came with it: it is heard as on the screen; raise it on an emitter, or with a "
+          "place",
+          r.name, sound);
+    case Code::no_listener:
+      return fmt::format("{}: '{}' is a sound in the world, but there is no listener: it is heard as on the screen; call set_listener", r.name,
+                         sound);
+    case Code::stale_emitters:
+      return fmt::format(
+          "an emitter that was given up, or never was here, was placed, moved or turned, or what is not a number was given for one; that is "
+          "harmless, and is not told again");
+    case Code::too_many_listeners:
+      return fmt::format("there is no listener {:.0f}: there may be {:.0f}, numbered from 0", r.number, r.other);
+    case Code::no_emitters:
+      return fmt::format(
+          "there are {:.0f} emitters, and there is room for no more: give up those that are gone, or give ManagerOptions::emitters more room",
+          r.number);
     case Code::no_playbacks:
       return fmt::format(
           "{:.0f} playbacks sound or keep their place, and there is room for no more: stop what is not needed, or give "

@@ -36,6 +36,7 @@ Outcome Control::ask(Request what, const Beside& beside) {
     notebook.add<AskedNote>(link.now().at, [&](AskedNote& note) {
       note.lands = link.now().lands;
       note.into = beside.into;
+      note.meanwhile = world.listening;
       note.request = what;
     });
   }
@@ -60,9 +61,17 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
   PlaybackId id{raise.id, 0};
   const Catalogue::Event* known = loaded.catalogue()->find(raise.event);
   if (known == nullptr) return decide_unknown(raise.event, id);
+  std::optional<Whereabouts> at;
+  if (raise.place) {
+    set_place(at.emplace(), *raise.place);
+    set_velocity(*at, raise.velocity);
+    set_facing(*at, raise.facing);
+    if (raise.emitter) keep_place(raise.emitter, *at);
+  }
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
                             .traits = raise.traits,
                             .emitter = raise.emitter,
+                            .at = at,
                             .base = link.base() + beside.into};
   Raised unasked;
   Raised& raised = beside.raised == nullptr ? unasked : *beside.raised;
@@ -103,7 +112,11 @@ Outcome Control::carry_out(const asked::SetGain& its, const Beside& beside) {
       groups.set_gain(index, its.gain, link.base() + voices.frames_of(its.time));
       send_group(index, its.time);
     });
-  return change(std::get<PlaybackId>(its.of), beside, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
+  const auto id = std::get<PlaybackId>(its.of);
+  const Outcome outcome = change(id, beside, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
+  if (const LiveStart* start = voices.find(id, beside.slot); start != nullptr && start->in_world)
+    world.earshot.change(start->slot, id, Voices::own_level(*start));
+  return outcome;
 }
 
 Outcome Control::carry_out(const asked::Bend& bend, const Beside& beside) {

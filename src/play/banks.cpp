@@ -48,12 +48,16 @@ void Control::number_groups(LiveBank& bank) const {
 }
 
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
-  add_groups(*loaded.load(*beside.loading).data);
+  LiveBank& bank = loaded.load(*beside.loading);
+  add_groups(*bank.data);
+  join_world(bank);
   return Outcome::done;
 }
 
 Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
-  add_groups(*loaded.replace(*beside.loading).data);
+  LiveBank& bank = loaded.replace(*beside.loading);
+  add_groups(*bank.data);
+  join_world(bank);
   return Outcome::done;
 }
 

@@ -20,6 +20,7 @@
 #include "play/loaded.hpp"
 #include "play/update_log.hpp"
 #include "play/watch.hpp"
+#include "play/world_side.hpp"
 #include "tidewater/manager.hpp"
 #include "voices/link.hpp"
 #include "voices/voices.hpp"
@@ -30,7 +31,8 @@ namespace tidewater {
 struct Happening {
   Name event;
   std::span<const Trait> traits;
-  std::uint64_t emitter = 0;
+  Emitter emitter;
+  const std::optional<Whereabouts>& at;  ///< in the world, if it is known
   std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
 };
 
@@ -87,7 +89,13 @@ struct Control {
   void commit() { link.commit(); }
   /// What was delayed and is nearly due asks for a voice. With a request or an update that is noted, so that a replay does the same.
   void claim_due();
-  void update(Seconds elapsed);
+  /// In three acts: `open_update` and `close_update` with the lock, `listen` without it.
+  void open_update();
+  void listen();
+  void close_update(Seconds elapsed);
+  /// All of it, but for what its caller hands out.
+  void begin_update();
+  std::list<LiveBank> end_update(Seconds elapsed, std::vector<ClipData>& dropped);
 
   Outcome carry_out(const asked::Load& load, const Beside& beside);
   Outcome carry_out(const asked::Reload& reload, const Beside& beside);
@@ -106,6 +114,8 @@ struct Control {
   Outcome carry_out(const asked::Prefetch& prefetch, const Beside& beside);
   Outcome carry_out(const asked::ClipRead& its, const Beside& beside);
   Outcome carry_out(const asked::ClipDropped& its, const Beside& beside);
+  Outcome carry_out(const asked::SetListener& its, const Beside& beside);
+  Outcome carry_out(const asked::RemoveListener& its, const Beside& beside);
   Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside);
   template <class Act>
   Outcome change(PlaybackId id, const Beside& beside, Act act);
@@ -118,7 +128,24 @@ struct Control {
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
-  Reason why(std::uint32_t group, const Candidate& candidate) const;
+  Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from) const;
+
+  // The world.
+
+  /// Where a sound in the world is heard from; nothing for one on the screen, and where it can only be heard as if it were.
+  std::optional<HeardFrom> heard_in_world(const LiveSound& sound, const Happening& happening);
+  void tell_once(bool WorldSide::Told::*whether, const Reason& why);
+  Reason why_out_of_range(const PlayedSound& sound, const HeardFrom& from) const;
+  /// Has a raise on an emitter carry where that is, and its traits.
+  void fill_in(asked::Raise& raise);
+  /// Decisions go by this from here on.
+  void keep_place(Emitter emitter, const Whereabouts& at);
+  void leave_emitters_behind();
+  void forget_over();
+  void take_what_is_heard();
+  void need_from_voices();
+  void join_world(LiveBank& bank);
+  void leave_world(const std::list<LiveBank>& banks);
 
   // Clips in memory.
 
@@ -147,6 +174,7 @@ struct Control {
 
   ManagerOptions options;
   std::mutex mutex;
+  std::mutex updating;  ///< held for an update from its first act to its last, before the other
   Door door;
   Notebook notebook;
   HandOn handing;
@@ -154,6 +182,7 @@ struct Control {
   Groups groups;
   Reader reader;
   Voices voices;
+  WorldSide world;
   Loaded loaded;
   Watch watch;
   UpdateLog updates;

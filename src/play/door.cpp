@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "base/fail.hpp"
+#include "world/whereabouts.hpp"
 
 namespace tidewater {
 namespace {
@@ -14,12 +15,14 @@ namespace {
 struct Said {
   std::string_view what, unit, range;
 };
-constexpr std::array<Said, 5> said = {
+constexpr std::array<Said, 7> said = {
     Said{"a level", "dB", "silence to +24 dB"},
     {"a bend", "st", "-36 st to 36 st"},
     {"a place", "", "-1, left, to 1, right"},
     {"a time", "s", "0 s to 3600 s"},
     {"a frequency", "Hz", "10 Hz to 100 kHz, or 0 Hz for none"},
+    {"a coordinate in the world", "m", "-1000 km to 1000 km"},
+    {"a velocity or direction", "", "-10000 to 10000 each way"},
 };
 
 }  // namespace
@@ -55,6 +58,21 @@ void Door::admit(Hertz& filter) {
     filter = {};
   else
     admit(filter.value, 10, 100'000, frequency);
+}
+
+void Door::admit(Place& its) {
+  for (double* value : {&its.x, &its.y, &its.z}) admit(*value, -furthest_place, furthest_place, place);
+  if (refusal_) return;
+  Whereabouts kept;
+  set_place(kept, its);
+  its = place_of(kept);
+}
+void Door::admit(Vector& its) {
+  for (float* part : {&its.x, &its.y, &its.z}) {
+    auto value = static_cast<double>(*part);
+    admit(value, -fastest_thing, fastest_thing, vector);
+    *part = static_cast<float>(value);
+  }
 }
 
 }  // namespace tidewater

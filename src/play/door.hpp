@@ -8,6 +8,7 @@
 
 #include "notebook/reason.hpp"
 #include "tidewater/units.hpp"
+#include "tidewater/world.hpp"
 
 namespace tidewater {
 
@@ -27,6 +28,13 @@ class Door {
   void admit(Pan& pan);
   void admit(Seconds& time);
   void admit(Hertz& frequency);
+  /// What is not a number is refused; places are brought to within 1,000 km of the origin, and to a 1024th of a metre, velocities to 10
+  /// km/s.
+  void admit(Place& place);
+  void admit(std::optional<Place>& place) {
+    if (place) admit(*place);
+  }
+  void admit(Vector& vector);
 
   /// Begins a request.
   void open() { refusal_.reset(), notice_.reset(); }
@@ -36,7 +44,7 @@ class Door {
   const std::optional<Reason>& notice() const { return notice_; }
 
  private:
-  enum Kind { gain, bend, pan, time, frequency, kinds };
+  enum Kind { gain, bend, pan, time, frequency, place, vector, kinds };
   void admit(double& value, double low, double high, Kind kind);
 
   std::bitset<kinds> told_;

@@ -55,6 +55,14 @@ void HandOn::hand_on_notes(Control& control) {
   }
 }
 
+void finish_update(Control& control, Seconds elapsed, std::unique_lock<std::mutex> updating) {
+  std::vector<ClipData> dropped;  // destroyed without the lock
+  std::list<LiveBank> silent = control.end_update(elapsed, dropped);
+  if (updating) updating.unlock();
+  for (const LiveBank& bank : silent) control.reader.clips.release(bank.clips.away());
+  control.handing.run(control, std::move(silent));
+}
+
 void HandOn::run(Control& control, std::list<LiveBank>&& silent) {
   if (by_.load() == std::this_thread::get_id()) {  // asked by the sink
     silent_banks_.splice(silent_banks_.end(), silent);

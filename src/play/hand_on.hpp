@@ -46,4 +46,7 @@ class HandOn {
   std::atomic<std::thread::id> by_{};
 };
 
+/// The second half of an update: what was heard counts; then others may update, and the journal goes on.
+void finish_update(Control& control, Seconds elapsed, std::unique_lock<std::mutex> updating = {});
+
 }  // namespace tidewater

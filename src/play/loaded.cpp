@@ -35,6 +35,7 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
     sound.home = &live;
     sound.bank = data.get();
     sound.design = &design;
+    if (design.world.place == Where::world) sound.hearing = std::make_unique<const Hearing>(design.world);
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.
     sound.memory = &memories_[hash_name(design.name)];

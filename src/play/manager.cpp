@@ -19,6 +19,12 @@ Outcome ask(Control& control, const Request& request, std::uint32_t slot = Start
   return control.ask(request, {.slot = slot});
 }
 
+/// Of what was told of emitters: what could not be taken is told in the journal.
+std::size_t taken(Control& control, std::size_t emitters, std::size_t values, std::size_t count) {
+  if (const std::size_t asked = std::min(emitters, values); count < asked) control.world.stale.fetch_add(asked - count);
+  return count;
+}
+
 /// Of the handle of nothing.
 constexpr Outcome over = Outcome::already_ended;
 
@@ -73,27 +79,59 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   return control_->ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, std::uint64_t emitter) {
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
   Raised raised;
   const Asking asking(*control_);
-  raised.outcome = control_->ask(asked::Raise{.event = event, .emitter = emitter, .traits = traits},
+  asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
+  if (emitter) control_->fill_in(what);
+  raised.outcome = control_->ask(what, {.into = control_->link.into_block(), .raised = &raised});
+  return raised;
+}
+
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
+  Raised raised;
+  const Asking asking(*control_);
+  raised.outcome = control_->ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
                                  {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
 
+Emitter SoundManager::make_emitter(const EmitterDesign& design) {
+  const Emitter made = control_->world.emitters.make(design);
+  if (!made) (control_->world.emitters.is_full() ? control_->world.without_room : control_->world.stale).fetch_add(1);
+  return made;
+}
+
+void SoundManager::give_up(Emitter emitter) {
+  if (!control_->world.emitters.give_up(emitter)) control_->world.stale.fetch_add(1);
+}
+
+std::size_t SoundManager::place(std::span<const Emitter> emitters, std::span<const Place> places) {
+  return taken(*control_, emitters.size(), places.size(), control_->world.emitters.place(emitters, places));
+}
+std::size_t SoundManager::set_velocity(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
+  return taken(*control_, emitters.size(), velocities.size(), control_->world.emitters.move(emitters, velocities));
+}
+std::size_t SoundManager::set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings) {
+  return taken(*control_, emitters.size(), facings.size(), control_->world.emitters.face(emitters, facings));
+}
+
+bool SoundManager::hang(Emitter emitter, Emitter parent) {
+  const bool hangs = control_->world.emitters.hang(emitter, parent);
+  if (!hangs) control_->world.stale.fetch_add(1);
+  return hangs;
+}
+
+Outcome SoundManager::set_listener(std::uint32_t number, const Listener& its) {
+  return ask(*control_, asked::SetListener{number, its.place, its.facing, its.up, its.velocity, its.gain});
+}
+
+Outcome SoundManager::remove_listener(std::uint32_t number) { return ask(*control_, asked::RemoveListener{number}); }
+
 void SoundManager::update(Seconds elapsed) {
-  std::list<LiveBank> silent;
-  std::vector<ClipData> dropped;
-  {
-    const Asking asking(*control_);
-    control_->update(elapsed);
-    silent = control_->loaded.take_silent();
-    dropped.swap(control_->dropped);
-    control_->voices.hand_out_ended();
-    control_->loads.hand_out();
-  }
-  for (const LiveBank& bank : silent) control_->reader.clips.release(bank.clips.away());
-  control_->handing.run(*control_, std::move(silent));
+  std::unique_lock updating(control_->updating);
+  control_->begin_update();
+  finish_update(*control_, elapsed, std::move(updating));
 }
 
 Outcome SoundManager::prefetch(Name event) { return ask(*control_, asked::Prefetch{event}); }

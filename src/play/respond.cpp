@@ -19,6 +19,12 @@ Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackI
 Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening,
                        Raised& raised) {
   const BankSound& design = *sound.design;
+  const std::optional<HeardFrom> heard_from = heard_in_world(sound, happening);
+  const HeardFrom* from = heard_from ? &*heard_from : nullptr;
+  if (from == nullptr && sound.heard_kind != 0 && happening.emitter)
+    return decide(Outcome::emitter_gone, id,
+                  {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = &design},
+                  happening.event);
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
   std::array<std::int64_t, most_layers> starts{};
@@ -27,10 +33,10 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     starts[l] = happening.base + voices.frames_of(response.delay + shape.layers[l].delay);
     if (shape.layers[l].there) heard = std::min(heard, starts[l]);
   }
-  if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter, heard))
+  if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter.number, heard, from))
     return decide(held->first, id, held->second, happening.event);
 
-  const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter) : 0;
+  const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter.number) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
   candidates.clear();
   const BankClip* past_end = nullptr;  ///< a clip that was to begin beyond its end
@@ -66,6 +72,7 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
     candidate.starts = starts[l];
     candidate.level = Level(clip.level + candidate.gain) + groups.levels().heard[sound.group];
+    if (from != nullptr) candidate.level = candidate.level + from->level;
   }
   std::string unreadable;
   const bool waits = wait_for_clips(bank, unreadable);
@@ -85,18 +92,23 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
                     happening.event);
     return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
+  if (from != nullptr && !from->level.audible() &&
+      std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& c) { return voices.worth_waiting(c); }))
+    return decide(Outcome::out_of_range, id, why_out_of_range(sound, *from), happening.event);
   if (waits)
     for (Candidate& candidate : wanted) candidate.fate = Candidate::Fate::reading;
   else
     voices.share(sound, id, wanted);
   if (std::none_of(wanted.begin(), wanted.end(), [](const Candidate& c) { return c.fate != Candidate::Fate::too_late; }))
-    return decide(Outcome::pool_full, id, why(sound.group, wanted.front()), happening.event);
+    return decide(Outcome::pool_full, id, why(sound, wanted.front(), from), happening.event);
   if (!voices.has_room(wanted.size()))
     return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
 
-  const NewStart as{id, happening.emitter, happening.base, heard, shape.pan, shape.low_pass};
+  const NewStart as{id, happening.emitter.number, happening.base, heard, shape.pan, shape.low_pass, from};
   const LiveStart& started = voices.begin(sound, as, wanted);
+  if (from != nullptr)
+    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), happening.emitter, *happening.at);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
@@ -105,7 +117,7 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   }
   if (notebook.open()) note_starts(sound, wanted, as, happening.event);
   ++totals.started;
-  sound.memory->heard.add(happening.emitter, heard);
+  sound.memory->heard.add(happening.emitter.number, heard);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, started.slot, id);
   return outcome;
 }
@@ -125,7 +137,7 @@ void Control::note_otherwise(LiveSound& sound, const BankLayer& layer, const Hap
 }
 
 /// Why a layer is not heard; nothing where it is.
-Reason Control::why(std::uint32_t group, const Candidate& candidate) const {
+Reason Control::why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from) const {
   using Fate = Candidate::Fate;
   using Code = Reason::Code;
   switch (candidate.fate) {
@@ -133,12 +145,14 @@ Reason Control::why(std::uint32_t group, const Candidate& candidate) const {
     case Fate::later: return {};
     case Fate::reading: return candidate.unread ? Reason{.code = Code::clip_read_now, .name = candidate.clip->name} : Reason{};
     case Fate::waits:
+      if (candidate.over_limit) return voices.why_limited(sound);
       return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
     case Fate::too_late:
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
-  if (!groups.levels().heard[group].audible()) return groups.why_silent(group);
+  if (from != nullptr && !from->level.audible()) return why_out_of_range(sound, *from);
+  if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 
@@ -147,7 +161,7 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
   const auto leads = std::min_element(layers.begin(), layers.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
   const auto note_one = [&](const Candidate& candidate, bool further) {
     const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
-    const Reason* reason = explained ? notebook.keep(why(sound.group, candidate)) : nullptr;
+    const Reason* reason = explained ? notebook.keep(why(sound, candidate, as.from)) : nullptr;
     notebook.add<BegunNote>(link.now().at, [&](BegunNote& note) {
       note.further = further;
       note.outcome = outcome_of(candidate.fate);

@@ -8,12 +8,14 @@ namespace {
 
 constexpr std::uint32_t most_voices = 4096;
 constexpr std::uint32_t most_playbacks = 1 << 22;
+constexpr std::uint32_t most_emitters = 1 << 24;
 constexpr std::uint32_t least_lines = 256, most_lines = 1 << 22;
 
 ManagerOptions made_safe(ManagerOptions options) {
   check_rate(options.rate, "the manager");
   options.voices = std::clamp(options.voices, 1U, most_voices);
   options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
+  options.emitters = std::min(options.emitters, most_emitters);
   options.journal_lines = options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0;
   return options;
 }
@@ -27,26 +29,9 @@ Control::Control(ManagerOptions given)
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
       link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
-             groups.levels(), reader) {
+             groups.levels(), reader),
+      world(options.emitters, options.playbacks, options.layout) {
   candidates.reserve(most_layers);
-}
-
-void Control::update(Seconds elapsed) {
-  const Mixer::Moment now = link.now();
-  if (updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); })) {
-    link.count_request();
-    claim_due();
-  }
-  groups.settle(now.at);
-  voices.tend();
-  const std::uint32_t broken = link.mixer().take_broken_group();
-  if (broken != Mixer::no_group && watch.is_first_broken()) tell({.code = Reason::Code::broken_samples, .name = groups[broken].name});
-  voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
-    if (!replaying) ask(asked::Unreadable{id, trouble});
-  });
-  take_read_clips();
-  keep_to_budget();
-  if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
 }
 
 void Control::claim_due() {
@@ -54,6 +39,9 @@ void Control::claim_due() {
   if (!voices.any_due()) return;
   link.count_request();
   for (int i = 0; i < most && voices.any_due(); ++i) {
+    // What waited is heard from where it is now.
+    if (LiveStart& start = voices.next_due(); start.in_world && world.earshot.has(start.slot, start.id))
+      voices.hear(start, world.earshot.heard_by(start.slot, world.listeners.ears()));
     const auto due = voices.claim_due();
     if (!due) continue;
     const auto& [layer, candidate] = *due;
@@ -64,7 +52,8 @@ void Control::claim_due() {
                                         .layer = layer->design,
                                         .starts = candidate.starts,
                                         .voice = candidate.voice,
-                                        .why = notebook.keep(why(start.sound->group, candidate))});
+                                        .why = notebook.keep(why(static_cast<const LiveSound&>(*start.sound), candidate,
+                                                                 start.in_world ? &start.from : nullptr))});
     if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
   }
 }

@@ -62,6 +62,9 @@ template <>
 inline constexpr auto description_of<asked::Raise> = describe("raise", field("id", &asked::Raise::id, Use::usual),
                                                               field("event", &asked::Raise::event),
                                                               field("emitter", &asked::Raise::emitter, Use::unusual),
+                                                              field("place", &asked::Raise::place, Use::unusual),
+                                                              field("velocity", &asked::Raise::velocity, Use::unusual),
+                                                              field("facing", &asked::Raise::facing, Use::unusual),
                                                               field("traits", &asked::Raise::traits, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
@@ -108,6 +111,17 @@ inline constexpr auto description_of<asked::ClipDropped> = describe("clip-droppe
                                                                     field("clip", &asked::ClipDropped::clip),
                                                                     field("number", &asked::ClipDropped::number, Use::usual),
                                                                     field("load", &asked::ClipDropped::load, Use::usual));
+
+template <>
+inline constexpr auto description_of<asked::SetListener> = describe("listener", field("listener", &asked::SetListener::listener, Use::usual),
+                                                                    field("place", &asked::SetListener::place),
+                                                                    field("facing", &asked::SetListener::facing, Use::usual),
+                                                                    field("up", &asked::SetListener::up, Use::usual),
+                                                                    field("velocity", &asked::SetListener::velocity, Use::unusual),
+                                                                    field("gain", &asked::SetListener::gain, Use::unusual));
+template <>
+inline constexpr auto description_of<asked::RemoveListener> = describe("no-listener",
+                                                                       field("listener", &asked::RemoveListener::listener, Use::usual));
 
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;

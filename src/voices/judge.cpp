@@ -25,6 +25,13 @@ void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> 
   std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
 }
 
+/// The same of a sound in the world: those that have a voice. What sleeps out there holds nobody back.
+void Voices::list_heard(const PlayedSound& sound, std::uint64_t emitter) {
+  in_order_.clear();
+  each_heard(sound, emitter, [&](LiveStart& start) { in_order_.push_back(&start); });
+  std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
+}
+
 /// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
 bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const {
   const bool each = sound.design->limit_each_emitter;
@@ -38,7 +45,7 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
 }
 
 std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                            std::int64_t heard) {
+                                                            std::int64_t heard, const HeardFrom* from) {
   const BankSound& design = *sound.design;
   verdict_.clear();
   if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
@@ -46,7 +53,8 @@ std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& s
     return std::pair(outcome, Reason{.code = code, .each = design.limit_each_emitter, .sound = &design});
   };
   in_order_.clear();
-  if (design.retrigger != Retrigger::overlap || design.limit > 0)
+  const bool limited = design.limit > 0 && (from == nullptr || from->level.audible());
+  if (design.retrigger != Retrigger::overlap || (limited && from == nullptr))
     list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
 
   if (design.retrigger == Retrigger::ignore && !in_order_.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
@@ -56,9 +64,15 @@ std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& s
     verdict_.going = in_order_;
     return std::nullopt;
   }
-  if (design.limit == 0 || in_order_.size() < design.limit) return std::nullopt;
+  if (limited && from != nullptr) list_heard(sound, emitter);
+  if (!limited || in_order_.size() < design.limit) return std::nullopt;
   verdict_.playing = in_order_.size();
-  if (design.when_full == WhenFull::newest) return std::pair(Outcome::limit_reached, why_limited(sound));
+  if (design.when_full == WhenFull::newest) {
+    // A loop out in the world waits until it is the loudest of its kind.
+    verdict_.full = from != nullptr && std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return l.loop; });
+    if (!verdict_.full) return std::pair(Outcome::limit_reached, why_limited(sound));
+    return std::nullopt;
+  }
   const auto level = [this](const LiveStart* start) {
     Level loudest;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
@@ -101,6 +115,12 @@ void Voices::share(const PlayedSound& sound, PlaybackId id, std::span<Candidate>
       candidate.fate = Candidate::Fate::later;
       continue;
     }
+    if (verdict_.full) {
+      candidate.over_limit = true;
+      candidate.fate = worth_waiting(*candidate.layer, *candidate.clip, candidate.position, candidate.step) ? Candidate::Fate::waits
+                                                                                                            : Candidate::Fate::too_late;
+      continue;
+    }
     const std::uint32_t weakest = free > 0 ? VoicePool::none : pool_.weakest();
     const bool may = free > 0 || pool_.claim_on(weakest) <= Claim(sound.design->rank, candidate.level, id.raise);
     if (may && silent_voices > 0) {
@@ -127,7 +147,13 @@ void Voices::make_room(const PlayedSound& sound) {
   const Reason why = restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound);
   for (LiveStart* start : verdict_.going)
     each_layer(*start, [&](LiveLayer& layer) {
-      if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, restarts ? Ending::restarted : Ending::yielded, why);
+      if (layer.stage == Stage::leaving) return;
+      // A loop out in the world keeps its place: it is heard again where it is the loudest of its kind.
+      if (start->in_world && layer.design->loop && !restarts) {
+        if (layer.stage == Stage::sounding) put_to_sleep(layer, why);
+      } else {
+        leave(layer, sound.design->fade_out, restarts ? Ending::restarted : Ending::yielded, why);
+      }
     });
   for (LiveLayer* layer : verdict_.yielding) give_way(*layer, sound);
 }

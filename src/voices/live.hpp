@@ -5,6 +5,7 @@
 
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
+#include "base/heard_from.hpp"
 #include "base/level.hpp"
 #include "mix/stream_ring.hpp"
 #include "tidewater/ended.hpp"
@@ -57,7 +58,7 @@ struct Progress {
 /// How a layer sounds: what was drawn for it, and what the game turned since.
 struct Turned {
   Decibels drawn_gain, own_gain;
-  Semitones drawn_pitch;
+  Semitones drawn_pitch, own_pitch;
   Pan pan;
   Hertz low_pass, high_pass;
 };
@@ -104,6 +105,8 @@ struct LiveStart {
   std::int64_t base = 0;   ///< the frame that its delays count from
   std::int64_t heard = 0;  ///< the frame on which it begins
   std::uint32_t slot = 0;
+  bool in_world = false;
+  HeardFrom from;  ///< of one in the world
 };
 
 inline LiveClip& LiveLayer::live_clip() const {

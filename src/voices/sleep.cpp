@@ -1,13 +1,14 @@
 /// Sleep and waking: what keeps its place without a voice.
 
 #include <algorithm>
+#include <utility>
 
 #include "voices/voices.hpp"
 
 namespace tidewater {
 namespace {
 
-constexpr int most_swaps = 8;  // at a time
+constexpr int most_swaps = 64;  // at a time
 
 }  // namespace
 
@@ -17,12 +18,12 @@ void Voices::freshen_claims() {
   tended_.levels = levels_.changes;
   for (LiveLayer* layer : pool_.owners())
     if (layer != nullptr) turned(*layer);
-  for (std::size_t bed = 0; bed < sleepers_.size(); ++bed) turned(sleepers_[bed]);
+  for (std::size_t bed = 0; bed < sleepers_.near(); ++bed) turned(sleepers_[bed]);
 }
 
 /// Its level or its pitch has changed.
 void Voices::turned(LiveLayer& layer) {
-  if (layer.stage == Stage::dormant) sleepers_.change(layer.bed, claim_of(layer), end_of(layer));
+  if (layer.stage == Stage::dormant) sleepers_.change(layer, claim_of(layer), end_of(layer));
   if (layer.stage == Stage::sounding) pool_.claim(layer.voice, claim_of(layer));
 }
 
@@ -64,7 +65,8 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t s
   layer.stage = Stage::dormant;
   layer.progress.position = position;
   layer.progress.since = since;
-  layer.bed = sleepers_.add(layer, claim_of(layer), end_of(layer));
+  sleepers_.add(layer, claim_of(layer), end_of(layer), !layer.start->in_world);
+  if (tended_.to_sweep > 0) tended_.to_sweep = sleepers_.size();  // beds have changed hands
   PlayedSound& sound = *layer.start->sound;
   sound.asleep = asleep(sound) + 1;
   sound.home->asleep = asleep(*sound.home) + 1;
@@ -129,7 +131,7 @@ void Voices::get_up(LiveLayer& layer) {
     --layer.start->sound->home->asleep;
     --count_.dormant;
   }
-  if (LiveLayer* moved = sleepers_.remove(layer.bed)) moved->bed = layer.bed;
+  sleepers_.remove(layer);
 }
 
 /// Told to go while it slept: it is over, and an update will say so.
@@ -163,7 +165,7 @@ void Voices::sweep() {
   std::size_t bed = std::min(tended_.to_sweep, sleepers_.size());
   const std::size_t last = bed - std::min(bed, most_looked_at);
   for (std::size_t ended = 0; bed > last && ended < most_ended;) {
-    // Who takes the bed of one that goes lay behind it: there all were looked at.
+    // Those who take the beds of one that goes lay behind it: there all were looked at.
     LiveLayer& layer = sleepers_[--bed];
     if (!gone(layer)) continue;
     ++ended;
@@ -173,24 +175,63 @@ void Voices::sweep() {
   tended_.to_sweep = bed;
 }
 
-void Voices::tend() {
+void Voices::begin_tending() {
   if (link_.now().at == tended_.at) return;
+  tended_.goes_on = true;
+  tended_.since_before = link_.now().at - tended_.at;
   tended_.at = link_.now().at;
+}
+
+void Voices::tend() {
+  begin_tending();
+  if (!std::exchange(tended_.goes_on, false)) return;
   sweep();
   if (tended_.to_sweep > 0) return;  // thousands were told to go: nobody wakes among them until they are swept up
   end_slept_out();
   freshen_claims();
-  for (int swaps = 0; swaps < most_swaps && !sleepers_.empty(); ++swaps) {
+  for (int swaps = 0; swaps < most_swaps && sleepers_.near() > 0; ++swaps) {
     const std::size_t bed = sleepers_.strongest();
+    const Claim claim = sleepers_.claim(bed);
     LiveLayer& best = sleepers_[bed];
-    if (!sleepers_.claim(bed).audible() || pool_.free() == 0) return;
-    if (count_.sounding >= options_.voices) {
-      const std::uint32_t weakest = pool_.weakest();
-      if (!sleepers_.claim(bed).clearly_over(pool_.claim_on(weakest))) return;
+    if (!claim.audible() || pool_.free() == 0) return;
+    const std::uint32_t weakest = whom_to_outrank(*best.start);
+    if (weakest != VoicePool::none) {
+      if (!claim.clearly_over(pool_.claim_on(weakest))) {
+        if (!best.start->in_world || !is_full(*best.start)) return;
+        sleepers_.send_away(best);  // as many of its sound as may are heard: another's turn
+        continue;
+      }
       give_way(*pool_.owners()[weakest], *best.start->sound);
     }
     wake(best);
   }
+}
+
+/// Of a sound in the world, whether as many are heard as may be, this one not among them.
+bool Voices::is_full(const LiveStart& start) const {
+  const std::uint32_t limit = start.sound->design->limit;
+  return limit > 0 && heard_of(start) >= limit;
+}
+
+/// Starts of its sound that have a voice, for its emitter or all, as its limit goes; it is not among them.
+std::uint32_t Voices::heard_of(const LiveStart& start) const {
+  std::uint32_t count = 0;
+  each_heard(*start.sound, start.emitter, [&](const LiveStart& its) { count += &its != &start ? 1U : 0U; });
+  return count;
+}
+
+/// The voice that has to be given up for one that wakes; none where there are free ones.
+std::uint32_t Voices::whom_to_outrank(const LiveStart& start) const {
+  if (start.in_world && is_full(start)) {
+    std::uint32_t weakest = VoicePool::none;
+    each_heard(*start.sound, start.emitter, [&](const LiveStart& its) {
+      for (const LiveLayer* layer = its.layers; layer != nullptr; layer = layer->next)
+        if (layer->stage == Stage::sounding && (weakest == VoicePool::none || pool_.claim_on(layer->voice) < pool_.claim_on(weakest)))
+          weakest = layer->voice;
+    });
+    return weakest;
+  }
+  return count_.sounding >= options_.voices ? pool_.weakest() : VoicePool::none;
 }
 
 }  // namespace tidewater

@@ -2,16 +2,17 @@
 #include <algorithm>
 #include <cstdint>
 #include <limits>
+#include <utility>
 #include <vector>
 
 #include "voices/claim.hpp"
+#include "voices/live.hpp"
 
 namespace tidewater {
 
-struct LiveLayer;
-
-/// Those that keep their place without a voice, in no order that matters. What every update asks of all of them lies side by side, so
-/// that ten thousand cost little.
+/// Those that keep their place without a voice. What every update asks of them lies side by side, so that ten thousand cost little. The
+/// first are those that may be heard if they get a voice; those behind them, out in the world, are out of it until somebody brings them
+/// near: of them there may be a hundred thousand, and nobody looks at their claims.
 class Sleepers {
  public:
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
@@ -19,35 +20,44 @@ class Sleepers {
   std::size_t size() const { return who_.size(); }
   bool empty() const { return who_.empty(); }
   LiveLayer& operator[](std::size_t bed) const { return *who_[bed]; }
+  /// So many of the first are near.
+  std::size_t near() const { return near_; }
 
   void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
-  /// Returns its bed. At frame `ends` it will have slept past its end.
-  std::size_t add(LiveLayer& layer, Claim claim, std::int64_t ends) {
+  /// At frame `ends` it will have slept past its end.
+  void add(LiveLayer& layer, Claim claim, std::int64_t ends, bool near) {
+    layer.bed = who_.size();
     who_.push_back(&layer);
     claims_.push_back(claim);
     ends_.push_back(ends);
     none_before_ = std::min(none_before_, ends);
-    return who_.size() - 1;
+    if (near) bring_near(layer, claim);
   }
-  /// Gives a bed to the last of them; returns that one, or null where it was the last itself.
-  LiveLayer* remove(std::size_t bed) {
-    const bool last = bed + 1 == size();
-    who_[bed] = who_.back();
-    claims_[bed] = claims_.back();
-    ends_[bed] = ends_.back();
+  void remove(const LiveLayer& layer) {
+    if (layer.bed < near_) swap(layer.bed, --near_);
+    swap(layer.bed, who_.size() - 1);
     who_.pop_back();
     claims_.pop_back();
     ends_.pop_back();
-    return last ? nullptr : who_[bed];
   }
-  void change(std::size_t bed, Claim claim, std::int64_t ends) {
-    claims_[bed] = claim;
-    ends_[bed] = ends;
+  void change(const LiveLayer& layer, Claim claim, std::int64_t ends) {
+    claims_[layer.bed] = claim;
+    ends_[layer.bed] = ends;
     none_before_ = std::min(none_before_, ends);
   }
+  void bring_near(const LiveLayer& layer, Claim claim) {
+    claims_[layer.bed] = claim;
+    if (layer.bed >= near_) swap(layer.bed, near_++);
+  }
+  void send_away(const LiveLayer& layer) {
+    if (layer.bed < near_) swap(layer.bed, --near_);
+  }
 
-  /// The bed of the strongest claim; there must be one.
-  std::size_t strongest() const { return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.end()) - claims_.begin()); }
+  /// The bed of the strongest claim of those that are near; there must be one.
+  std::size_t strongest() const {
+    return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.begin() + static_cast<std::ptrdiff_t>(near_)) -
+                                    claims_.begin());
+  }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
   bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
   /// Whether one of them may have slept past its end.
@@ -62,13 +72,23 @@ class Sleepers {
     s.each(who_, layer);
     s.list(claims_);
     s.list(ends_);
-    s(none_before_);
+    s(none_before_, near_);
   }
 
  private:
+  void swap(std::size_t a, std::size_t b) {
+    if (a == b) return;
+    std::swap(who_[a], who_[b]);
+    std::swap(claims_[a], claims_[b]);
+    std::swap(ends_[a], ends_[b]);
+    who_[a]->bed = a;
+    who_[b]->bed = b;
+  }
+
   std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;
   std::vector<std::int64_t> ends_;
+  std::size_t near_ = 0;
   std::int64_t none_before_ = never;  ///< an end; it may be gone
 };
 

@@ -30,6 +30,8 @@ class Starts {
   LiveStart* find(PlaybackId id, std::uint32_t slot);
   /// `any_slot` where it is over.
   std::uint32_t slot_of(PlaybackId id) const;
+  /// There must be one in the slot.
+  LiveStart& in_slot(std::uint32_t slot) { return starts_[slot]; }
 
   /// See base/state.hpp. `sound(pointer)` keeps what a start is of.
   template <class State, class Sound>
@@ -42,7 +44,7 @@ class Starts {
     starts_.resize(starts);
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
-      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot);
+      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.from);
       if (start.alive > 0) sound(start.sound);
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);

@@ -43,6 +43,7 @@ struct Candidate {
   Fate fate = Fate::voice;
   bool all_fade = false;  ///< it may have a voice, but those that were told to go have not gone yet
   bool unread = false;    ///< its clip is not in memory
+  bool over_limit = false;  ///< as many of its sound are heard as may be
   std::uint32_t voice = ~0U;
 };
 
@@ -55,6 +56,7 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
 /// Who makes room.
 struct Verdict {
   std::size_t playing = 0;  ///< of a limit: how many there are
+  bool full = false;        ///< there are as many as may be heard: it keeps its place without a voice
   /// Starts that make room by the book.
   std::vector<LiveStart*> going;
   /// Sounding layers that lose their voice.
@@ -62,6 +64,7 @@ struct Verdict {
 
   void clear() {
     playing = 0;
+    full = false;
     going.clear();
     yielding.clear();
   }

@@ -30,6 +30,7 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
   in_order_.reserve(options.playbacks);
   verdict_.going.reserve(options.playbacks);
   verdict_.yielding.reserve(most_layers);
+  over_.reserve(options.playbacks);
   ended_.fresh.reserve(options.playbacks);
   ended_.told.reserve(options.playbacks);
 }
@@ -40,6 +41,8 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.emitter = as.emitter;
   start.base = as.base;
   start.heard = as.heard;
+  start.in_world = as.from != nullptr;
+  if (start.in_world) start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
@@ -55,6 +58,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
     layer.its.high_pass = sound.design->high_pass;
+    if (start.in_world) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
       give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
@@ -96,6 +100,19 @@ std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
   return step_for(ratio(pitch) * sound.bank->rate.value / options_.rate.value);
 }
 
+std::uint64_t Voices::step_of(const LiveLayer& layer) const {
+  const LiveStart& start = *layer.start;
+  const double ratio = tidewater::ratio(layer.its.drawn_pitch + layer.its.own_pitch) * start.sound->bank->rate.value / options_.rate.value;
+  return step_for(start.in_world ? ratio * static_cast<double>(start.from.speed) : ratio);
+}
+
+/// The lower of its own and the air's.
+float Voices::low_pass_of(const LiveLayer& layer) const {
+  const auto own = static_cast<float>(layer.its.low_pass.value);
+  const float air = layer.start->in_world ? layer.start->from.low_pass : 0;
+  return own == 0 || air == 0 ? std::max(own, air) : std::min(own, air);
+}
+
 void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
   if (first != layer.progress.since) {
@@ -119,10 +136,15 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   command.gain = static_cast<float>(amplitude(layer.its.drawn_gain + layer.its.own_gain));
   command.fold = options_.mono ? layer.clip->fold : 1;
   command.side = static_cast<float>(layer.its.pan.value);
-  command.low_pass = static_cast<float>(layer.its.low_pass.value);
+  command.low_pass = low_pass_of(layer);
   command.high_pass = static_cast<float>(layer.its.high_pass.value);
   command.quality = sound.design->quality.value_or(options_.quality);
   command.loop = layer.design->loop;
+  command.in_world = layer.start->in_world;
+  if (command.in_world) {
+    command.channels = layer.start->from.channels;
+    command.fold = layer.clip->fold;
+  }
   link_.send(what);
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
 }
@@ -154,16 +176,23 @@ void Voices::set_pan(LiveLayer& layer, Pan pan, Seconds time) {
 
 void Voices::set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time) {
   (kind == StateFilter::Kind::low_pass ? layer.its.low_pass : layer.its.high_pass) = frequency;
-  send(layer, SetFilter{layer.voice, false, kind, static_cast<float>(frequency.value), frames_of(time)});
+  const float hertz = kind == StateFilter::Kind::low_pass ? low_pass_of(layer) : static_cast<float>(frequency.value);
+  send(layer, SetFilter{layer.voice, false, kind, hertz, frames_of(time)});
 }
 
 void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
+  layer.its.own_pitch = pitch;
+  set_step(layer, frames_of(time));
+}
+
+/// As fast as all that bends it says, from here on.
+void Voices::set_step(LiveLayer& layer, std::int64_t ramp) {
   const std::int64_t from = std::max(layer.progress.since, link_.changes_from());
   layer.progress.position = position_at(layer, from);
   layer.progress.since = from;
-  layer.progress.step = step_of(*layer.start->sound, layer.its.drawn_pitch + pitch);
+  layer.progress.step = step_of(layer);
   turned(layer);
-  send(layer, SetVoiceStep{layer.voice, layer.progress.step, frames_of(time)});
+  send(layer, SetVoiceStep{layer.voice, layer.progress.step, ramp});
 }
 
 void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why) {
@@ -226,8 +255,9 @@ void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
+  if (start.in_world) over_.push_back({start.slot, start.id});
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
-  if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, start.emitter, how});
+  if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, {start.emitter}, how});
 }
 
 void Voices::hand_out_ended() {

@@ -47,6 +47,29 @@ struct NewStart {
   std::int64_t heard = 0;  ///< the frame on which it begins
   Pan pan;
   Hertz low_pass;
+  const HeardFrom* from = nullptr;  ///< of one in the world
+};
+
+/// A start in the world that is over.
+struct OverStart {
+  std::uint32_t slot = 0;
+  PlaybackId id;
+};
+
+/// A layer that has a voice, and what it claims without its place in the world.
+struct VoicedLayer {
+  std::uint32_t start = 0;
+  const PlayedSound* sound = nullptr;
+  bool in_world = false;
+  bool leaving = false;  ///< it was told to go, and claims nothing
+  Level level;
+};
+
+/// A start that has no voice and may be heard where it is.
+struct HeardStart {
+  std::uint32_t slot = 0;
+  PlaybackId id;
+  const HeardFrom* from = nullptr;
 };
 
 class Voices {
@@ -56,10 +79,15 @@ class Voices {
   // Whether a start may be. The asking has no effect; the verdict holds until the next is asked for.
 
   /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start.
+  /// `from` is where it is heard from, if it is in the world: what is beyond hearing holds nobody back.
   std::optional<std::pair<Outcome, Reason>> hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                      std::int64_t heard);
+                                                      std::int64_t heard, const HeardFrom* from = nullptr);
   /// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
   void share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted);
+  /// Whether a layer is worth keeping without a voice.
+  bool worth_waiting(const Candidate& its) const { return worth_waiting(*its.layer, *its.clip, its.position, its.step); }
+  /// That as many play as may, as of the last verdict.
+  Reason why_limited(const PlayedSound& sound) const;
   bool has_room(std::size_t layers) const { return starts_.has_room(layers); }
 
   /// Carries the verdict out: others make room, and all layers begin that do not come too late. Each is told its voice.
@@ -94,17 +122,42 @@ class Voices {
   /// It cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
+  // The world.
+
+  /// What has a voice.
+  void list_voiced(std::vector<VoicedLayer>& voiced) const;
+  /// Null where it is over.
+  LiveStart* start_in(std::uint32_t slot, PlaybackId id);
+  /// Whatever is in the slot; null where nothing is.
+  LiveStart* start_at(std::uint32_t slot);
+  /// It is heard like this from here on.
+  void hear(LiveStart& start, const HeardFrom& from);
+  /// Of all in the world that sleeps, these may be heard if they get a voice, and no others.
+  void bring_near(std::span<const HeardStart> starts);
+  /// What has a voice and is beyond hearing sleeps. `why(start)` says how far away it is.
+  void hush(const std::function<Reason(const LiveStart&)>& why);
+  /// Its emitter was given up: what its book says. False where nothing of it plays any more.
+  void leave_behind(LiveStart& start);
+  /// Those that came to their end since this was last cleared.
+  std::vector<OverStart>& over() { return over_; }
+  /// How loud its loudest layer is, before groups and distance.
+  static Level own_level(const LiveStart& start);
+
   // The way of time.
 
   /// What the audio thread has told.
   void take(std::span<const VoiceFinished> reports);
   /// Whether a delay is nearly over.
   bool any_due() const { return agenda_.due_by(link_.now().at) != nullptr; }
+  /// The start whose layer that is; there must be one.
+  LiveStart& next_due() const { return *agenda_.due_by(link_.now().at)->start; }
   /// Of the next layer whose delay is nearly over: whether it got a voice. One that is too late for that has to be told to leave.
   /// Nothing where it was told to go meanwhile.
   std::optional<std::pair<LiveLayer*, Candidate>> claim_due();
   /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
   void tend();
+  /// Before it, and before what moved is heard anew.
+  void begin_tending();
   /// Says which streams were late or are back. `failed(id, trouble)` is told of those that cannot go on.
   void watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed);
   Streams& streams() { return streams_; }
@@ -119,6 +172,7 @@ class Voices {
   template <class State, class Sound>
   void state(State& s, Sound sound) {
     s(all_, tended_, count_, idle_count_);
+    s.list(over_), s.list(near_);
     starts_.state(s, sound);
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
@@ -143,7 +197,10 @@ class Voices {
 
  private:
   // Claims.
-  Level level_of(const LiveLayer& layer) const { return layer.level + levels_.heard[layer.start->sound->group]; }
+  Level level_of(const LiveLayer& layer) const {
+    const Level there = layer.level + levels_.heard[layer.start->sound->group];
+    return layer.start->in_world ? there + layer.start->from.level : there;
+  }
   /// Who waits for a delay claims nothing yet.
   Claim claim_of(const LiveLayer& layer) const {
     return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
@@ -155,10 +212,16 @@ class Voices {
 
   // Verdicts.
   void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter);
+  void list_heard(const PlayedSound& sound, std::uint64_t emitter);
   bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const;
   bool leaving(const LiveStart& start) const;
+  std::uint32_t heard_of(const LiveStart& start) const;
+  bool is_full(const LiveStart& start) const;
+  std::uint32_t whom_to_outrank(const LiveStart& start) const;
+  /// Calls `act(start)` for each start of a sound in the world that has a voice; of one emitter where its limit is for each.
+  template <class Act>
+  void each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act) const;
   bool worth_waiting(const BankLayer& design, const BankClip& clip, ClipPosition position, std::uint64_t step) const;
-  Reason why_limited(const PlayedSound& sound) const;
   void make_room(const PlayedSound& sound);
   void give_way(LiveLayer& layer, const PlayedSound& to);
 
@@ -167,6 +230,9 @@ class Voices {
   void give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
   void send(const LiveLayer& layer, const Command& command);
+  float low_pass_of(const LiveLayer& layer) const;
+  std::uint64_t step_of(const LiveLayer& layer) const;
+  void set_step(LiveLayer& layer, std::int64_t ramp);
   void end(LiveLayer& layer, std::int64_t frame, Ending how);
 
   // Sleep.
@@ -206,9 +272,13 @@ class Voices {
   Verdict verdict_;
   std::vector<LiveStart*> in_order_;  ///< starts of one sound, the oldest first: what was last asked for
   Stopped all_;
+  std::vector<OverStart> over_;
+  std::vector<OverStart> near_;  ///< in the world, and brought near by the last update
   /// Up to where what is done in updates has been done.
   struct Tended {
     std::int64_t at = 0;
+    bool goes_on = false;           ///< the clock has moved since the update before
+    std::int64_t since_before = 0;  ///< frames from the update before to the last
     std::uint64_t levels = 0;  ///< the change of groups that all claims go by
     std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
@@ -227,5 +297,24 @@ class Voices {
   };
   EndedOnes ended_;
 };
+
+template <class Act>
+void Voices::each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act) const {
+  const auto is_version = [&](const PlayedSound* its) {
+    for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
+      if (version == its) return true;
+    return false;
+  };
+  const LiveStart* last = nullptr;  // its layers mostly lie side by side
+  for (const LiveLayer* layer : pool_.owners()) {
+    if (layer == nullptr || layer->stage != Stage::sounding || layer->start == last || !is_version(layer->start->sound)) continue;
+    if (sound.design->limit_each_emitter && layer->start->emitter != emitter) continue;
+    last = layer->start;
+    bool first = true;  // of its layers that have a voice
+    for (const LiveLayer* other = layer->start->layers; other != nullptr && first; other = other->next)
+      first = other->stage != Stage::sounding || other->voice >= layer->voice;
+    if (first) act(*layer->start);
+  }
+}
 
 }  // namespace tidewater

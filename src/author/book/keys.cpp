@@ -10,6 +10,11 @@ constexpr std::array<std::string_view, 2> spread_words = {"even", "middle"};
 constexpr std::array<std::string_view, 5> source_words = {"tone", "noise", "pluck", "bell", "crackle"};
 
 template <class T>
+auto of_world(T WorldDesign::*member) {
+  return [member](BookSound& sound) -> T& { return sound.world.*member; };
+}
+
+template <class T>
 auto of_recipe(T Recipe::*member) {
   return [member](SketchPlan& plan) -> T& { return plan.recipe.*member; };
 }
@@ -83,6 +88,32 @@ const RowsOf<BookSound>& sound_rows() {
           .quantity({"pan", "\"centre\"", "\"30 % left .. 30 % right\"",
                      "Where it stands between the speakers, at equal power; drawn anew at each start. Of a stereo clip it is the balance."},
                     &BookSound::pan)
+          .word({"place", "\"screen\"", "\"world\"",
+                 "Whether it is the same wherever one stands, or is heard from where its emitter is, or the place that came with the event."},
+                of_world(&WorldDesign::place), where_words)
+          .quantity({"near", "\"1 m\"", "\"3 m\"", "In the world: full level within."}, of_world(&WorldDesign::full_within))
+          .quantity({"far", "\"100 m\"", "\"250 m\"", "In the world: nothing is heard from here on, and it takes no voice."},
+                    of_world(&WorldDesign::silent_from))
+          .quantity({"radius", "\"0.5 m\"", "\"6 m\"",
+                     "In the world: the size of the thing itself. Inside it is heard at full level and from all round."},
+                    of_world(&WorldDesign::radius))
+          .special({"distance", "\"inverse\"", "[[\"2 m\", \"0 dB\"], [\"30 m\", \"-24 dB\"]]",
+                    "In the world: how its level falls from near to far. By a law, or along points, evenly in dB between them. See below."},
+                   "inverse, linear, exponential, or list of points")
+          .amount({"rolloff", "\"100 %\"", "\"50 %\"", "In the world: how much quicker or slower it falls than the law says."},
+                  of_world(&WorldDesign::rolloff))
+          .special({"cone", "none", "{ inner = \"90 deg\", outer = \"200 deg\", outside = \"-12 dB\" }",
+                    "In the world, of an emitter that faces somewhere: full level within the inner angle, `outside` beyond the outer, "
+                    "evenly in dB between them. Whole angles: half to either side."},
+                   "table")
+          .amount({"doppler", "\"100 %\"", "\"50 %\"", "In the world: how much of what speed does to its pitch. Only where the game tells speeds."},
+                  of_world(&WorldDesign::doppler))
+          .amount({"air", "\"100 %\"", "\"200 %\"", "In the world: how much of the treble that the way through air takes (ISO 9613-1)."},
+                  of_world(&WorldDesign::air))
+          .word({"when-gone", "\"by-kind\"", "\"stop\"",
+                 "In the world: when its emitter is given up, it leaves by its fade-out, or finishes where it was; by kind, loops stop and "
+                 "all else finishes."},
+                of_world(&WorldDesign::when_gone), when_gone_words)
           .quantity({"delay", "\"0 s\"", "\"0 ms .. 40 ms\"", "How long after the event it starts, on top of the response's own delay."},
                     &BookSound::delay)
           .quantity({"low-pass", "none", "\"2 kHz .. 6 kHz\"",

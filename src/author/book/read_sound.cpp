@@ -9,6 +9,7 @@
 
 #include "author/book/keys.hpp"
 #include "author/book/read_sketch.hpp"
+#include "author/book/read_world.hpp"
 #include "author/book/split_values.hpp"
 #include "author/book/tables.hpp"
 #include "bank/bank_data.hpp"
@@ -133,6 +134,7 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   if (table.contains("when-full") && !table.contains("limit"))
     problem(*table.get("when-full"), "'when-full' goes with a limit, such as limit = 3");
   read_together(table, sound);
+  read_world(problems_, table, sound);
   read_layers(table, sound);
   list_settings(whole, sound);
   book_.sounds.push_back(std::move(sound));

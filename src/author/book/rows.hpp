@@ -59,6 +59,11 @@ struct Written<Pan> {
   static constexpr std::string_view name = "place";
 };
 template <>
+struct Written<Metres> {
+  static constexpr auto read = read_metres;
+  static constexpr std::string_view name = "length";
+};
+template <>
 struct Written<Seconds> {
   static constexpr auto read = read_seconds;
   static constexpr auto read_range = read_second_range;
@@ -97,6 +102,11 @@ class RowsOf {
   template <class Place>
   RowsOf& share(const Said& said, Place place) {
     return value(said, "share", place, read_share);
+  }
+  /// The same, up to ten.
+  template <class Place>
+  RowsOf& amount(const Said& said, Place place) {
+    return value(said, "percentage", place, read_amount);
   }
   /// LUFS.
   template <class Place>

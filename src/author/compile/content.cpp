@@ -54,6 +54,13 @@ std::string text_of(const Range<Unit>& range) {
   return fmt::format("{}..{}", range.low.value, range.high.value);
 }
 
+void add(Hasher& hash, const WorldDesign& its) {
+  hash.text(fmt::format("world {} {} {} {} {} {} {} {}", its.full_within.value, its.silent_from.value, its.radius.value,
+                        static_cast<int>(its.falloff), its.rolloff, its.doppler, its.air, static_cast<int>(its.when_gone)));
+  hash.text(fmt::format("cone {} {} {}", its.cone.inner.value, its.cone.outer.value, its.cone.outside.value));
+  for (const FalloffPoint& point : its.points) hash.text(fmt::format("{} {}", point.at.value, point.level.value));
+}
+
 /// What is heard of a sound, but for the levels of its groups.
 std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::vector<std::uint64_t>& clips) {
   Hasher hash;
@@ -66,6 +73,7 @@ std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::v
   hash.text(fmt::format("{} {} {} {} {} {} {}", sound.towards_middle, together, sound.each_emitter, static_cast<int>(sound.retrigger),
                         sound.spacing.value, sound.limit, static_cast<int>(sound.when_full)));
   hash.text(fmt::format("{} {} {} {}", sound.limit_each_emitter, sound.rank, sound.fade_in.value, sound.fade_out.value));
+  if (sound.world.place == Where::world) add(hash, sound.world);
   for (const BankLayer& layer : sound.layers) {
     hash.text(
         fmt::format("layer {} {} {} {} {}", layer.name, static_cast<int>(layer.pick), layer.loop, layer.start_anywhere, layer.chance));

@@ -124,9 +124,28 @@ file::Sound WrittenTable::record_of(const BankSound& sound) {
   record.spacing = sound.spacing.value;
   record.fade_in = sound.fade_in.value;
   record.fade_out = sound.fade_out.value;
+  add_world(sound.world, record);
   record.layers = begin(layers_, sound.layers.size());
   for (const BankLayer& layer : sound.layers) layers_.push_back(record_of(layer));
   return record;
+}
+
+void WrittenTable::add_world(const WorldDesign& world, file::Sound& to) {
+  if (world.place == Where::screen) return;
+  to.in_world = 1;
+  to.falloff = static_cast<std::uint32_t>(world.falloff);
+  to.when_gone = static_cast<std::uint32_t>(world.when_gone);
+  to.points = begin(falloffs_, world.points.size());
+  for (const FalloffPoint& point : world.points) falloffs_.push_back({point.at.value, point.level.value});
+  to.full_within = world.full_within.value;
+  to.silent_from = world.silent_from.value;
+  to.radius = world.radius.value;
+  to.rolloff = world.rolloff;
+  to.doppler = world.doppler;
+  to.air = world.air;
+  to.cone_inner = world.cone.inner.value;
+  to.cone_outer = world.cone.outer.value;
+  to.cone_outside = world.cone.outside.value;
 }
 
 file::Layer WrittenTable::record_of(const BankLayer& layer) {

@@ -38,6 +38,7 @@ class WrittenTable {
     take(Kind::values, values_), take(Kind::choices, choices_), take(Kind::layers, layers_), take(Kind::sounds, sounds_);
     take(Kind::responses, responses_), take(Kind::events, events_), take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
+    if (!falloffs_.empty()) take(Kind::falloffs, falloffs_);
   }
 
   /// Each text once.
@@ -58,6 +59,7 @@ class WrittenTable {
 
   bank_file::Sound record_of(const BankSound& sound);
   bank_file::Layer record_of(const BankLayer& layer);
+  void add_world(const WorldDesign& world, bank_file::Sound& to);
 
   std::unordered_map<std::string, std::uint32_t> places_;
   std::vector<char> texts_;
@@ -70,6 +72,7 @@ class WrittenTable {
   std::vector<bank_file::Choice> choices_;
   std::vector<bank_file::Layer> layers_;
   std::vector<bank_file::Sound> sounds_;
+  std::vector<bank_file::FalloffPoint> falloffs_;
   std::vector<bank_file::Response> responses_;
   std::vector<bank_file::Event> events_;
 };

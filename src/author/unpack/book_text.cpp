@@ -58,6 +58,34 @@ class Settings {
   std::vector<BookSetting> all_;
 };
 
+void add_world(Settings& settings, const WorldDesign& world) {
+  if (world.place == Where::screen) return;
+  const WorldDesign standard;
+  const auto length = [&](std::string_view key, Metres value, Metres otherwise) {
+    if (value != otherwise) settings.add(key, in_quotes(to_text(value)));
+  };
+  const auto amount = [&](std::string_view key, double value) {
+    if (value != 1) settings.add(key, in_quotes(hundredfold(value) + " %"));
+  };
+  settings.word("place", world.place, where_words);
+  length("near", world.full_within, standard.full_within);
+  length("far", world.silent_from, standard.silent_from);
+  length("radius", world.radius, standard.radius);
+  if (world.falloff == Falloff::points)
+    settings.add("distance", list_of(world.points, [](const FalloffPoint& point) {
+                   return fmt::format("[{}, {}]", in_quotes(to_text(point.at)), in_quotes(to_text(point.level)));
+                 }));
+  else
+    settings.word("distance", world.falloff, falloff_words);
+  amount("rolloff", world.rolloff);
+  if (world.cone != standard.cone)
+    settings.add("cone", fmt::format("{{ inner = {}, outer = {}, outside = {} }}", in_quotes(to_text(world.cone.inner)),
+                                     in_quotes(to_text(world.cone.outer)), in_quotes(to_text(world.cone.outside))));
+  amount("doppler", world.doppler);
+  amount("air", world.air);
+  settings.word("when-gone", world.when_gone, when_gone_words);
+}
+
 std::string clip_text(const BookClip& clip) {
   if (clip.weight == 1 && clip.gain == Decibels{}) return in_quotes(clip.path);
   std::string text = "{ file = " + in_quotes(clip.path);
@@ -156,6 +184,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
   settings.range("gain", sound.gain);
   settings.range("pitch", sound.pitch);
   settings.range("pan", sound.pan);
+  add_world(settings, sound.world);
   settings.range("delay", sound.delay);
   settings.range("low-pass", sound.low_pass);
   settings.quantity("high-pass", sound.high_pass);

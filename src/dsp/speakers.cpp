@@ -1,0 +1,58 @@
+#include "dsp/speakers.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+#include <span>
+
+namespace tidewater {
+namespace {
+
+struct Speaker {
+  std::size_t channel;
+  double degrees;  ///< from the front, clockwise
+};
+
+// Clockwise from behind on the left.
+constexpr std::array<Speaker, 2> of_stereo = {{{0, -90}, {1, 90}}};
+constexpr std::array<Speaker, 5> of_5_1 = {{{4, -110}, {0, -30}, {2, 0}, {1, 30}, {5, 110}}};
+constexpr std::array<Speaker, 7> of_7_1 = {{{4, -135}, {6, -90}, {0, -30}, {2, 0}, {1, 30}, {7, 90}, {5, 135}}};
+
+std::span<const Speaker> speakers_of(Layout layout) {
+  switch (layout) {
+    case Layout::surround_5_1: return of_5_1;
+    case Layout::surround_7_1: return of_7_1;
+    default: return of_stereo;
+  }
+}
+
+}  // namespace
+
+std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
+  std::array<float, 8> amplitudes{};
+  if (layout == Layout::mono) {  // its bus is a pair that is folded at equal power
+    amplitudes[0] = amplitudes[1] = static_cast<float>(std::numbers::sqrt2 / 2);
+    return amplitudes;
+  }
+  const std::span<const Speaker> speakers = speakers_of(layout);
+  std::array<double, 8> powers{};
+  double degrees = std::remainder(azimuth * 180 / std::numbers::pi, 360);
+  const double first = speakers.front().degrees;
+  if (degrees < first) degrees += 360;
+  std::size_t left = speakers.size() - 1;
+  while (speakers[left].degrees > degrees) --left;
+  const Speaker& right = speakers[(left + 1) % speakers.size()];
+  const double gap = left + 1 < speakers.size() ? right.degrees - speakers[left].degrees : right.degrees + 360 - speakers[left].degrees;
+  const double angle = (degrees - speakers[left].degrees) / gap * std::numbers::pi / 2;
+  powers[speakers[left].channel] = std::cos(angle) * std::cos(angle);
+  powers[right.channel] = std::sin(angle) * std::sin(angle);
+  const double everywhere = std::clamp(all_round, 0.0, 1.0);
+  for (const Speaker& speaker : speakers) {
+    const double power = powers[speaker.channel] * (1 - everywhere) + everywhere / static_cast<double>(speakers.size());
+    // What is 100 dB below the rest is not worth a channel.
+    amplitudes[speaker.channel] = power < 1e-10 ? 0 : static_cast<float>(std::sqrt(power));
+  }
+  return amplitudes;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,222 @@
+/// The world: where what is raised is heard from, and what changes as things and listeners move.
+
+#include <algorithm>
+
+#include "play/asking.hpp"
+#include "play/control.hpp"
+
+namespace tidewater {
+namespace {
+
+/// What is heard is changed only by what is so much louder, so that voices do not flutter.
+const Level clearly(Decibels{3});
+const Level out_of_reach(Decibels{1000});
+
+}  // namespace
+
+Outcome Control::carry_out(const asked::SetListener& its, const Beside&) {
+  if (its.listener >= most_listeners)
+    return decide(Outcome::no_room, {},
+                  {.code = Reason::Code::too_many_listeners, .number = static_cast<double>(its.listener), .other = most_listeners});
+  world.listeners.set(static_cast<std::size_t>(its.listener), {its.place, its.facing, its.up, its.velocity, its.gain});
+  return Outcome::done;
+}
+
+Outcome Control::carry_out(const asked::RemoveListener& its, const Beside&) {
+  if (its.listener < most_listeners) world.listeners.remove(static_cast<std::size_t>(its.listener));
+  return Outcome::done;
+}
+
+void Control::tell_once(bool WorldSide::Told::*whether, const Reason& why) {
+  if (std::exchange(world.told.*whether, true)) return;
+  tell(why);
+}
+
+std::optional<HeardFrom> Control::heard_in_world(const LiveSound& sound, const Happening& happening) {
+  if (sound.heard_kind == 0) return std::nullopt;
+  const Reason about{.name = happening.event.text(), .sound = sound.design};
+  const auto because = [&](Reason::Code code) {
+    Reason why = about;
+    why.code = code;
+    return why;
+  };
+  if (!happening.at) {
+    tell_once(&WorldSide::Told::no_place, because(Reason::Code::no_place));
+    return std::nullopt;
+  }
+  if (world.listeners.ears().empty()) tell_once(&WorldSide::Told::no_listener, because(Reason::Code::no_listener));
+  return heard_from(*sound.hearing, *happening.at, world.listeners.ears(), options.layout);
+}
+
+Reason Control::why_out_of_range(const PlayedSound& sound, const HeardFrom& from) const {
+  return {.code = Reason::Code::out_of_range,
+          .number = static_cast<double>(from.metres),
+          .other = static_cast<const LiveSound&>(sound).hearing->curve.silent_from(),
+          .sound = sound.design};
+}
+
+void Control::fill_in(asked::Raise& raise) {
+  const std::optional<Whereabouts> at = world.emitters.whereabouts(raise.emitter);
+  if (!at) return;
+  raise.place = place_of(*at);
+  raise.velocity = velocity_of(*at);
+  raise.facing = facing_of(*at);
+  if (raise.traits.size() >= world.traits.capacity()) return;
+  world.traits.assign(raise.traits.begin(), raise.traits.end());
+  world.emitters.add_traits(raise.emitter, world.traits);
+  if (world.traits.size() > raise.traits.size()) raise.traits = world.traits;
+}
+
+void Control::keep_place(Emitter emitter, const Whereabouts& at) {
+  if (replaying) world.emitters.adopt(emitter, at);
+  world.earshot.keep(emitter, at);
+}
+
+/// Emitters that were given up: what plays from them ends, or stays where it was.
+void Control::leave_emitters_behind() {
+  world.emitters.take_gone(world.gone);
+  for (const Emitter emitter : world.gone)
+    world.earshot.each_from(emitter, [&](std::uint32_t slot) {
+      world.earshot.detach(slot);
+      if (LiveStart* start = voices.start_at(slot)) voices.leave_behind(*start);
+    });
+}
+
+/// What is over is not looked for any more.
+void Control::forget_over() {
+  for (const OverStart& over : voices.over()) world.earshot.remove(over.slot, over.id);
+  voices.over().clear();
+}
+
+void Control::open_update() {
+  const Mixer::Moment now = link.now();
+  world.listening =
+      updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
+  groups.settle(now.at);
+  if (!world.listening) return;
+  link.count_request();
+  claim_due();
+  forget_over();
+  leave_emitters_behind();
+  forget_over();
+  world.earshot.open(world.listeners.ears(), world.emitters.slots());
+  voices.list_voiced(world.voiced);
+  world.voiced_starts.clear();
+  for (const VoicedLayer& layer : world.voiced)
+    if (layer.in_world && (world.voiced_starts.empty() || world.voiced_starts.back() != layer.start))
+      world.voiced_starts.push_back(layer.start);
+  for (HeardKind& kind : world.earshot.kinds())
+    if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
+  world.voices_free = voices.count().sounding < options.voices;
+}
+
+/// How loud each kind has to be to get a voice, by what has one.
+void Control::need_from_voices() {
+  struct Weakest {
+    int rank = 10;
+    Level level;
+  };
+  Weakest weakest;
+  for (VoicedLayer& layer : world.voiced) {
+    if (layer.in_world) layer.level = layer.level + world.earshot.heard_now(layer.start).level;
+    if (layer.leaving) continue;
+    const int rank = layer.level.audible() ? layer.sound->design->rank : -1;
+    if (std::pair(rank, layer.level) < std::pair(weakest.rank, weakest.level)) weakest = {rank, layer.level};
+  }
+  for (HeardKind& kind : world.earshot.kinds()) {
+    if (kind.count == 0) continue;
+    kind.needed = world.voices_free || kind.rank > weakest.rank ? Level() : kind.rank < weakest.rank ? out_of_reach : weakest.level + clearly;
+  }
+  // Where as many of a sound are heard as may be, the weakest of those has to be outdone.
+  for (const VoicedLayer& layer : world.voiced) {
+    const auto limit = layer.sound->design->limit;
+    if (!layer.in_world || layer.leaving || limit == 0 || layer.sound->design->limit_each_emitter) continue;
+    std::uint32_t heard = 0;
+    Level least = layer.level;
+    for (const VoicedLayer& other : world.voiced)
+      if (other.sound == layer.sound && !other.leaving) {
+        ++heard;
+        least = std::min(least, other.level);
+      }
+    HeardKind& kind = world.earshot.kinds()[world.earshot.kind_of(layer.start)];
+    if (heard >= limit && least.audible()) kind.needed = std::max(kind.needed, least + clearly);
+  }
+}
+
+void Control::listen() {
+  if (!world.listening) return;
+  world.emitters.bring_children_along();
+  world.earshot.hear(world.voiced_starts, world.emitters);
+  need_from_voices();
+  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices));
+}
+
+/// What listening has found, as far as it still holds.
+void Control::take_what_is_heard() {
+  link.count_request();
+  voices.begin_tending();
+  for (const VoicedLayer& layer : world.voiced)
+    if (layer.in_world)
+      if (LiveStart* start = voices.start_in(layer.start, world.earshot.id_of(layer.start)))
+        voices.hear(*start, world.earshot.heard_now(layer.start));
+  voices.hush([this](const LiveStart& start) { return why_out_of_range(*start.sound, start.from); });
+  world.near.clear();
+  for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
+  voices.bring_near(world.near);
+  world.earshot.close();
+  world.listening = false;
+}
+
+void Control::close_update(Seconds elapsed) {
+  const Mixer::Moment now = link.now();
+  if (world.listening) {  // else the clock stood still, or whoever asked meanwhile has moved it on
+    take_what_is_heard();
+    voices.tend();
+    forget_over();
+  }
+  if (const std::uint64_t stale = world.stale.exchange(0); stale > 0)
+    tell_once(&WorldSide::Told::stale, {.code = Reason::Code::stale_emitters, .number = static_cast<double>(stale)});
+  if (world.without_room.exchange(0) > 0)
+    tell_once(&WorldSide::Told::without_room, {.code = Reason::Code::no_emitters, .number = static_cast<double>(options.emitters)});
+  const std::uint32_t broken = link.mixer().take_broken_group();
+  if (broken != Mixer::no_group && watch.is_first_broken()) tell({.code = Reason::Code::broken_samples, .name = groups[broken].name});
+  voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
+    if (!replaying) ask(asked::Unreadable{id, trouble});
+  });
+  take_read_clips();
+  keep_to_budget();
+  if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
+}
+
+void Control::begin_update() {
+  {
+    const Asking asking(*this);
+    open_update();
+  }
+  listen();
+}
+
+std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& done_with) {
+  const Asking asking = Asking::going_on(*this);
+  close_update(elapsed);
+  std::list<LiveBank> silent = loaded.take_silent();
+  leave_world(silent);
+  done_with.swap(dropped);
+  voices.hand_out_ended();
+  loads.hand_out();
+  return silent;
+}
+
+void Control::join_world(LiveBank& bank) {
+  for (LiveSound& sound : bank.sounds)
+    if (sound.hearing != nullptr)
+      sound.heard_kind = world.earshot.add_kind({sound.hearing.get(), sound.design->rank, sound.design->limit, sound.group, {}, {}, {}, 0});
+}
+
+void Control::leave_world(const std::list<LiveBank>& banks) {
+  for (const LiveBank& bank : banks)
+    for (const LiveSound& sound : bank.sounds)
+      if (sound.heard_kind != 0) world.earshot.remove_kind(sound.heard_kind);
+}
+
+}  // namespace tidewater

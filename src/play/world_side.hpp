@@ -1,0 +1,43 @@
+#pragma once
+/// What a manager knows of the world: who is where, who listens, what is within earshot.
+
+#include <atomic>
+#include <cstdint>
+#include <vector>
+
+#include "voices/voices.hpp"
+#include "world/earshot.hpp"
+#include "world/emitters.hpp"
+#include "world/listeners.hpp"
+
+namespace tidewater {
+
+struct WorldSide {
+  WorldSide(std::size_t capacity, std::size_t starts, Layout layout) : emitters(capacity), earshot(starts, layout) {
+    constexpr std::size_t most_traits = 64;
+    traits.reserve(most_traits);
+  }
+
+  Emitters emitters;
+  Listeners listeners;
+  Earshot earshot;
+
+  std::vector<Trait> traits;  ///< of the raise that is being asked, its emitter's behind its own
+
+  // Of the update that goes on.
+  std::vector<Emitter> gone;
+  std::vector<VoicedLayer> voiced;
+  std::vector<std::uint32_t> voiced_starts;
+  bool voices_free = false;
+  bool listening = false;  ///< it was opened, and is not closed
+  std::span<const Contender> contenders;
+  std::vector<HeardStart> near;
+
+  /// Counted where no lock may be waited for, told by the next update.
+  std::atomic<std::uint64_t> stale{0}, without_room{0};
+  struct Told {
+    bool stale = false, without_room = false, no_place = false, no_listener = false;
+  } told;
+};
+
+}  // namespace tidewater

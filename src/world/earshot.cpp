@@ -1,0 +1,307 @@
+#include "world/earshot.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <tuple>
+
+#include "world/pass.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr std::size_t most_kinds = 65536;
+constexpr std::size_t in_a_pass = 2048;  // emitters, with the lock that places wait for: some microseconds
+constexpr std::size_t widest = 64;       // lanes of a vector: what is found may be written so much further
+constexpr int turned_enough = 32;        // of `facing_unit`: a 64th of the range
+
+bool has_turned(const Whereabouts& a, const Whereabouts& b) {
+  return std::abs(a.facing_x - b.facing_x) > turned_enough || std::abs(a.facing_y - b.facing_y) > turned_enough ||
+         std::abs(a.facing_z - b.facing_z) > turned_enough;
+}
+
+}  // namespace
+
+void Earshot::Rows::grow(std::size_t count) {
+  if (count <= size()) return;
+  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none);
+}
+
+Whereabouts Earshot::Rows::where(std::uint32_t row) const {
+  Whereabouts its = at[row & ~spot_bit];
+  its.x = x[row & ~spot_bit], its.y = y[row & ~spot_bit], its.z = z[row & ~spot_bit];
+  return its;
+}
+
+void Earshot::Rows::set(std::uint32_t row, const Whereabouts& its) {
+  at[row & ~spot_bit] = its;
+  x[row & ~spot_bit] = its.x, y[row & ~spot_bit] = its.y, z[row & ~spot_bit] = its.z;
+}
+
+Earshot::Earshot(std::size_t starts, Layout layout) : layout_(layout) {
+  kinds_.reserve(most_kinds);
+  kinds_.resize(first_kind);
+  ears_.reserve(most_listeners);
+  sources_.reserve(starts);
+  later_.reserve(1024);
+}
+
+std::uint32_t Earshot::add_kind(const HeardKind& made) {
+  if (!searching_ && !free_kinds_.empty()) {
+    const std::uint32_t kind = free_kinds_.back();
+    free_kinds_.pop_back();
+    kinds_[kind] = made;
+    return kind;
+  }
+  if (kinds_.size() == most_kinds) return 0;
+  kinds_.push_back(made);
+  return static_cast<std::uint32_t>(kinds_.size() - 1);
+}
+
+void Earshot::remove_kind(std::uint32_t kind) {
+  kinds_[kind] = {};
+  free_kinds_.push_back(kind);
+}
+
+void Earshot::link(std::uint32_t start, std::uint32_t row) {
+  Source& source = sources_[start];
+  std::uint32_t& first = rows_of(row).first[row & ~spot_bit];
+  source.row = row;
+  source.previous = none;
+  source.next = first;
+  if (first != none) sources_[first].previous = start;
+  first = start;
+  know_kind(row);
+}
+
+void Earshot::unlink(std::uint32_t start) {
+  Source& source = sources_[start];
+  const std::uint32_t row = source.row;
+  if (source.next != none) sources_[source.next].previous = source.previous;
+  if (source.previous != none)
+    sources_[source.previous].next = source.next;
+  else
+    rows_of(row).first[row & ~spot_bit] = source.next;
+  source.row = source.next = source.previous = none;
+  know_kind(row);
+  if ((row & spot_bit) != 0) free_spots_.push_back(row);
+}
+
+void Earshot::know_kind(std::uint32_t row) {
+  Rows& rows = rows_of(row);
+  std::uint32_t kind = 0;
+  for (std::uint32_t at = rows.first[row & ~spot_bit]; at != none; at = sources_[at].next)
+    kind = kind == 0 || kind == sources_[at].kind ? sources_[at].kind : several;
+  rows.kind[row & ~spot_bit] = kind;
+}
+
+std::uint32_t Earshot::take_spot(const Whereabouts& at) {
+  if (free_spots_.empty()) {
+    spots_.grow(spots_.size() + 1);
+    free_spots_.push_back(static_cast<std::uint32_t>(spots_.size() - 1) | spot_bit);
+  }
+  const std::uint32_t row = free_spots_.back();
+  free_spots_.pop_back();
+  spots_.set(row, at);
+  return row;
+}
+
+void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, Emitter emitter, const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, emitter, at});
+  if (start >= sources_.size()) sources_.resize(start + 1);
+  if (sources_[start].row != none) remove(start, sources_[start].id);  // one that is over, and was not told yet
+  Source& source = sources_[start];
+  source.kind = kind;
+  source.own = own;
+  source.id = id;
+  source.voiced = false;
+  HeardKind& its = kinds_[kind];
+  its.loudest = its.count == 0 ? own : std::max(its.loudest, own);
+  ++its.count;
+  if (emitter) {
+    emitters_.grow(slot_in(emitter) + std::size_t{1});
+    emitters_.set(slot_in(emitter), at);
+    link(start, slot_in(emitter));
+  } else {
+    link(start, take_spot(at));
+  }
+}
+
+void Earshot::change(std::uint32_t start, PlaybackId id, Level own) {
+  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, {}, {}});
+  if (!has(start, id) || sources_[start].row == none) return;
+  sources_[start].own = own;
+  HeardKind& its = kinds_[sources_[start].kind];
+  its.loudest = std::max(its.loudest, own);
+}
+
+void Earshot::remove(std::uint32_t start, PlaybackId id) {
+  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, {}, {}});
+  if (!has(start, id) || sources_[start].row == none) return;
+  unlink(start);
+  --kinds_[sources_[start].kind].count;
+  sources_[start].id = {};
+}
+
+void Earshot::detach(std::uint32_t start) {
+  const std::uint32_t row = sources_[start].row;
+  if ((row & spot_bit) != 0) return;
+  const Whereabouts at = emitters_.where(row);
+  unlink(start);
+  link(start, take_spot(at));
+}
+
+void Earshot::keep(Emitter emitter, const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, emitter, at});
+  emitters_.grow(slot_in(emitter) + std::size_t{1});
+  emitters_.set(slot_in(emitter), at);
+}
+
+HeardFrom Earshot::heard_by(std::uint32_t start, std::span<const Ears> ears) const {
+  const Source& source = sources_[start];
+  return heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears, layout_);
+}
+
+void Earshot::open(std::span<const Ears> listeners, std::size_t emitters) {
+  ears_.assign(listeners.begin(), listeners.end());
+  emitters_.grow(emitters);
+  open_kinds_ = kinds_.size();
+  kept_.clear();
+  searching_ = true;
+}
+
+void Earshot::hear(std::span<const std::uint32_t> voiced, const Emitters& from) {
+  for (const std::uint32_t start : voiced_) sources_[start].voiced = false;
+  voiced_.clear();
+  for (const std::uint32_t start : voiced) {
+    if (start >= sources_.size() || sources_[start].row == none) continue;
+    Source& source = sources_[start];
+    source.voiced = true;
+    voiced_.push_back(start);
+    if ((source.row & spot_bit) == 0) {
+      const std::lock_guard lock(from.mutex());
+      const Whereabouts newest = from.newest(source.row);
+      if (newest != emitters_.where(source.row)) {
+        emitters_.set(source.row, newest);
+        kept_.push_back({emitter_in(source.row, from.generation(source.row)), newest});
+      }
+    }
+    source.heard = heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_);
+  }
+}
+
+/// How far away one of a kind may be, the loudest there is, and still be over what is needed.
+void Earshot::make_cuts() {
+  cut_.assign(open_kinds_, 0);
+  for (std::uint32_t kind = first_kind; kind < open_kinds_; ++kind) {
+    const HeardKind& its = kinds_[kind];
+    if (its.hearing == nullptr || its.count == 0) continue;
+    const Level there = its.loudest + its.group;
+    if (!there.audible() || there <= its.needed) continue;
+    constexpr int hundredths = 100;
+    const int over = there.hundredths() - std::max(its.needed.audible() ? its.needed.hundredths() : Level::faintest, Level::faintest);
+    const double metres = its.hearing->curve.reach(over / hundredths + 1);
+    // Beyond the unit in which places are kept, so that no rounding leaves anybody out.
+    const double units = (metres + 0.01) * place_unit;
+    cut_[kind] = static_cast<float>(units * units * 1.0001);
+    cut_[several] = std::max(cut_[several], cut_[kind]);
+  }
+}
+
+void Earshot::pass(const Emitters& from) {
+  std::array<world_pass::At, most_listeners> ears{};
+  for (std::size_t e = 0; e < ears_.size(); ++e) ears[e] = {ears_[e].at.x, ears_[e].at.y, ears_[e].at.z};
+  moved_.resize(in_a_pass + widest);
+  near_.resize(in_a_pass + widest);
+  for (std::size_t at = 0; at < emitters_.size(); at += in_a_pass) {
+    world_pass::Found found{moved_.data(), 0, near_.data(), 0};
+    {
+      const std::lock_guard lock(from.mutex());
+      const Emitters::Rows newest = from.rows();
+      world_pass::run({newest.x + at, newest.y + at, newest.z + at, emitters_.x.data() + at, emitters_.y.data() + at, emitters_.z.data() + at,
+                       emitters_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at), std::min(in_a_pass, emitters_.size() - at)},
+                      ears.data(), ears_.size(), found);
+      const auto keep = [&](std::uint32_t slot) {
+        const Whereabouts its = from.newest(slot);
+        emitters_.set(slot, its);
+        kept_.push_back({emitter_in(slot, from.generation(slot)), its});
+      };
+      for (std::size_t i = 0; i < found.moved_count; ++i) keep(found.moved[i]);
+      for (std::size_t i = 0; i < found.near_count; ++i)
+        if (has_turned(from.newest(found.near[i]), emitters_.at[found.near[i]])) keep(found.near[i]);
+    }
+    for (std::size_t i = 0; i < found.near_count; ++i) contend(found.near[i]);
+  }
+  for (std::size_t at = 0; at < spots_.size(); at += in_a_pass) {
+    world_pass::Found found{moved_.data(), 0, near_.data(), 0};
+    world_pass::run({spots_.x.data() + at, spots_.y.data() + at, spots_.z.data() + at, spots_.x.data() + at, spots_.y.data() + at,
+                     spots_.z.data() + at, spots_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at),
+                     std::min(in_a_pass, spots_.size() - at)},
+                    ears.data(), ears_.size(), found);
+    for (std::size_t i = 0; i < found.near_count; ++i) contend(found.near[i] | spot_bit);
+  }
+}
+
+/// All that plays from a place and is loud enough for it.
+void Earshot::contend(std::uint32_t row) {
+  const Rows& rows = rows_of(row);
+  for (std::uint32_t start = rows.first[row & ~spot_bit]; start != none; start = sources_[start].next) {
+    const Source& source = sources_[start];
+    if (source.voiced) continue;
+    const HeardKind& kind = kinds_[source.kind];
+    const Level level = source.own + kind.group + level_from(*kind.hearing, rows.where(row), ears_);
+    if (level.audible() && level > kind.needed) contenders_.push_back({start, source.id, kind.rank, level, {}});
+  }
+}
+
+void Earshot::take_contenders(std::size_t most) {
+  const auto comes_first = [](const Contender& a, const Contender& b) {
+    return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id);
+  };
+  std::sort(contenders_.begin(), contenders_.end(), comes_first);
+  // No more of a kind than may be heard of it at once.
+  std::size_t taken = 0;
+  for (std::size_t i = 0; i < contenders_.size() && taken < most; ++i) {
+    HeardKind& kind = kinds_[sources_[contenders_[i].start].kind];
+    const auto same = [&](const Contender& other) { return sources_[other.start].kind == sources_[contenders_[i].start].kind; };
+    const auto chosen = contenders_.begin() + static_cast<std::ptrdiff_t>(taken);
+    if (kind.limit > 0 && static_cast<std::uint32_t>(std::count_if(contenders_.begin(), chosen, same)) >= kind.limit) continue;
+    contenders_[taken++] = contenders_[i];
+  }
+  contenders_.resize(taken);
+  for (Contender& contender : contenders_) {
+    const Source& source = sources_[contender.start];
+    contender.heard = heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_);
+  }
+}
+
+std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most) {
+  contenders_.clear();
+  make_cuts();
+  if (ears_.empty()) {
+    // Heard as on the screen, wherever it is.
+    for (std::uint32_t row = 0; row < emitters_.size(); ++row)
+      if (emitters_.kind[row] != 0) contend(row);
+    for (std::uint32_t row = 0; row < spots_.size(); ++row)
+      if (spots_.kind[row] != 0) contend(row | spot_bit);
+  } else {
+    pass(from);
+  }
+  take_contenders(most);
+  return contenders_;
+}
+
+void Earshot::close() {
+  searching_ = false;
+  for (const Later& its : later_) {
+    switch (its.what) {
+      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.emitter, its.at); break;
+      case Later::What::change: change(its.start, its.id, its.own); break;
+      case Later::What::remove: remove(its.start, its.id); break;
+      case Later::What::keep: keep(its.emitter, its.at); break;
+    }
+  }
+  later_.clear();
+}
+
+}  // namespace tidewater

@@ -1,0 +1,178 @@
+#pragma once
+/// Whom the listeners can hear: all that plays in the world, where it is kept to be, and the loudest of what has no voice.
+///
+/// What is kept of an emitter is what decisions go by, and what a journal has. While `search` runs, without the lock, others may add and
+/// remove: that is done by `close`.
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "base/heard_from.hpp"
+#include "tidewater/layout.hpp"
+#include "tidewater/request.hpp"
+#include "world/emitters.hpp"
+#include "world/hearing.hpp"
+
+namespace tidewater {
+
+/// A sound of a loaded bank, as it is heard in the world.
+struct HeardKind {
+  const Hearing* hearing = nullptr;  ///< null: a free place
+  int rank = 0;
+  std::uint32_t limit = 0;
+  std::uint32_t volume_group = 0;
+  // As of the update that goes on.
+  Level group;               ///< what its group lets through
+  Level needed;              ///< what is not over this is not looked for
+  Level loudest;             ///< of those that there are, before distance and group
+  std::uint32_t count = 0;   ///< that there are
+};
+
+/// Something in the world that has no voice and might.
+struct Contender {
+  std::uint32_t start = 0;
+  PlaybackId id;
+  int rank = 0;
+  Level level;
+  HeardFrom heard;
+};
+
+/// An emitter's state that was kept.
+struct Kept {
+  Emitter emitter;
+  Whereabouts at;
+};
+
+class Earshot {
+ public:
+  static constexpr std::uint32_t several = 1, first_kind = 2;
+
+  /// So many starts.
+  Earshot(std::size_t starts, Layout layout);
+
+  // With the control lock.
+
+  /// Its number; 0 where there are too many.
+  std::uint32_t add_kind(const HeardKind& kind);
+  /// Of which nothing plays any more. Not while `search` may run.
+  void remove_kind(std::uint32_t kind);
+  const HeardKind& kind(std::uint32_t kind) const { return kinds_[kind]; }
+
+  /// Something plays from there. `own` is its level before distance and group.
+  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, Emitter emitter, const Whereabouts& at);
+  void change(std::uint32_t start, PlaybackId id, Level own);
+  /// It is over.
+  void remove(std::uint32_t start, PlaybackId id);
+  bool has(std::uint32_t start, PlaybackId id) const { return start < sources_.size() && sources_[start].id == id; }
+  /// It stays where its emitter was.
+  void detach(std::uint32_t start);
+  /// Calls `act(start)` for all that plays from an emitter; it may detach or remove it.
+  template <class Act>
+  void each_from(Emitter emitter, Act act) {
+    if (slot_in(emitter) >= emitters_.size()) return;
+    for (std::uint32_t at = emitters_.first[slot_in(emitter)], next = 0; at != none; at = next) {
+      next = sources_[at].next;
+      act(at);
+    }
+  }
+  /// What it is kept to be from here on.
+  void keep(Emitter emitter, const Whereabouts& at);
+  /// What these hear of one, where it is kept to be.
+  HeardFrom heard_by(std::uint32_t start, std::span<const Ears> ears) const;
+
+  // An update: open and close with the lock, hear and search without it.
+
+  void open(std::span<const Ears> listeners, std::size_t emitters);
+  std::span<const Ears> ears() const { return ears_; }
+  /// Of those that there were when it was opened.
+  std::span<HeardKind> kinds() { return {kinds_.data(), open_kinds_}; }
+  /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
+  void hear(std::span<const std::uint32_t> voiced, const Emitters& from);
+  const HeardFrom& heard_now(std::uint32_t start) const { return sources_[start].heard; }
+  PlaybackId id_of(std::uint32_t start) const { return sources_[start].id; }
+  std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
+  /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
+  std::span<const Contender> search(const Emitters& from, std::size_t most);
+  void close();
+  /// Kept since `open`, in no order; each once or twice.
+  std::span<const Kept> kept() const { return kept_; }
+
+  template <class State>
+  void state(State& s);
+
+ private:
+  static constexpr std::uint32_t none = ~0U, spot_bit = 1U << 31;
+
+  struct Source {
+    std::uint32_t row = none;  ///< emitter's slot, or a spot's with `spot_bit`
+    std::uint32_t kind = 0;
+    std::uint32_t next = none, previous = none;  ///< of the same place
+    Level own;
+    PlaybackId id;
+    bool voiced = false;
+    HeardFrom heard;
+  };
+  /// Side by side, for the pass over all of them.
+  struct Rows {
+    std::vector<std::int32_t> x, y, z;
+    std::vector<Whereabouts> at;         ///< of these the motion counts
+    std::vector<std::uint32_t> kind;     ///< row of `cut_`: of all that plays from there
+    std::vector<std::uint32_t> first;    ///< of that
+    std::size_t size() const { return x.size(); }
+    void grow(std::size_t count);
+    Whereabouts where(std::uint32_t row) const;
+    void set(std::uint32_t row, const Whereabouts& its);
+    template <class State>
+    void state(State& s) {
+      s.list(x), s.list(y), s.list(z), s.list(at), s.list(kind), s.list(first);
+    }
+  };
+  struct Later {
+    enum class What { add, change, remove, keep } what;
+    std::uint32_t start = 0;
+    PlaybackId id;
+    std::uint32_t kind = 0;
+    Level own;
+    Emitter emitter;
+    Whereabouts at;
+  };
+
+  Rows& rows_of(std::uint32_t row) { return (row & spot_bit) != 0 ? spots_ : emitters_; }
+  const Rows& rows_of(std::uint32_t row) const { return (row & spot_bit) != 0 ? spots_ : emitters_; }
+  void link(std::uint32_t start, std::uint32_t row);
+  void unlink(std::uint32_t start);
+  void know_kind(std::uint32_t row);
+  std::uint32_t take_spot(const Whereabouts& at);
+  void make_cuts();
+  void pass(const Emitters& from);
+  void take_contenders(std::size_t most);
+  void contend(std::uint32_t row);
+
+  Layout layout_;
+  std::vector<Ears> ears_;
+  std::vector<HeardKind> kinds_;  ///< never moved: they are read while others are added
+  std::vector<std::uint32_t> free_kinds_;
+  std::size_t open_kinds_ = first_kind;
+  std::vector<Source> sources_;  ///< by start
+  Rows emitters_, spots_;
+  std::vector<std::uint32_t> free_spots_;
+  bool searching_ = false;
+  std::vector<Later> later_;
+  std::vector<std::uint32_t> voiced_;
+  std::vector<float> cut_;  ///< of each kind: the square of the distance beyond which nobody is needed
+  std::vector<std::uint32_t> moved_, near_;
+  std::vector<Contender> contenders_;
+  std::vector<Kept> kept_;
+};
+
+template <class State>
+void Earshot::state(State& s) {
+  s.list(ears_);
+  s.list(sources_);
+  emitters_.state(s), spots_.state(s);
+  s.list(free_spots_), s.list(voiced_);
+}
+
+}  // namespace tidewater

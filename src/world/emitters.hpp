@@ -1,0 +1,136 @@
+#pragma once
+/// The game's side of the world: which emitters there are, and the newest that was told of each. Guarded by a lock of its own, so that
+/// placing a hundred thousand things never waits for what decides; it is held for a thousand of them at a time.
+
+#include <algorithm>
+#include <cstdint>
+#include <mutex>
+#include <optional>
+#include <span>
+#include <string>
+#include <unordered_map>
+#include <vector>
+
+#include "tidewater/outcome.hpp"
+#include "tidewater/world.hpp"
+#include "world/whereabouts.hpp"
+
+namespace tidewater {
+
+/// A number has the slot in its lower half, from 1 on, and in its upper half how often the slot was used before.
+constexpr std::uint32_t slot_in(Emitter emitter) { return static_cast<std::uint32_t>(emitter.number) - 1; }
+constexpr std::uint32_t generation_in(Emitter emitter) { return static_cast<std::uint32_t>(emitter.number >> 32U); }
+constexpr Emitter emitter_in(std::uint32_t slot, std::uint32_t generation) {
+  return {static_cast<std::uint64_t>(generation) << 32U | (slot + 1)};
+}
+
+class Emitters {
+ public:
+  /// So many at once.
+  explicit Emitters(std::size_t capacity);
+
+  // Thread: any.
+
+  /// None where there is no room, or the design is not in numbers.
+  Emitter make(const EmitterDesign& design);
+  /// What hangs on it stays where it is. False where it is gone already.
+  bool give_up(Emitter emitter);
+  /// Each returns how many were taken: neither of emitters that are gone, nor what is not a number or lies out of the world.
+  std::size_t place(std::span<const Emitter> emitters, std::span<const Place> places);
+  std::size_t move(std::span<const Emitter> emitters, std::span<const Vector> velocities);
+  std::size_t face(std::span<const Emitter> emitters, std::span<const Vector> facings);
+  /// On `parent`, at its place in that one's axes; on none it stays where it is. False where one is gone, or hung on itself.
+  bool hang(Emitter emitter, Emitter parent);
+
+  bool is_there(Emitter emitter) const;
+  bool is_full() const;
+  /// The newest place in the world; none where it is gone.
+  std::optional<Whereabouts> whereabouts(Emitter emitter) const;
+  /// Adds its own traits, and its parents', behind those that are given, which count before them, as far as there
+  /// is room. Valid until `take_gone`.
+  void add_traits(Emitter emitter, std::vector<Trait>& traits) const;
+
+  // For whoever decides.
+
+  /// In a replay: there is such an emitter, and it is there.
+  void adopt(Emitter emitter, const Whereabouts& at);
+  /// The places in the world of those that hang on others.
+  void bring_children_along();
+  /// Those that were given up since this was last asked, in order.
+  void take_gone(std::vector<Emitter>& gone);
+  /// Slots that were ever used.
+  std::size_t slots() const;
+
+  /// Newest places of some slots; valid while the lock is held.
+  struct Rows {
+    const std::int32_t *x, *y, *z;
+  };
+  std::mutex& mutex() const { return mutex_; }
+  Rows rows() const { return {x_.data(), y_.data(), z_.data()}; }
+  /// With the lock.
+  Whereabouts newest(std::uint32_t slot) const;
+  std::uint32_t generation(std::uint32_t slot) const { return generation_[slot]; }
+
+  template <class State>
+  void state(State& s);
+
+ private:
+  static constexpr std::uint32_t none = ~0U;
+
+  struct Motion {
+    std::int32_t vx = 0, vy = 0, vz = 0;
+    std::int16_t facing_x = 0, facing_y = 0, facing_z = 0;
+    friend constexpr bool operator==(const Motion&, const Motion&) = default;
+  };
+  /// One that hangs on another: where, in the axes of that one.
+  struct Child {
+    std::uint32_t slot = none;  ///< none: a free place
+    Emitter parent;
+    Whereabouts own;
+  };
+  struct OwnTraits {
+    std::vector<std::string> texts;
+    std::vector<Trait> traits;
+  };
+
+  bool there(Emitter emitter) const {
+    const std::uint32_t slot = slot_in(emitter);
+    return slot < generation_.size() && generation_[slot] == generation_in(emitter) && alive_[slot] != 0;
+  }
+  template <class Given, class Take>
+  std::size_t each_of(std::span<const Emitter> emitters, std::span<const Given> given, Take take);
+  void put(std::uint32_t slot, const Whereabouts& at);
+  std::uint32_t add_slot();
+  void unhang(std::uint32_t slot);
+  Whereabouts in_world(std::uint32_t slot, int depth = 0) const;
+
+  mutable std::mutex mutex_;
+  std::size_t capacity_;
+  std::vector<std::int32_t> x_, y_, z_;
+  std::vector<Motion> motion_;
+  std::vector<std::uint32_t> generation_;
+  std::vector<std::uint8_t> alive_;
+  std::vector<std::uint32_t> child_;  ///< place among the children, from 1; 0 for none
+  std::vector<std::uint32_t> free_;
+  std::vector<Child> children_;
+  std::vector<Emitter> gone_;
+  std::unordered_map<std::uint32_t, OwnTraits> traits_;
+};
+
+template <class State>
+void Emitters::state(State& s) {
+  s.list(x_), s.list(y_), s.list(z_), s.list(motion_), s.list(generation_), s.list(alive_), s.list(child_), s.list(free_);
+  s.list(children_), s.list(gone_);
+  std::vector<std::uint32_t> with_traits;
+  for (const auto& [slot, ignored] : traits_) with_traits.push_back(slot);
+  std::sort(with_traits.begin(), with_traits.end());
+  s.list(with_traits);
+  for (const std::uint32_t slot : with_traits) {
+    OwnTraits& own = traits_[slot];
+    s.each(own.texts, [&](std::string& text) { s.text(text); });
+    if constexpr (State::reading)
+      for (std::size_t i = 0; i + 1 < own.texts.size(); i += 2) own.traits.push_back({Name(own.texts[i]), Name(own.texts[i + 1])});
+  }
+}
+
+}  // namespace tidewater

@@ -1,0 +1,39 @@
+#pragma once
+#include <array>
+#include <span>
+
+#include "base/heard_from.hpp"
+#include "tidewater/layout.hpp"
+#include "world/distance.hpp"
+#include "world/whereabouts.hpp"
+
+namespace tidewater {
+
+/// A listener, ready to hear with. Axes are of unit length.
+struct Ears {
+  Whereabouts at;
+  std::array<double, 3> ahead{0, 0, -1}, right{1, 0, 0};
+  double gain = 1;  ///< amplitude
+};
+
+/// Of what is finite.
+Ears ears_of(const Listener& listener);
+
+/// How one sound is heard from anywhere.
+struct Hearing {
+  explicit Hearing(const WorldDesign& its) : design(its), curve(its) {}
+
+  WorldDesign design;
+  DistanceCurve curve;
+};
+
+/// Metres between two places.
+double distance(const Whereabouts& a, const Whereabouts& b);
+
+/// How loud it is there, as decisions take it.
+Level level_from(const Hearing& hearing, const Whereabouts& at, std::span<const Ears> listeners);
+
+/// What the listener that is nearest hears of a sound there; as on the screen where there is none.
+HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<const Ears> listeners, Layout layout);
+
+}  // namespace tidewater
