@@ -73,6 +73,33 @@ clips = ["longer.wav"]
 loop = true
 stream = true
 rank = 7
+[sounds.buoy]
+group = "near"
+clips = ["hum.wav"]
+loop = true
+place = "world"
+far = "60 m"
+fade-out = "30 ms"
+[sounds.splash]
+group = "effects"
+clips = ["n-*.wav", "longer.wav"]
+place = "world"
+distance = "linear"
+cone = { inner = "90 deg", outer = "180 deg", outside = "-9 dB" }
+rank = 6
+[sounds.lamp]
+clips = ["hum.wav", "low.wav"]
+loop = true
+place = "world"
+limit = 2
+when-full = "newest"
+when-gone = "finish"
+[events.buoy]
+responses = [ { start = "buoy" }, { start = "lamp", delay = "300 ms" } ]
+[events.splash]
+start = "splash"
+[events.dark]
+responses = [ { stop = "lamp" }, { start = "splash", delay = "700 ms" } ]
 [events.step]
 responses = [ { start = "step" }, { start = "step", delay = "77 ms" } ]
 [events.hum]
@@ -122,6 +149,7 @@ class Asker {
   /// Goes on with another manager, as `other` would with its own.
   Asker(const Asker& other, SoundManager& manager) : manager_(manager), banks_(other.banks_), random_(other.random_) {
     for (const Playback& playback : other.playbacks_) playbacks_.push_back(manager.find(playback.id()));
+    emitters_ = other.emitters_;
   }
 
   void ask() {
@@ -135,6 +163,17 @@ class Asker {
     if (playbacks_.empty()) playbacks_.emplace_back();
     return playbacks_[random_.below(static_cast<std::uint32_t>(playbacks_.size()))];
   }
+
+  Place a_place() {
+    const double wide = random_.below(4) == 0 ? 120 : 20;
+    return {random_.between(-wide, wide), random_.between(-2, 2), random_.between(-wide, wide)};
+  }
+  Vector a_vector() {
+    return {static_cast<float>(random_.between(-30, 30)), static_cast<float>(random_.between(-3, 3)),
+            static_cast<float>(random_.between(-30, 30))};
+  }
+  Emitter an_emitter() { return emitters_.empty() ? Emitter{} : emitters_[random_.below(static_cast<std::uint32_t>(emitters_.size()))]; }
+  void change_world();
 
   Seconds time() { return Seconds{random_.below(3) == 0 ? 0 : random_.between(0, 0.4)}; }
   const Bank& a_bank() { return banks_[random_.below(static_cast<std::uint32_t>(banks_.size()))]; }
@@ -159,10 +198,39 @@ class Asker {
   std::span<const Bank> banks_;
   Random random_;
   std::vector<Playback> playbacks_;
+  std::vector<Emitter> emitters_;
 };
 
+/// Things come, go and move; so do listeners.
+void Asker::change_world() {
+  switch (random_.below(12)) {
+    case 0:
+      emitters_.push_back(manager_.make_emitter({.place = a_place(),
+                                                 .velocity = random_.below(2) == 0 ? a_vector() : Vector{},
+                                                 .facing = random_.below(2) == 0 ? a_vector() : Vector{},
+                                                 .parent = random_.below(4) == 0 ? an_emitter() : Emitter{}}));
+      break;
+    case 1: manager_.give_up(an_emitter()); break;
+    case 2: manager_.hang(an_emitter(), random_.below(3) == 0 ? Emitter{} : an_emitter()); break;
+    case 3: manager_.set_facing(an_emitter(), a_vector()); break;
+    case 4: manager_.set_velocity(an_emitter(), a_vector()); break;
+    case 5: manager_.remove_listener(random_.below(2)); break;
+    case 6:
+    case 7:
+      manager_.set_listener(random_.below(2), {.place = a_place(), .facing = a_vector(), .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+      break;
+    default: {
+      std::vector<Place> places(emitters_.size());
+      for (Place& place : places) place = a_place();
+      manager_.place(emitters_, places);
+    }
+  }
+}
+
 void Asker::request() {
-  static const std::vector<const char*> events = {"step", "hum", "hush", "both", "again", "few", "walk", "song", "nobody", "horn", "tread"};
+  if (random_.below(3) == 0) change_world();
+  static const std::vector<const char*> events = {"step", "hum", "hush", "both", "again", "few", "walk", "song", "nobody", "horn", "tread",
+                                                "buoy", "splash", "dark"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
@@ -193,8 +261,9 @@ void Asker::request() {
     default: {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
+      const auto its = random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>();
       const Raised raised =
-          manager_.raise(event, random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>(), Emitter{random_.below(5)});
+          random_.below(4) == 0 ? manager_.raise(event, its, a_place()) : manager_.raise(event, its, random_.below(3) == 0 ? Emitter{random_.below(5)} : an_emitter());
       for (std::size_t i = 0; i < raised.count; ++i) playbacks_.push_back(raised.playbacks[i]);
     }
   }
@@ -287,7 +356,10 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
       std::mismatch(restored.samples.begin(), restored.samples.end(), session.samples.begin() + static_cast<std::ptrdiff_t>(heard));
   if (first != restored.samples.end()) return "from frame " + std::to_string((first - restored.samples.begin()) / 2) + " on";
   const std::string went_on = without_sums(session.journal.substr(noted));
-  return without_sums(restored.journal) == went_on ? "" : "in its journal:\n" + restored.journal;
+  std::istringstream ours(without_sums(restored.journal)), theirs(went_on);
+  for (std::string one, other_one; std::getline(theirs, other_one);)
+    if (!std::getline(ours, one) || one != other_one) return "in its journal:\n  " + one + "\nin place of\n  " + other_one;
+  return "";
 }
 
 /// Rendered at a pace of its own while four threads ask.

@@ -12,6 +12,7 @@
 #include <optional>
 #include <string>
 #include <variant>
+#include <vector>
 
 #include "tidewater/ended.hpp"
 #include "tidewater/layout.hpp"
@@ -125,6 +126,19 @@ struct Updates {
   Frames ahead;  ///< from there to the end of the block that was being rendered
 };
 
+/// An emitter that matters, as decisions know it from an update on: they go by what is noted here, or came with a raise, and by nothing
+/// else that the game says of places.
+struct KeptEmitter {
+  Emitter emitter;
+  bool gone = false;  ///< it was given up
+  Place place;
+  Vector velocity, facing;
+};
+struct Kept {
+  std::uint64_t update = 0;  ///< of those that are noted, from 1
+  std::vector<KeptEmitter> emitters;
+};
+
 /// The commands of a request reached the audio thread too late for their frame.
 struct Late {
   std::uint64_t request = 0;  ///< requests and updates before it, what was due with them, and itself
@@ -155,7 +169,7 @@ struct End {};
 struct JournalEntry {
   Frames at;  ///< on the mixer's clock: what had been handed out
   std::variant<noted::Head, noted::Asked, noted::Decision, noted::FurtherLayer, noted::Due, noted::Fading, noted::Woke, noted::Ended,
-               noted::Updates, noted::Late, noted::Sums, noted::Notice, noted::End>
+               noted::Updates, noted::Late, noted::Sums, noted::Notice, noted::Kept, noted::End>
       what;
 
   /// Null where it is something else.

@@ -25,6 +25,12 @@ struct ScriptedRequest {
   std::size_t line = 0;  ///< of the file, from 1
 };
 
+/// What was kept of emitters: by the update, where that is known, or by the time.
+struct ScriptedKept {
+  Frames at;
+  noted::Kept kept;  ///< update 0 where it is not known
+};
+
 /// The requests of a journal, in order; what was decided is left out.
 struct JournalScript {
   noted::Head head;
@@ -32,6 +38,7 @@ struct JournalScript {
   std::string file;       ///< as it was called when it was read
   std::vector<ScriptedRequest> requests;
   std::map<PlaybackId, std::string> sounds;  ///< of the recording's playbacks: by these they are found in tomorrow's book
+  std::vector<ScriptedKept> kept;                ///< in order
   std::vector<noted::Late> late;
   std::vector<noted::Sums> sums;        ///< of what was decided
   std::size_t late_streams = 0;         ///< times that the disk was late for a stream; a replay plays it in time

@@ -10,6 +10,7 @@
 
 #include "base/shorten.hpp"
 #include "journal/head_words.hpp"
+#include "journal/kept_file.hpp"
 #include "journal/line.hpp"
 #include "play/door.hpp"
 #include "request/described.hpp"
@@ -185,6 +186,47 @@ void take_request(const Line& line, bool raises, std::size_t number, Reading& re
   requests.push_back(std::move(request));
 }
 
+void take_kept(const Line& line, const Json& json, JournalScript& script) {
+  ScriptedKept its{line.at(), {line.count("update", 0, 0), {}}};
+  const Json& list = json["kept"];
+  if (!list.is_array()) throw Error("\"kept\" is a list, such as [{\"emitter\": 7, \"place\": [12, 0, -3.5]}]");
+  for (const Json& one : list) {
+    const Line emitter(one, script.head.rate);
+    emitter.check_keys("an emitter", {"emitter", "gone", "place", "velocity", "facing"});
+    noted::KeptEmitter& kept = its.kept.emitters.emplace_back();
+    kept.emitter.number = emitter.count("emitter", 1, 0);
+    if (kept.emitter.number == 0) throw Error("an emitter needs its number: \"emitter\": 7");
+    kept.gone = emitter.has("gone") && emitter.truth("gone");
+    Texts nothing;
+    const Values values(emitter, nothing);
+    if (!kept.gone) values.read("place", kept.place);
+    if (emitter.has("velocity")) values.read("velocity", kept.velocity);
+    if (emitter.has("facing")) values.read("facing", kept.facing);
+  }
+  script.kept.push_back(std::move(its));
+}
+
+std::string whole_text_of(const std::string& path) {
+  std::ifstream in(path, std::ios::binary);
+  std::ostringstream text;
+  text << in.rdbuf();
+  if (!in) throw Error(fmt::format("{}: cannot be read; may you read it?", path));
+  return text.str();
+}
+
+/// What lies beside a journal.
+void take_world(const Line& line, JournalScript& script) {
+  const std::string name = line.text("world");
+  const auto beside = std::filesystem::path(script.file).parent_path() / name;
+  std::error_code error;
+  if (name != std::filesystem::path(name).filename().string())
+    throw Error(fmt::format("\"world\" names a file beside the journal, not '{}'", name));
+  if (!std::filesystem::is_regular_file(beside, error))
+    throw Error(fmt::format("'{}' with the places of its emitters does not lie beside it; copy it, too", name));
+  if (std::filesystem::file_size(beside, error) > largest_journal) throw Error(fmt::format("'{}' is larger than 1 GiB", name));
+  for (noted::Kept& kept : read_kept(whole_text_of(beside.string()), beside.string())) script.kept.push_back({{}, std::move(kept)});
+}
+
 void take_line(const Json& json, std::size_t number, Reading& reading) {
   JournalScript& script = reading.script;
   const Line line(json, script.head.rate);
@@ -202,6 +244,10 @@ void take_line(const Json& json, std::size_t number, Reading& reading) {
                            line.hex("voices"), line.hex("play")});
   else if (line.has("end"))
     script.end = line.at();
+  else if (line.has("kept"))
+    take_kept(line, json, script);
+  else if (line.has("world"))
+    take_world(line, script);
   else if (line.has("request"))
     take_request(line, line.is("request", "raise"), number, reading);
   else if (line.is("stream", "late"))
@@ -276,11 +322,7 @@ JournalScript read_journal(const std::string& path) {
   if (!std::filesystem::is_regular_file(path, error)) throw Error(fmt::format("{}: there is no such file", path));
   if (std::filesystem::file_size(path, error) > largest_journal)
     throw Error(fmt::format("{}: is larger than 1 GiB; cut it into parts", path));
-  std::ifstream in(path, std::ios::binary);
-  std::ostringstream text;
-  text << in.rdbuf();
-  if (!in) throw Error(fmt::format("{}: cannot be read; may you read it?", path));
-  return parse_journal(text.str(), path);
+  return parse_journal(whole_text_of(path), path);
 }
 
 }  // namespace tidewater

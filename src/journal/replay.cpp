@@ -44,7 +44,10 @@ struct Replayed {
   }
   /// Where time stood when the next request or update came.
   static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
-  static void begin_update(SoundManager& manager) { manager.control_->begin_update(); }
+  static void begin_update(SoundManager& manager, std::span<const KeptState> kept) {
+    manager.control_->world.to_come = kept;
+    manager.control_->begin_update();
+  }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
     Raised raised;
@@ -129,7 +132,7 @@ class Player {
     for (Frames next = next_update(); is_before(next); next = next_update()) {
       render_to(next);
       Replayed::stand(manager_, next + (run_ < script_.updates.size() ? script_.updates[run_].ahead : Frames{}));
-      Replayed::begin_update(manager_);
+      Replayed::begin_update(manager_, kept_by(next));
       under_way_ = true;
       ++updates_;
       if (is_before(next_update()))
@@ -138,6 +141,37 @@ class Player {
         finish_if_nothing_comes_between();
     }
     render_to(at);
+  }
+
+  /// What the update that comes next keeps of emitters, in the recording.
+  std::span<const KeptState> kept_by(Frames at) {
+    kept_.clear();
+    ++update_;
+    for (; next_kept_ < script_.kept.size(); ++next_kept_) {
+      const ScriptedKept& its = script_.kept[next_kept_];
+      if (its.kept.update == 0 ? its.at > at : its.kept.update > update_) break;
+      for (const noted::KeptEmitter& emitter : its.kept.emitters) {
+        if (its.kept.update == 0) places_[emitter.emitter.number] = &emitter;
+        KeptState& state = kept_.emplace_back();
+        state.emitter = emitter.emitter;
+        state.gone = emitter.gone;
+        set_place(state.at, emitter.place);
+        set_velocity(state.at, emitter.velocity);
+        set_facing(state.at, emitter.facing);
+      }
+    }
+    return kept_;
+  }
+  /// Whoever writes by hand says once where an emitter is.
+  void fill_in(asked::Raise& raise, Frames at) {
+    if (raise.place || !raise.emitter) return;
+    for (std::size_t i = next_kept_; i < script_.kept.size() && script_.kept[i].kept.update == 0 && script_.kept[i].at <= at; ++i)
+      for (const noted::KeptEmitter& emitter : script_.kept[i].kept.emitters) places_[emitter.emitter.number] = &emitter;
+    const auto known = places_.find(raise.emitter.number);
+    if (known == places_.end() || known->second->gone) return;
+    raise.place = known->second->place;
+    raise.velocity = known->second->velocity;
+    raise.facing = known->second->facing;
   }
 
   /// What came while an update was under way comes between its halves.
@@ -241,6 +275,7 @@ class Player {
     } else {
       Request request = scripted.asked.request;
       if (PlaybackId* named = playback_in(request)) *named = found_again(*named, scripted.line);
+      if (auto* raise = std::get_if<asked::Raise>(&request)) fill_in(*raise, scripted.at);
       Replayed::ask(manager_, request, scripted.asked.into);
     }
     if (const auto* raise = std::get_if<asked::Raise>(&scripted.asked.request)) {
@@ -256,6 +291,10 @@ class Player {
   std::unordered_map<std::uint64_t, std::uint64_t> raises_;
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::size_t run_ = 0;                                         ///< of the script's updates
+  std::vector<KeptState> kept_;
+  std::size_t next_kept_ = 0;
+  std::uint64_t update_ = 0;                                                 ///< made so far, all runs together
+  std::unordered_map<std::uint64_t, const noted::KeptEmitter*> places_;  ///< last that a journal written by hand says, by emitter
   std::size_t next_ = 0;                                        ///< request that comes next
   bool under_way_ = false;                                      ///< an update is
   std::uint64_t updates_ = 0;                                   ///< made in this run
@@ -279,12 +318,20 @@ bool mix_as(std::string_view machine) {
 
 ManagerOptions options_of(const JournalScript& script) {
   const noted::Head& head = script.head;
+  // Room for every emitter that it speaks of.
+  std::uint32_t emitters = ManagerOptions().emitters;
+  const auto make_room = [&](Emitter emitter) { emitters = std::max(emitters, static_cast<std::uint32_t>(emitter.number)); };
+  for (const ScriptedKept& its : script.kept)
+    for (const noted::KeptEmitter& emitter : its.kept.emitters) make_room(emitter.emitter);
+  for (const ScriptedRequest& its : script.requests)
+    if (const auto* raise = std::get_if<asked::Raise>(&its.asked.request)) make_room(raise->emitter);
   return {.rate = head.rate,
           .voices = head.voices,
           .seed = head.seed,
           .layout = head.layout,
           .quality = head.quality,
           .offline = true,
+          .emitters = emitters,
           .limiter = head.limiter};
 }
 

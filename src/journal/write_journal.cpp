@@ -1,10 +1,13 @@
 #include <fmt/format.h>
 
 #include <cstdio>
+#include <filesystem>
+#include <memory>
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.hpp"
 #include "journal/head_words.hpp"
+#include "journal/kept_file.hpp"
 #include "request/described.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/journal_file.hpp"
@@ -200,6 +203,25 @@ Json json_of(const noted::Notice& notice) {
   return line;
 }
 
+/// As they stand in a line; a file beside the journal has them in less room.
+Json json_of(const noted::Kept& kept) {
+  Json list = Json::array();
+  for (const noted::KeptEmitter& its : kept.emitters) {
+    Json one;
+    Values values(one);
+    values.add("emitter", its.emitter);
+    if (its.gone) {
+      one["gone"] = true;
+    } else {
+      values.add("place", its.place);
+      if (its.velocity != Vector{}) values.add("velocity", its.velocity);
+      if (its.facing != Vector{}) values.add("facing", its.facing);
+    }
+    list.push_back(std::move(one));
+  }
+  return {{"update", kept.update}, {"kept", std::move(list)}};
+}
+
 Json json_of(const noted::End&) { return {{"end", true}}; }
 
 }  // namespace
@@ -224,6 +246,19 @@ struct JournalFile::State {
   State(const State&) = delete;
   State& operator=(const State&) = delete;
 
+  void write(const JournalEntry& entry) {
+    const auto* kept = entry.as<noted::Kept>();
+    if (kept == nullptr || closed) return write(to_json(entry) + '\n');
+    if (world == nullptr) {
+      const std::filesystem::path beside = std::filesystem::path(path).replace_extension(kept_ending);
+      world = std::make_unique<WholeFile>(beside.string());
+      world->write(KeptWriter::head());
+      write(text_of(Json{{"at", entry.at.value}, {"world", beside.filename().string()}}) + '\n');
+    }
+    world->write(steps.step(*kept));
+    world->flush();
+  }
+
   void write(const std::string& line) {
     if (!closed) {
       file.write(line);
@@ -240,11 +275,14 @@ struct JournalFile::State {
   void close() {
     if (closed) return;
     closed = true;
+    if (world != nullptr) world->commit();
     file.commit();
   }
 
   std::string path;
   WholeFile file;
+  std::unique_ptr<WholeFile> world;  ///< what is kept of emitters, from the first on
+  KeptWriter steps;
   bool closed = false;
   std::FILE* added = nullptr;
 };
@@ -259,12 +297,12 @@ JournalFile::~JournalFile() {
   }
 }
 
-void JournalFile::write(const JournalEntry& entry) { state_->write(to_json(entry) + '\n'); }
+void JournalFile::write(const JournalEntry& entry) { state_->write(entry); }
 
 void JournalFile::close() { state_->close(); }
 
 JournalSink JournalFile::sink() {
-  return [state = state_](const JournalEntry& entry) { state->write(to_json(entry) + '\n'); };
+  return [state = state_](const JournalEntry& entry) { state->write(entry); };
 }
 
 }  // namespace tidewater

@@ -48,7 +48,14 @@ const Reason* Notebook::keep(const Reason& why) {
   return &reasons_.emplace_back(why);
 }
 
+void Notebook::keep(std::int64_t at, std::uint64_t update, std::span<const KeptState> states) {
+  if (!open() || states.empty()) return;
+  add(at, KeptNote{update, kept_.size(), states.size()});
+  kept_.insert(kept_.end(), states.begin(), states.end());
+}
+
 void Notebook::clear() {
+  kept_.clear();
   notes_.clear();
   text_ = 0;
   traits_.clear();
@@ -90,7 +97,7 @@ noted::Layer layer_of(const BegunNote& begun) {
 
 }  // namespace
 
-JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& put) {
+JournalEntry entry_of(const Note& note, std::span<const KeptState> kept, const std::function<std::string(const Reason&)>& put) {
   const auto words = [&](const Reason* why) { return why == nullptr ? std::string() : put(*why); };
   JournalEntry entry{{note.at}, {}};
   auto& to = entry.what;
@@ -117,6 +124,13 @@ JournalEntry entry_of(const Note& note, const std::function<std::string(const Re
                   },
                   [&](const NoticeNote& n) {
                     to = noted::Notice{words(n.why), n.playback, name_of(n.sound), n.stream};
+                  },
+                  [&](const KeptNote& n) {
+                    noted::Kept its{n.update, {}};
+                    its.emitters.reserve(n.count);
+                    for (const KeptState& state : kept.subspan(n.first, n.count))
+                      its.emitters.push_back({state.emitter, state.gone, place_of(state.at), velocity_of(state.at), facing_of(state.at)});
+                    to = std::move(its);
                   },
                   [&](const auto& as_it_is) { to = as_it_is; }},
              note.what);

@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/whereabouts.hpp"
 #include "notebook/reason.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/request.hpp"
@@ -97,6 +98,19 @@ struct NoticeNote {
   const char* stream = "";
 };
 
+/// What was kept of emitters: so many, the first of them in the notebook's list.
+struct KeptNote {
+  std::uint64_t update = 0;
+  std::size_t first = 0, count = 0;
+};
+
+/// An emitter, as it was kept.
+struct KeptState {
+  Emitter emitter;
+  bool gone = false;
+  Whereabouts at;
+};
+
 struct Note {
   template <class What>
   Note(std::int64_t when, const What& its) : at(when), what(its) {}
@@ -105,12 +119,12 @@ struct Note {
 
   std::int64_t at = 0;
   std::variant<AskedNote, DecidedNote, BegunNote, DueNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote,
-               noted::End>
+               KeptNote, noted::End>
       what;
 };
 
 /// `put` puts a reason into words.
-JournalEntry entry_of(const Note& note, const std::function<std::string(const Reason&)>& put);
+JournalEntry entry_of(const Note& note, std::span<const KeptState> kept, const std::function<std::string(const Reason&)>& put);
 
 class Notebook {
  public:
@@ -146,6 +160,10 @@ class Notebook {
   /// Null for none.
   const Reason* keep(const Reason& why);
 
+  /// What an update kept. This alone may allocate: no request is refused for it.
+  void keep(std::int64_t at, std::uint64_t update, std::span<const KeptState> states);
+  std::span<const KeptState> kept() const { return kept_; }
+
   /// Something was refused for want of room.
   void refuse() { ++refused_; }
   std::uint64_t take_refused() { return std::exchange(refused_, 0); }
@@ -161,6 +179,7 @@ class Notebook {
   std::size_t text_ = 0, text_room_ = 0;  ///< bytes of them, and how many there may be
   std::vector<Trait> traits_;
   std::vector<Reason> reasons_;
+  std::vector<KeptState> kept_;
 };
 
 }  // namespace tidewater

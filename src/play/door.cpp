@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "base/fail.hpp"
-#include "world/whereabouts.hpp"
+#include "base/whereabouts.hpp"
 
 namespace tidewater {
 namespace {

@@ -51,7 +51,7 @@ void HandOn::hand_on_notes(Control& control) {
       if (take_sums_) take_sums_(*sums);
       options.journal({{sums->second * static_cast<std::int64_t>(options.rate.value)}, *sums});
     }
-    options.journal(entry_of(note, say));
+    options.journal(entry_of(note, notes_.kept(), say));
   }
 }
 

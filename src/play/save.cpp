@@ -14,15 +14,15 @@ namespace tidewater {
 namespace {
 
 /// Changes with whatever a state consists of.
-constexpr std::array<std::uint64_t, 6> made_of = {
-    1, sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
+constexpr std::array<std::uint64_t, 7> made_of = {
+    2, sizeof(LiveStart), sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
 
 std::uint64_t sum_of(std::span<const std::byte> bytes) { return hash_name({reinterpret_cast<const char*>(bytes.data()), bytes.size()}); }
 
 /// What has to be the same where a state is read.
 struct Fixed {
   double rate;
-  std::uint64_t seed, voices, playbacks;
+  std::uint64_t seed, voices, playbacks, emitters;
   std::int64_t quality, layout, limiter;
   friend bool operator==(const Fixed&, const Fixed&) = default;
 };
@@ -31,6 +31,7 @@ Fixed fixed(const ManagerOptions& options) {
           options.seed,
           options.voices,
           options.playbacks,
+          options.emitters,
           static_cast<std::int64_t>(options.quality),
           static_cast<std::int64_t>(options.layout),
           options.limiter ? 1 : 0};
@@ -75,7 +76,13 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   });
   for (LiveBank* bank : banks)
     for (LiveSound& sound : bank->sounds) {
+      s(sound.heard_kind);
       s(sound.group, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
+      if constexpr (State::reading)
+        if (sound.heard_kind != 0) {
+          if (sound.hearing == nullptr) StateIn::damaged();
+          control.world.earshot.put_kind(sound.heard_kind, kind_of(sound));
+        }
       std::size_t version = 0, its = 0;  // of the bank that has the older one, from 1, and which of its sounds that is
       if constexpr (!State::reading)
         if (sound.older != nullptr) {
@@ -88,6 +95,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
       if constexpr (State::reading) sound.older = version == 0 ? nullptr : &banks[version - 1]->sounds[its];
       control.voices.keep_latest(s, sound);
     }
+  control.world.state(s);
   control.link.state(s);
 }
 
@@ -119,8 +127,8 @@ std::string restore(Control& control, std::span<const std::byte> saved, std::spa
   if (its_parts != made_of) return "the saved state is of another version of the library; it can be restored by that one alone";
   head(its_options, sum);
   if (its_options != fixed(control.options))
-    return fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, seed {}", its_options.rate,
-                       its_options.voices, its_options.playbacks, its_options.seed);
+    return fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, {} emitters, seed {}",
+                       its_options.rate, its_options.voices, its_options.playbacks, its_options.emitters, its_options.seed);
   const auto bytes = saved.subspan(head_size);
   if (sum != sum_of(bytes)) return StateIn::is_damaged;
 

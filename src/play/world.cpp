@@ -1,6 +1,7 @@
 /// The world: where what is raised is heard from, and what changes as things and listeners move.
 
 #include <algorithm>
+#include <utility>
 
 #include "play/asking.hpp"
 #include "play/control.hpp"
@@ -74,12 +75,17 @@ void Control::keep_place(Emitter emitter, const Whereabouts& at) {
 
 /// Emitters that were given up: what plays from them ends, or stays where it was.
 void Control::leave_emitters_behind() {
+  for (const KeptState& its : world.to_come)
+    if (its.gone) world.emitters.give_up(its.emitter);
   world.emitters.take_gone(world.gone);
-  for (const Emitter emitter : world.gone)
+  world.kept.clear();
+  for (const Emitter emitter : world.gone) {
+    if (world.earshot.forget(emitter)) world.kept.push_back({emitter, true, {}});
     world.earshot.each_from(emitter, [&](std::uint32_t slot) {
       world.earshot.detach(slot);
       if (LiveStart* start = voices.start_at(slot)) voices.leave_behind(*start);
     });
+  }
 }
 
 /// What is over is not looked for any more.
@@ -94,6 +100,7 @@ void Control::open_update() {
       updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
   groups.settle(now.at);
   if (!world.listening) return;
+  ++world.updates;
   link.count_request();
   claim_due();
   forget_over();
@@ -145,6 +152,11 @@ void Control::need_from_voices() {
 
 void Control::listen() {
   if (!world.listening) return;
+  for (const KeptState& its : std::exchange(world.to_come, {}))
+    if (!its.gone) {
+      world.emitters.adopt(its.emitter, its.at);
+      world.earshot.know(its.emitter, its.at);
+    }
   world.emitters.bring_children_along();
   world.earshot.hear(world.voiced_starts, world.emitters);
   need_from_voices();
@@ -163,6 +175,8 @@ void Control::take_what_is_heard() {
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
   voices.bring_near(world.near);
+  for (const Earshot::Kept& its : world.earshot.kept()) world.kept.push_back({its.emitter, false, its.at});
+  notebook.keep(link.now().at, world.updates, world.kept);
   world.earshot.close();
   world.listening = false;
 }
@@ -210,7 +224,7 @@ std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& 
 void Control::join_world(LiveBank& bank) {
   for (LiveSound& sound : bank.sounds)
     if (sound.hearing != nullptr)
-      sound.heard_kind = world.earshot.add_kind({sound.hearing.get(), sound.design->rank, sound.design->limit, sound.group, {}, {}, {}, 0});
+      sound.heard_kind = world.earshot.add_kind(kind_of(sound));
 }
 
 void Control::leave_world(const std::list<LiveBank>& banks) {

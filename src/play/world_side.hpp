@@ -5,12 +5,18 @@
 #include <cstdint>
 #include <vector>
 
+#include "notebook/notebook.hpp"
+#include "play/loaded.hpp"
 #include "voices/voices.hpp"
 #include "world/earshot.hpp"
 #include "world/emitters.hpp"
 #include "world/listeners.hpp"
 
 namespace tidewater {
+
+inline HeardKind kind_of(const LiveSound& sound) {
+  return {sound.hearing.get(), sound.design->rank, sound.design->limit, sound.group, {}, {}, {}, 0};
+}
 
 struct WorldSide {
   WorldSide(std::size_t capacity, std::size_t starts, Layout layout) : emitters(capacity), earshot(starts, layout) {
@@ -32,6 +38,19 @@ struct WorldSide {
   bool listening = false;  ///< it was opened, and is not closed
   std::span<const Contender> contenders;
   std::vector<HeardStart> near;
+  std::vector<KeptState> kept;
+  std::uint64_t updates = 0;  ///< that are noted
+
+  /// See base/state.hpp, between two updates.
+  template <class State>
+  void state(State& s) {
+    emitters.state(s);
+    listeners.state(s);
+    earshot.state(s);
+    s(updates, told);
+  }
+
+  std::span<const KeptState> to_come;  ///< in a replay: what the update that comes next keeps
 
   /// Counted where no lock may be waited for, told by the next update.
   std::atomic<std::uint64_t> stale{0}, without_room{0};

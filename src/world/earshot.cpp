@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <tuple>
+#include <utility>
 
 #include "world/pass.hpp"
 
@@ -24,7 +25,7 @@ bool has_turned(const Whereabouts& a, const Whereabouts& b) {
 
 void Earshot::Rows::grow(std::size_t count) {
   if (count <= size()) return;
-  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none);
+  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none), known.resize(count);
 }
 
 Whereabouts Earshot::Rows::where(std::uint32_t row) const {
@@ -35,6 +36,7 @@ Whereabouts Earshot::Rows::where(std::uint32_t row) const {
 
 void Earshot::Rows::set(std::uint32_t row, const Whereabouts& its) {
   at[row & ~spot_bit] = its;
+  known[row & ~spot_bit] = 1;
   x[row & ~spot_bit] = its.x, y[row & ~spot_bit] = its.y, z[row & ~spot_bit] = its.z;
 }
 
@@ -56,6 +58,13 @@ std::uint32_t Earshot::add_kind(const HeardKind& made) {
   if (kinds_.size() == most_kinds) return 0;
   kinds_.push_back(made);
   return static_cast<std::uint32_t>(kinds_.size() - 1);
+}
+
+void Earshot::put_kind(std::uint32_t number, const HeardKind& kind) {
+  while (kinds_.size() <= number && kinds_.size() < most_kinds) free_kinds_.push_back(static_cast<std::uint32_t>(kinds_.size())), kinds_.emplace_back();
+  if (number >= kinds_.size()) return;
+  std::erase(free_kinds_, number);
+  kinds_[number] = kind;
 }
 
 void Earshot::remove_kind(std::uint32_t kind) {
@@ -162,12 +171,22 @@ HeardFrom Earshot::heard_by(std::uint32_t start, std::span<const Ears> ears) con
   return heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears, layout_);
 }
 
+bool Earshot::forget(Emitter emitter) {
+  const std::uint32_t slot = slot_in(emitter);
+  return slot < emitters_.size() && std::exchange(emitters_.known[slot], std::uint8_t{0}) != 0;
+}
+
 void Earshot::open(std::span<const Ears> listeners, std::size_t emitters) {
   ears_.assign(listeners.begin(), listeners.end());
   emitters_.grow(emitters);
   open_kinds_ = kinds_.size();
   kept_.clear();
   searching_ = true;
+}
+
+void Earshot::know(Emitter emitter, const Whereabouts& at) {
+  emitters_.grow(slot_in(emitter) + std::size_t{1});
+  emitters_.set(slot_in(emitter), at);
 }
 
 void Earshot::hear(std::span<const std::uint32_t> voiced, const Emitters& from) {

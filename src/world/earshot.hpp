@@ -39,12 +39,6 @@ struct Contender {
   HeardFrom heard;
 };
 
-/// An emitter's state that was kept.
-struct Kept {
-  Emitter emitter;
-  Whereabouts at;
-};
-
 class Earshot {
  public:
   static constexpr std::uint32_t several = 1, first_kind = 2;
@@ -58,7 +52,8 @@ class Earshot {
   std::uint32_t add_kind(const HeardKind& kind);
   /// Of which nothing plays any more. Not while `search` may run.
   void remove_kind(std::uint32_t kind);
-  const HeardKind& kind(std::uint32_t kind) const { return kinds_[kind]; }
+  /// Of a saved state: under the number that it had.
+  void put_kind(std::uint32_t number, const HeardKind& kind);
 
   /// Something plays from there. `own` is its level before distance and group.
   void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, Emitter emitter, const Whereabouts& at);
@@ -88,6 +83,8 @@ class Earshot {
   std::span<const Ears> ears() const { return ears_; }
   /// Of those that there were when it was opened.
   std::span<HeardKind> kinds() { return {kinds_.data(), open_kinds_}; }
+  /// In a replay: it is kept to be there.
+  void know(Emitter emitter, const Whereabouts& at);
   /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
   void hear(std::span<const std::uint32_t> voiced, const Emitters& from);
   const HeardFrom& heard_now(std::uint32_t start) const { return sources_[start].heard; }
@@ -96,8 +93,14 @@ class Earshot {
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
   std::span<const Contender> search(const Emitters& from, std::size_t most);
   void close();
-  /// Kept since `open`, in no order; each once or twice.
+  /// Emitters whose state was kept since `open`, in no order; each once or twice.
+  struct Kept {
+    Emitter emitter;
+    Whereabouts at;
+  };
   std::span<const Kept> kept() const { return kept_; }
+  /// Whether an emitter that was given up had ever mattered; from here on it does not.
+  bool forget(Emitter emitter);
 
   template <class State>
   void state(State& s);
@@ -120,13 +123,14 @@ class Earshot {
     std::vector<Whereabouts> at;         ///< of these the motion counts
     std::vector<std::uint32_t> kind;     ///< row of `cut_`: of all that plays from there
     std::vector<std::uint32_t> first;    ///< of that
+    std::vector<std::uint8_t> known;     ///< it was kept once
     std::size_t size() const { return x.size(); }
     void grow(std::size_t count);
     Whereabouts where(std::uint32_t row) const;
     void set(std::uint32_t row, const Whereabouts& its);
     template <class State>
     void state(State& s) {
-      s.list(x), s.list(y), s.list(z), s.list(at), s.list(kind), s.list(first);
+      s.list(x), s.list(y), s.list(z), s.list(at), s.list(kind), s.list(first), s.list(known);
     }
   };
   struct Later {
@@ -173,6 +177,13 @@ void Earshot::state(State& s) {
   s.list(sources_);
   emitters_.state(s), spots_.state(s);
   s.list(free_spots_), s.list(voiced_);
+  if constexpr (State::reading)
+    for (const Source& source : sources_)
+      if (source.row != none) {
+        if (source.kind >= kinds_.size()) State::damaged();
+        kinds_[source.kind].loudest = std::max(kinds_[source.kind].loudest, source.own);
+        ++kinds_[source.kind].count;
+      }
 }
 
 }  // namespace tidewater

@@ -13,7 +13,7 @@
 
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"
-#include "world/whereabouts.hpp"
+#include "base/whereabouts.hpp"
 
 namespace tidewater {
 

@@ -5,7 +5,7 @@
 #include "base/heard_from.hpp"
 #include "tidewater/layout.hpp"
 #include "world/distance.hpp"
-#include "world/whereabouts.hpp"
+#include "base/whereabouts.hpp"
 
 namespace tidewater {
 

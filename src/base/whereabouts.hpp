@@ -51,7 +51,9 @@ inline void set_velocity(Whereabouts& to, const Vector& v) {
 }
 inline void set_facing(Whereabouts& to, const Vector& facing) {
   const double x = static_cast<double>(facing.x), y = static_cast<double>(facing.y), z = static_cast<double>(facing.z);
-  const double length = std::sqrt(x * x + y * y + z * z);
+  double length = std::sqrt(x * x + y * y + z * z);
+  constexpr double as_good_as_one = 0.002;  // so that what was kept is kept again as it is
+  if (std::abs(length - 1) < as_good_as_one) length = 1;
   const auto part = [&](double value) {
     return length > 0 ? static_cast<std::int16_t>(in_units(value / length, facing_unit, 1)) : std::int16_t{0};
   };

@@ -1,0 +1,209 @@
+#include "journal/kept_file.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <optional>
+
+#include "tidewater/error.hpp"
+
+namespace tidewater {
+namespace {
+
+// CBOR (RFC 8949), of which integers, arrays and one text are used, one item after the other (RFC 8742).
+
+constexpr std::string_view name = "tidewater world";
+constexpr std::int64_t version = 1;
+constexpr std::uint64_t most_slots = std::uint64_t{1} << 24;
+constexpr unsigned unsigned_type = 0, negative_type = 1, text_type = 3, array_type = 4;
+
+/// What of an emitter a record has, in the lowest bits of its first number.
+constexpr std::uint64_t gone = 1, generation = 2, velocity = 4, facing = 8;
+constexpr int bits = 4;
+
+void add_head(std::string& to, unsigned type, std::uint64_t value) {
+  const auto byte = [&](std::uint64_t its) { to += static_cast<char>(static_cast<unsigned char>(its)); };
+  const int size = value < 24 ? 0 : value < 0x100 ? 1 : value < 0x10000 ? 2 : value < 0x100000000 ? 4 : 8;
+  constexpr std::uint64_t one_byte = 24;
+  byte(type << 5U | (size == 0 ? value : one_byte + (size == 1 ? 0U : size == 2 ? 1U : size == 4 ? 2U : 3U)));
+  for (int i = size; i-- > 0;) byte(value >> (8 * i));
+}
+
+void add(std::string& to, std::int64_t value) {
+  if (value >= 0)
+    add_head(to, unsigned_type, static_cast<std::uint64_t>(value));
+  else
+    add_head(to, negative_type, static_cast<std::uint64_t>(-1 - value));
+}
+
+class CborReader {
+ public:
+  explicit CborReader(std::string_view bytes) : bytes_(bytes) {}
+
+  bool at_end() const { return bytes_.empty(); }
+  /// Nothing where it breaks off, or is of another type.
+  std::optional<std::uint64_t> head(unsigned type) {
+    if (bytes_.empty()) return std::nullopt;
+    const auto first = static_cast<unsigned char>(bytes_[0]);
+    if (first >> 5U != type) return std::nullopt;
+    const unsigned low = first & 31U;
+    const std::size_t size = low < 24 ? 0 : low <= 27 ? std::size_t{1} << (low - 24) : 99;
+    if (bytes_.size() <= size) return std::nullopt;
+    std::uint64_t value = size == 0 ? low : 0;
+    for (std::size_t i = 0; i < size; ++i) value = value << 8U | static_cast<unsigned char>(bytes_[1 + i]);
+    bytes_.remove_prefix(1 + size);
+    return value;
+  }
+  std::optional<std::int64_t> number() {
+    constexpr std::uint64_t most = std::uint64_t{1} << 62;
+    const bool below_zero = !bytes_.empty() && static_cast<unsigned char>(bytes_[0]) >> 5U == negative_type;
+    const auto value = head(below_zero ? negative_type : unsigned_type);
+    if (!value || *value > most) return std::nullopt;
+    return below_zero ? -1 - static_cast<std::int64_t>(*value) : static_cast<std::int64_t>(*value);
+  }
+  std::optional<std::string_view> text() {
+    const auto size = head(text_type);
+    if (!size || *size > bytes_.size()) return std::nullopt;
+    const std::string_view its = bytes_.substr(0, static_cast<std::size_t>(*size));
+    bytes_.remove_prefix(its.size());
+    return its;
+  }
+
+ private:
+  std::string_view bytes_;
+};
+
+Whereabouts whereabouts_of(const noted::KeptEmitter& its) {
+  Whereabouts at;
+  set_place(at, its.place);
+  set_velocity(at, its.velocity);
+  set_facing(at, its.facing);
+  return at;
+}
+
+/// Numbers of one step, read with all that is wrong in them found.
+class StepReader {
+ public:
+  explicit StepReader(CborReader& from, std::uint64_t left) : from_(from), left_(left) {}
+
+  bool any_left() const { return left_ > 0; }
+  bool whole() const { return whole_; }
+  std::int64_t next() {
+    const auto value = left_ > 0 ? from_.number() : std::nullopt;
+    if (!value) whole_ = false;
+    left_ -= left_ > 0 ? 1 : 0;
+    return value.value_or(0);
+  }
+  template <class Int>
+  void add_next(Int& to, std::int64_t most) {
+    const std::int64_t sum = static_cast<std::int64_t>(to) + std::clamp<std::int64_t>(next(), -2 * most, 2 * most);
+    to = static_cast<Int>(std::clamp(sum, -most, most));
+  }
+
+ private:
+  CborReader& from_;
+  std::uint64_t left_;
+  bool whole_ = true;
+};
+
+}  // namespace
+
+std::string KeptWriter::head() {
+  std::string bytes;
+  add_head(bytes, array_type, 2);
+  add_head(bytes, text_type, name.size());
+  bytes += name;
+  add(bytes, version);
+  return bytes;
+}
+
+std::string KeptWriter::step(const noted::Kept& kept) {
+  // Slots in order; of one that is there twice the later counts.
+  std::vector<const noted::KeptEmitter*> in_order;
+  for (const noted::KeptEmitter& its : kept.emitters) in_order.push_back(&its);
+  const auto slot = [](const noted::KeptEmitter* its) { return static_cast<std::uint32_t>(its->emitter.number) - 1; };
+  std::stable_sort(in_order.begin(), in_order.end(), [&](auto* a, auto* b) { return slot(a) < slot(b); });
+  std::string numbers;
+  std::uint64_t count = 1;
+  const auto put = [&](std::int64_t value) {
+    add(numbers, value);
+    ++count;
+  };
+  put(static_cast<std::int64_t>(kept.update - update_));
+  update_ = kept.update;
+  std::uint32_t before = 0;
+  for (const noted::KeptEmitter* its : in_order) {
+    const auto its_generation = static_cast<std::uint32_t>(its->emitter.number >> 32U);
+    Known& known = known_[slot(its)];
+    const Whereabouts at = its->gone ? known.at : whereabouts_of(*its);
+    const bool moves = at.vx != known.at.vx || at.vy != known.at.vy || at.vz != known.at.vz;
+    const bool turns = at.facing_x != known.at.facing_x || at.facing_y != known.at.facing_y || at.facing_z != known.at.facing_z;
+    const std::uint64_t has = (its->gone ? gone : 0) | (its_generation != known.generation ? generation : 0) | (moves ? velocity : 0) |
+                              (turns ? facing : 0);
+    put(static_cast<std::int64_t>(static_cast<std::uint64_t>(slot(its) - before) << bits | has));
+    before = slot(its);
+    if ((has & generation) != 0) put(its_generation);
+    if (!its->gone)
+      for (const std::int64_t change : {at.x - known.at.x, at.y - known.at.y, at.z - known.at.z}) put(change);
+    if (moves)
+      for (const std::int64_t change : {at.vx - known.at.vx, at.vy - known.at.vy, at.vz - known.at.vz}) put(change);
+    if (turns)
+      for (const std::int64_t change :
+           {at.facing_x - known.at.facing_x, at.facing_y - known.at.facing_y, at.facing_z - known.at.facing_z})
+        put(change);
+    known = {its_generation, at};
+  }
+  std::string bytes;
+  add_head(bytes, array_type, count);
+  return bytes + numbers;
+}
+
+std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& path) {
+  CborReader from(bytes);
+  const auto two = from.head(array_type);
+  const auto called = two && *two == 2 ? from.text() : std::nullopt;
+  if (!called || *called != name) throw Error(fmt::format("{}: is not what was kept of emitters beside a journal", path));
+  if (from.number() != version) throw Error(fmt::format("{}: is of a newer version of this format; get a newer tidewater", path));
+  struct Known {
+    std::uint32_t generation = 0;
+    Whereabouts at;
+  };
+  std::unordered_map<std::uint32_t, Known> emitters;
+  std::vector<noted::Kept> steps;
+  std::uint64_t update = 0;
+  while (!from.at_end()) {
+    const auto count = from.head(array_type);
+    if (!count || *count == 0) break;
+    StepReader step(from, *count);
+    noted::Kept kept;
+    update += static_cast<std::uint64_t>(std::max<std::int64_t>(0, step.next()));
+    kept.update = update;
+    std::uint64_t slot = 0;
+    while (step.any_left() && step.whole()) {
+      const auto first = static_cast<std::uint64_t>(std::max<std::int64_t>(0, step.next()));
+      slot += first >> bits;
+      if (slot >= most_slots) throw Error(fmt::format("{}: is damaged: it speaks of an emitter {}", path, slot));
+      Known& known = emitters[static_cast<std::uint32_t>(slot)];
+      if ((first & generation) != 0) known.generation = static_cast<std::uint32_t>(std::clamp<std::int64_t>(step.next(), 0, 0xffffffff));
+      constexpr auto most_place = static_cast<std::int64_t>(furthest_place * place_unit);
+      constexpr auto most_velocity = static_cast<std::int64_t>(fastest_thing * velocity_unit);
+      if ((first & gone) == 0)
+        for (std::int32_t* its : {&known.at.x, &known.at.y, &known.at.z}) step.add_next(*its, most_place);
+      if ((first & velocity) != 0)
+        for (std::int32_t* its : {&known.at.vx, &known.at.vy, &known.at.vz}) step.add_next(*its, most_velocity);
+      if ((first & facing) != 0)
+        for (std::int16_t* its : {&known.at.facing_x, &known.at.facing_y, &known.at.facing_z})
+          step.add_next(*its, static_cast<std::int64_t>(facing_unit));
+      kept.emitters.push_back({{static_cast<std::uint64_t>(known.generation) << 32U | (slot + 1)},
+                               (first & gone) != 0,
+                               place_of(known.at),
+                               velocity_of(known.at),
+                               facing_of(known.at)});
+    }
+    if (!step.whole()) break;  // it breaks off here
+    steps.push_back(std::move(kept));
+  }
+  return steps;
+}
+
+}  // namespace tidewater

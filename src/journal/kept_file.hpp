@@ -1,0 +1,37 @@
+#pragma once
+/// What was kept of emitters, as the compact file beside a journal has it: docs/journal.md, "Places".
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <unordered_map>
+#include <vector>
+
+#include "base/whereabouts.hpp"
+#include "tidewater/journal.hpp"
+
+namespace tidewater {
+
+/// The ending that a journal's name gets in place of its own.
+inline constexpr std::string_view kept_ending = ".world";
+
+/// Writes each step as what has changed since the one before it.
+class KeptWriter {
+ public:
+  /// What the file begins with.
+  static std::string head();
+  std::string step(const noted::Kept& kept);
+
+ private:
+  struct Known {
+    std::uint32_t generation = 0;
+    Whereabouts at;
+  };
+  std::uint64_t update_ = 0;
+  std::unordered_map<std::uint32_t, Known> known_;
+};
+
+/// All steps of such a file; one that breaks off, as after a crash, up to there. Throws Error where it is something else.
+std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& path);
+
+}  // namespace tidewater
