@@ -16,6 +16,7 @@
 #include "clean.hpp"
 #include "growth.hpp"
 #include "table.hpp"
+#include "world.hpp"
 
 namespace {
 
@@ -75,6 +76,10 @@ int main(int argc, char** argv) {
     tidewater::bench::print_banks_table();
     return 0;
   }
+  if (argc == 2 && std::string_view(argv[1]) == "world") {
+    tidewater::bench::print_world_table();
+    return 0;
+  }
   if (argc == 3 && std::string_view(argv[1]) == "resident") {
     tidewater::bench::print_resident(argv[2]);
     return 0;
@@ -94,5 +99,6 @@ int main(int argc, char** argv) {
   tidewater::bench::print_growth_table();
   tidewater::bench::print_books_table();
   tidewater::bench::print_banks_table();
+  tidewater::bench::print_world_table();
   return 0;
 }

@@ -21,6 +21,14 @@ class Level {
   bool audible() const { return hundredths_ > faintest; }
   int hundredths() const { return hundredths_; }
 
+  /// Hundredths of a decibel.
+  struct Step {
+    int value = 0;
+  };
+  friend constexpr Level operator+(Level a, Step step) {
+    if (a.hundredths_ != none) a.hundredths_ += step.value;
+    return a;
+  }
   friend constexpr auto operator<=>(Level, Level) = default;
   friend constexpr Level operator+(Level a, Level b) {
     Level sum;

@@ -40,7 +40,7 @@ void Control::claim_due() {
   link.count_request();
   for (int i = 0; i < most && voices.any_due(); ++i) {
     // What waited is heard from where it is now.
-    if (LiveStart& start = voices.next_due(); start.in_world && world.earshot.has(start.slot, start.id))
+    if (LiveStart& start = voices.next_due(); !world.listening && start.in_world && world.earshot.has(start.slot, start.id))
       voices.hear(start, world.earshot.heard_by(start.slot, world.listeners.ears()));
     const auto due = voices.claim_due();
     if (!due) continue;

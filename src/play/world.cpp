@@ -96,10 +96,9 @@ void Control::forget_over() {
 
 void Control::open_update() {
   const Mixer::Moment now = link.now();
-  world.listening =
-      updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
+  const bool anew = updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
   groups.settle(now.at);
-  if (!world.listening) return;
+  if (!anew) return;
   ++world.updates;
   link.count_request();
   claim_due();
@@ -115,6 +114,7 @@ void Control::open_update() {
   for (HeardKind& kind : world.earshot.kinds())
     if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
   world.voices_free = voices.count().sounding < options.voices;
+  world.listening = true;
 }
 
 /// How loud each kind has to be to get a voice, by what has one.
@@ -127,7 +127,7 @@ void Control::need_from_voices() {
   for (VoicedLayer& layer : world.voiced) {
     if (layer.in_world) layer.level = layer.level + world.earshot.heard_now(layer.start).level;
     if (layer.leaving) continue;
-    const int rank = layer.level.audible() ? layer.sound->design->rank : -1;
+    const int rank = layer.level.audible() ? layer.rank : -1;
     if (std::pair(rank, layer.level) < std::pair(weakest.rank, weakest.level)) weakest = {rank, layer.level};
   }
   for (HeardKind& kind : world.earshot.kinds()) {
@@ -167,15 +167,14 @@ void Control::listen() {
 void Control::take_what_is_heard() {
   link.count_request();
   voices.begin_tending();
-  for (const VoicedLayer& layer : world.voiced)
-    if (layer.in_world)
-      if (LiveStart* start = voices.start_in(layer.start, world.earshot.id_of(layer.start)))
-        voices.hear(*start, world.earshot.heard_now(layer.start));
+  voices.hear_voiced([this](std::uint32_t start, PlaybackId id) {
+    return world.earshot.was_heard(start, id) ? &world.earshot.heard_now(start) : nullptr;
+  });
   voices.hush([this](const LiveStart& start) { return why_out_of_range(*start.sound, start.from); });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
   voices.bring_near(world.near);
-  for (const Earshot::Kept& its : world.earshot.kept()) world.kept.push_back({its.emitter, false, its.at});
+  for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>()) world.kept.push_back({its.emitter, false, its.at});
   notebook.keep(link.now().at, world.updates, world.kept);
   world.earshot.close();
   world.listening = false;

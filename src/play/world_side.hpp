@@ -15,7 +15,7 @@
 namespace tidewater {
 
 inline HeardKind kind_of(const LiveSound& sound) {
-  return {sound.hearing.get(), sound.design->rank, sound.design->limit, sound.group, {}, {}, {}, 0};
+  return {sound.hearing.get(), sound.design->rank, sound.design->limit, sound.design->limit_each_emitter, sound.group, {}, {}, {}, 0, 0};
 }
 
 struct WorldSide {

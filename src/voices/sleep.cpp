@@ -24,7 +24,9 @@ void Voices::freshen_claims() {
 /// Its level or its pitch has changed.
 void Voices::turned(LiveLayer& layer) {
   if (layer.stage == Stage::dormant) sleepers_.change(layer, claim_of(layer), end_of(layer));
-  if (layer.stage == Stage::sounding) pool_.claim(layer.voice, claim_of(layer));
+  if (layer.stage != Stage::sounding) return;
+  pool_.on()[layer.voice].own = layer.level;
+  pool_.claim(layer.voice, claim_of(layer));
 }
 
 /// Takes the voice of a sounding layer: it sleeps where it is worth it, and is over where it is not.

@@ -9,12 +9,27 @@
 
 namespace tidewater {
 
+/// What an update asks of all that has a voice, side by side: who looks each of them up waits for memory.
+struct OnVoice {
+  std::uint32_t start = 0;  ///< slot
+  std::uint32_t group = 0;
+  PlaybackId id;
+  const PlayedSound* sound = nullptr;  ///< null: the voice is free
+  int rank = 0;
+  bool in_world = false;
+  bool sounding = false;  ///< it was not told to go
+  Level own;              ///< before its group, and its place in the world
+  HeardFrom sent;         ///< what the mixer was last told of that place
+};
+
 /// The mixer's voices: which layer is on each, and with what claim.
 class VoicePool {
  public:
   static constexpr std::uint32_t none = ~0U;
 
-  explicit VoicePool(std::size_t voices) : owners_(voices), claims_(voices, Claim::none()), free_(voices) { aside_.reserve(voices); }
+  explicit VoicePool(std::size_t voices) : owners_(voices), claims_(voices, Claim::none()), on_(voices), free_(voices) {
+    aside_.reserve(voices);
+  }
 
   std::size_t free() const { return free_.size(); }
   std::uint32_t take(LiveLayer& layer) {
@@ -25,14 +40,20 @@ class VoicePool {
   /// Its voice has finished.
   LiveLayer& give_back(std::uint32_t voice) {
     claims_[voice] = Claim::none();
+    on_[voice].sound = nullptr;
     free_.put(voice);
     return *std::exchange(owners_[voice], nullptr);
   }
 
   /// By voice; null where it is free.
   const std::vector<LiveLayer*>& owners() const { return owners_; }
+  std::vector<OnVoice>& on() { return on_; }
+  const std::vector<OnVoice>& on() const { return on_; }
   void claim(std::uint32_t voice, Claim claim) { claims_[voice] = claim; }
-  void claim_nothing(std::uint32_t voice) { claims_[voice] = Claim::none(); }
+  void claim_nothing(std::uint32_t voice) {
+    claims_[voice] = Claim::none();
+    on_[voice].sounding = false;
+  }
   Claim claim_on(std::uint32_t voice) const { return claims_[voice]; }
   /// Where the weakest of those that sound sounds; any other voice where nothing does.
   std::uint32_t weakest() const { return static_cast<std::uint32_t>(std::min_element(claims_.begin(), claims_.end()) - claims_.begin()); }
@@ -50,12 +71,17 @@ class VoicePool {
   void state(State& s, Layer layer) {
     s.each(owners_, layer);
     s.list(claims_);
+    s.list(on_);  // whose sound is one of a layer's: that is found again by it
+    if constexpr (State::reading)
+      for (std::size_t voice = 0; voice < owners_.size(); ++voice)
+        on_[voice].sound = owners_[voice] == nullptr ? nullptr : owners_[voice]->start->sound;
     free_.state(s);
   }
 
  private:
   std::vector<LiveLayer*> owners_;
   std::vector<Claim> claims_;  ///< none where nothing sounds
+  std::vector<OnVoice> on_;
   FreeVoices free_;
   std::vector<std::pair<std::uint32_t, Claim>> aside_;
 };

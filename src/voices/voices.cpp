@@ -121,6 +121,8 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   }
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
+  const LiveStart& start = *layer.start;
+  pool_.on()[layer.voice] = {start.slot, sound.group, start.id, &sound, sound.design->rank, start.in_world, true, layer.level, start.from};
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
   Command what{StartVoice{}};  // made where it is sent from: it is large

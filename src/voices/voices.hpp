@@ -59,9 +59,11 @@ struct OverStart {
 /// A layer that has a voice, and what it claims without its place in the world.
 struct VoicedLayer {
   std::uint32_t start = 0;
+  PlaybackId id;
   const PlayedSound* sound = nullptr;
   bool in_world = false;
   bool leaving = false;  ///< it was told to go, and claims nothing
+  int rank = 0;
   Level level;
 };
 
@@ -132,6 +134,8 @@ class Voices {
   LiveStart* start_at(std::uint32_t slot);
   /// It is heard like this from here on.
   void hear(LiveStart& start, const HeardFrom& from);
+  /// The same of all that have a voice: `heard_now(slot, id)` says how, or null where it is not known.
+  void hear_voiced(const std::function<const HeardFrom*(std::uint32_t, PlaybackId)>& heard_now);
   /// Of all in the world that sleeps, these may be heard if they get a voice, and no others.
   void bring_near(std::span<const HeardStart> starts);
   /// What has a voice and is beyond hearing sleeps. `why(start)` says how far away it is.
@@ -230,6 +234,7 @@ class Voices {
   void give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
   void send(const LiveLayer& layer, const Command& command);
+  void hear_on(std::uint32_t voice, const HeardFrom& from);
   float low_pass_of(const LiveLayer& layer) const;
   std::uint64_t step_of(const LiveLayer& layer) const;
   void set_step(LiveLayer& layer, std::int64_t ramp);

@@ -15,14 +15,22 @@ constexpr float same_cutoff = 0.01F;
 
 bool differ(float a, float b) { return (a == 0) != (b == 0) || std::abs(a - b) > same_cutoff * b; }
 
+/// By more than a 30th of a decibel of what is heard of it.
+bool differ(const Amplitudes& a, const Amplitudes& b) {
+  constexpr float same_level = 0.004F;
+  const float loudest = *std::max_element(b.begin(), b.end());
+  for (std::size_t c = 0; c < a.size(); ++c)
+    if (std::abs(a[c] - b[c]) > same_level * loudest || (b[c] == 0 && a[c] != 0)) return true;
+  return false;
+}
+
 }  // namespace
 
 void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
   voiced.clear();
-  for (const LiveLayer* layer : pool_.owners())
-    if (layer != nullptr)
-      voiced.push_back({layer->start->slot, layer->start->sound, layer->start->in_world, layer->stage != Stage::sounding,
-                        layer->level + levels_.heard[layer->start->sound->group]});
+  for (const OnVoice& on : pool_.on())
+    if (on.sound != nullptr)
+      voiced.push_back({on.start, on.id, on.sound, on.in_world, !on.sounding, on.rank, on.own + levels_.heard[on.group]});
 }
 
 LiveStart* Voices::start_in(std::uint32_t slot, PlaybackId id) {
@@ -43,17 +51,43 @@ Level Voices::own_level(const LiveStart& start) {
 }
 
 void Voices::hear(LiveStart& start, const HeardFrom& from) {
-  const HeardFrom before = start.from;
   start.from = from;
-  const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
   each_layer(start, [&](LiveLayer& layer) {
-    if (layer.stage == Stage::dormant) return;
-    turned(layer);
-    if (before.channels != from.channels) link_.send(SetVoiceChannels{layer.voice, from.channels, ramp});
-    if (before.speed != from.speed) set_step(layer, ramp);
-    if (differ(before.low_pass, from.low_pass))
-      link_.send(SetFilter{layer.voice, false, StateFilter::Kind::low_pass, low_pass_of(layer), ramp});
+    if (layer.stage == Stage::dormant)
+      turned(layer);
+    else
+      hear_on(layer.voice, from);
   });
+}
+
+void Voices::hear_voiced(const std::function<const HeardFrom*(std::uint32_t, PlaybackId)>& heard_now) {
+  for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
+    const OnVoice& on = pool_.on()[voice];
+    if (on.sound == nullptr || !on.in_world) continue;
+    const HeardFrom* from = heard_now(on.start, on.id);
+    if (from == nullptr) continue;
+    starts_.in_slot(on.start).from = *from;
+    hear_on(voice, *from);
+  }
+}
+
+/// Tells the mixer of what has changed to be heard.
+void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
+  OnVoice& on = pool_.on()[voice];
+  if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.id.raise));
+  const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
+  if (differ(on.sent.channels, from.channels)) {
+    on.sent.channels = from.channels;
+    link_.send(SetVoiceChannels{voice, from.channels, ramp});
+  }
+  if (on.sent.speed != from.speed) {
+    on.sent.speed = from.speed;
+    set_step(*pool_.owners()[voice], ramp);
+  }
+  if (differ(on.sent.low_pass, from.low_pass)) {
+    on.sent.low_pass = from.low_pass;
+    link_.send(SetFilter{voice, false, StateFilter::Kind::low_pass, low_pass_of(*pool_.owners()[voice]), ramp});
+  }
 }
 
 void Voices::bring_near(std::span<const HeardStart> starts) {
@@ -85,9 +119,12 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
 }
 
 void Voices::hush(const std::function<Reason(const LiveStart&)>& why) {
-  for (LiveLayer* layer : pool_.owners())
-    if (layer != nullptr && layer->stage == Stage::sounding && layer->start->in_world && !layer->start->from.level.audible())
-      put_to_sleep(*layer, why(*layer->start));
+  for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
+    const OnVoice& on = pool_.on()[voice];
+    if (on.sound == nullptr || !on.sounding || !on.in_world || pool_.claim_on(voice).audible()) continue;
+    LiveLayer& layer = *pool_.owners()[voice];
+    if (!layer.start->from.level.audible()) put_to_sleep(layer, why(*layer.start));
+  }
 }
 
 void Voices::leave_behind(LiveStart& start) {

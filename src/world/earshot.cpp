@@ -249,7 +249,7 @@ void Earshot::pass(const Emitters& from) {
       for (std::size_t i = 0; i < found.near_count; ++i)
         if (has_turned(from.newest(found.near[i]), emitters_.at[found.near[i]])) keep(found.near[i]);
     }
-    for (std::size_t i = 0; i < found.near_count; ++i) contend(found.near[i]);
+    contend_all(found.near, found.near_count, 0);
   }
   for (std::size_t at = 0; at < spots_.size(); at += in_a_pass) {
     world_pass::Found found{moved_.data(), 0, near_.data(), 0};
@@ -257,7 +257,7 @@ void Earshot::pass(const Emitters& from) {
                      spots_.z.data() + at, spots_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at),
                      std::min(in_a_pass, spots_.size() - at)},
                     ears.data(), ears_.size(), found);
-    for (std::size_t i = 0; i < found.near_count; ++i) contend(found.near[i] | spot_bit);
+    contend_all(found.near, found.near_count, spot_bit);
   }
 }
 
@@ -269,44 +269,70 @@ void Earshot::contend(std::uint32_t row) {
     if (source.voiced) continue;
     const HeardKind& kind = kinds_[source.kind];
     const Level level = source.own + kind.group + level_from(*kind.hearing, rows.where(row), ears_);
-    if (level.audible() && level > kind.needed) contenders_.push_back({start, source.id, kind.rank, level, {}});
+    if (level.audible() && level > kind.needed) candidates_.push_back({start, kind.rank, level, source.id});
   }
 }
 
-void Earshot::take_contenders(std::size_t most) {
-  const auto comes_first = [](const Contender& a, const Contender& b) {
+/// As soon as there are many more than are asked for, the weakest of the best is the bar for all others.
+void Earshot::contend_all(const std::uint32_t* rows, std::size_t count, std::uint32_t bit) {
+  for (std::size_t i = 0; i < count; ++i) {
+    contend(rows[i] | bit);
+    if (candidates_.size() < 4 * most_ + 64) continue;
+    keep_best(most_);
+    if (candidates_.size() == most_) raise_bar();
+  }
+}
+
+/// The best, so many at most, in order; no more of a kind than may be heard of it at once.
+void Earshot::keep_best(std::size_t most) {
+  std::sort(candidates_.begin(), candidates_.end(), [](const Candidate& a, const Candidate& b) {
     return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id);
-  };
-  std::sort(contenders_.begin(), contenders_.end(), comes_first);
-  // No more of a kind than may be heard of it at once.
+  });
+  for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::size_t taken = 0;
-  for (std::size_t i = 0; i < contenders_.size() && taken < most; ++i) {
-    HeardKind& kind = kinds_[sources_[contenders_[i].start].kind];
-    const auto same = [&](const Contender& other) { return sources_[other.start].kind == sources_[contenders_[i].start].kind; };
-    const auto chosen = contenders_.begin() + static_cast<std::ptrdiff_t>(taken);
-    if (kind.limit > 0 && static_cast<std::uint32_t>(std::count_if(contenders_.begin(), chosen, same)) >= kind.limit) continue;
-    contenders_[taken++] = contenders_[i];
+  for (std::size_t i = 0; i < candidates_.size() && taken < most; ++i) {
+    HeardKind& kind = kinds_[sources_[candidates_[i].start].kind];
+    if (kind.limit == 0 || kind.limit_each || kind.chosen++ < kind.limit) candidates_[taken++] = candidates_[i];
   }
-  contenders_.resize(taken);
-  for (Contender& contender : contenders_) {
-    const Source& source = sources_[contender.start];
-    contender.heard = heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_);
+  candidates_.resize(taken);
+}
+
+void Earshot::raise_bar() {
+  const Candidate& bar = candidates_.back();
+  constexpr Level::Step just_below{-1};  // of two that are alike the younger comes first
+  for (HeardKind& kind : kinds()) {
+    if (kind.rank < bar.rank)
+      kind.needed = std::max(kind.needed, Level(Decibels{1000}));
+    else if (kind.rank == bar.rank)
+      kind.needed = std::max(kind.needed, bar.level + just_below);
   }
+  make_cuts();
 }
 
 std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most) {
+  candidates_.clear();
   contenders_.clear();
+  most_ = most;
   make_cuts();
   if (ears_.empty()) {
     // Heard as on the screen, wherever it is.
+    std::vector<std::uint32_t> there;
     for (std::uint32_t row = 0; row < emitters_.size(); ++row)
-      if (emitters_.kind[row] != 0) contend(row);
+      if (emitters_.kind[row] != 0) there.push_back(row);
+    contend_all(there.data(), there.size(), 0);
+    there.clear();
     for (std::uint32_t row = 0; row < spots_.size(); ++row)
-      if (spots_.kind[row] != 0) contend(row | spot_bit);
+      if (spots_.kind[row] != 0) there.push_back(row);
+    contend_all(there.data(), there.size(), spot_bit);
   } else {
     pass(from);
   }
-  take_contenders(most);
+  keep_best(most);
+  for (const Candidate& its : candidates_) {
+    const Source& source = sources_[its.start];
+    contenders_.push_back({its.start, its.id,
+                           heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
+  }
   return contenders_;
 }
 

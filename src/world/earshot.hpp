@@ -22,20 +22,20 @@ struct HeardKind {
   const Hearing* hearing = nullptr;  ///< null: a free place
   int rank = 0;
   std::uint32_t limit = 0;
+  bool limit_each = false;  ///< for each emitter by itself
   std::uint32_t volume_group = 0;
   // As of the update that goes on.
   Level group;               ///< what its group lets through
   Level needed;              ///< what is not over this is not looked for
   Level loudest;             ///< of those that there are, before distance and group
   std::uint32_t count = 0;   ///< that there are
+  std::uint32_t chosen = 0;  ///< of the best
 };
 
 /// Something in the world that has no voice and might.
 struct Contender {
   std::uint32_t start = 0;
   PlaybackId id;
-  int rank = 0;
-  Level level;
   HeardFrom heard;
 };
 
@@ -88,7 +88,8 @@ class Earshot {
   /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
   void hear(std::span<const std::uint32_t> voiced, const Emitters& from);
   const HeardFrom& heard_now(std::uint32_t start) const { return sources_[start].heard; }
-  PlaybackId id_of(std::uint32_t start) const { return sources_[start].id; }
+  /// Whether it was among those.
+  bool was_heard(std::uint32_t start, PlaybackId id) const { return has(start, id) && sources_[start].voiced; }
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
   std::span<const Contender> search(const Emitters& from, std::size_t most);
@@ -151,8 +152,10 @@ class Earshot {
   std::uint32_t take_spot(const Whereabouts& at);
   void make_cuts();
   void pass(const Emitters& from);
-  void take_contenders(std::size_t most);
+  void contend_all(const std::uint32_t* rows, std::size_t count, std::uint32_t bit);
   void contend(std::uint32_t row);
+  void keep_best(std::size_t most);
+  void raise_bar();
 
   Layout layout_;
   std::vector<Ears> ears_;
@@ -167,6 +170,15 @@ class Earshot {
   std::vector<std::uint32_t> voiced_;
   std::vector<float> cut_;  ///< of each kind: the square of the distance beyond which nobody is needed
   std::vector<std::uint32_t> moved_, near_;
+  /// Small, as there may be many before the best are known.
+  struct Candidate {
+    std::uint32_t start = 0;
+    int rank = 0;
+    Level level;
+    PlaybackId id;
+  };
+  std::vector<Candidate> candidates_;
+  std::size_t most_ = 0;
   std::vector<Contender> contenders_;
   std::vector<Kept> kept_;
 };

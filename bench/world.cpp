@@ -1,0 +1,200 @@
+#include "world.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstring>
+#include <memory>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "base/random.hpp"
+#include "play/asking.hpp"
+#include "tidewater/manager.hpp"
+
+namespace tidewater::bench {
+namespace {
+
+constexpr std::size_t things = 100'000;
+constexpr double side = 2000, speed = 1.4;
+constexpr int frames_a_second = 60;
+
+using Clock = std::chrono::steady_clock;
+double milliseconds_since(Clock::time_point began) { return std::chrono::duration<double, std::milli>(Clock::now() - began).count(); }
+
+/// Times, of which a part is asked for.
+class Times {
+ public:
+  void add(double time) { all_.push_back(time); }
+  double at(double share) {
+    std::sort(all_.begin(), all_.end());
+    return all_.empty() ? 0 : all_[static_cast<std::size_t>(share * static_cast<double>(all_.size() - 1))];
+  }
+
+ private:
+  std::vector<double> all_;
+};
+
+/// Forty sounds, each a loop of its own level and rank, heard up to about `far` metres.
+Bank loops(double far, std::uint32_t limit) {
+  auto data = std::make_shared<BankData>();
+  data->name = "plain";
+  data->rate = {48000};
+  data->groups.push_back({});
+  data->groups[0].name = "master";
+  std::vector<float> samples(4800);
+  for (std::size_t i = 0; i < samples.size(); ++i) samples[i] = 0.3F * std::sin(0.0654498F * static_cast<float>(i));
+  Random random(5);
+  for (std::uint32_t s = 0; s < 40; ++s) {
+    data->clips.push_back(make_clip(fmt::format("c{}", s), 1, samples));
+    data->clips.back().level = {-13.5};
+    BankSound sound;
+    sound.name = fmt::format("s{}", s);
+    sound.gain = {{random.between(-20, -10)}, {-8}};
+    sound.rank = static_cast<int>(3 + random.below(5));
+    sound.limit = s % 2 == 0 ? limit : 0;
+    sound.when_full = WhenFull::newest;
+    sound.world.place = Where::world;
+    sound.world.silent_from = {far * random.between(0.5, 1.5)};
+    BankLayer layer;
+    layer.loop = true;
+    layer.choices.push_back({{}, {{s, 1, {}, 1}}});
+    sound.layers.push_back(layer);
+    data->sounds.push_back(sound);
+    BankResponse response;
+    response.sound = s;
+    data->events.push_back({fmt::format("e{}", s), {response}});
+  }
+  return bank_of(std::move(data));
+}
+
+struct Found {
+  double copy = 0, place = 0, pass = 0, update = 0, update_95 = 0, held_99 = 0, make = 0, give_up = 0;
+};
+
+Found walk(double far, int listeners, std::uint32_t limit) {
+  auto control = std::make_unique<Control>(ManagerOptions{.offline = true, .playbacks = 131072, .emitters = 131072});
+  const Bank bank = loops(far, limit);
+  {
+    LiveClips clips = *control->read_clips(data_of(bank), Preload::by_book).value;
+    control->make_ready_for(data_of(bank), clips);
+    Loading loading = control->loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
+    control->number_groups(loading.prepared.front());
+    const Asking asking(*control);
+    control->ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
+  }
+  Random random(7);
+  std::vector<Place> places(things);
+  std::vector<double> ways(things);
+  std::vector<Emitter> emitters(things);
+  for (std::size_t i = 0; i < things; ++i) {
+    places[i] = {1e5 + random.between(0, side), random.between(0, 10), 1e5 + random.between(0, side)};
+    ways[i] = random.between(0, 6.283);
+  }
+  Found found;
+  auto began = Clock::now();
+  for (Emitter& emitter : emitters) emitter = control->world.emitters.make({});
+  found.make = milliseconds_since(began) * 1e6 / static_cast<double>(things);
+  control->world.emitters.place(emitters, places);
+  for (std::size_t i = 0; i < things; ++i) {
+    const Asking asking(*control);
+    asked::Raise raise;
+    raise.event = Name(data_of(bank).events[i % 40].name);
+    raise.emitter = emitters[i];
+    control->fill_in(raise);
+    control->ask(raise);
+  }
+  std::vector<Place> copy(places);
+  std::vector<Emitter> copied(emitters);
+  std::vector<float> block(1600);
+  Times copies, placed, passes, updates, held, o1, c1;
+  constexpr int frames = 300;
+  for (int frame = 0; frame < frames; ++frame) {
+    for (std::size_t i = 0; i < things; ++i) {
+      ways[i] += random.between(-0.1, 0.1);
+      places[i].x += std::cos(ways[i]) * speed / frames_a_second;
+      places[i].z += std::sin(ways[i]) * speed / frames_a_second;
+    }
+    began = Clock::now();
+    std::memcpy(copy.data(), places.data(), things * sizeof(Place));
+    std::memcpy(copied.data(), emitters.data(), things * sizeof(Emitter));
+    copies.add(milliseconds_since(began));
+    began = Clock::now();
+    control->world.emitters.place(emitters, places);
+    placed.add(milliseconds_since(began));
+    // The yardstick: how far away each is, and no more.
+    began = Clock::now();
+    double nearest = 1e30;
+    for (const Place& place : places) {
+      const double x = place.x - 1e5, y = place.y, z = place.z - 1e5;
+      nearest = std::min(nearest, x * x + y * y + z * z);
+    }
+    volatile double kept = nearest;
+    (void)kept;
+    passes.add(milliseconds_since(began));
+    for (int l = 0; l < listeners; ++l) {
+      const Asking asking(*control);
+      asked::SetListener listener;
+      listener.listener = static_cast<std::uint64_t>(l);
+      listener.place = {1e5 + side * (l + 1) / (listeners + 1) + frame * speed / frames_a_second, 1.7, 1e5 + side / 2 + 100 * l};
+      control->ask(listener);
+    }
+    began = Clock::now();
+    {
+      const Asking asking(*control);
+      const auto locked = Clock::now();
+      control->open_update();
+      if (frame >= 20) held.add(milliseconds_since(locked)), o1.add(milliseconds_since(locked));
+    }
+    control->listen();
+    {
+      const Asking asking = Asking::going_on(*control);
+      const auto locked = Clock::now();
+      control->close_update(Seconds{1.0 / frames_a_second});
+      if (frame >= 20) held.add(milliseconds_since(locked)), c1.add(milliseconds_since(locked));
+    }
+    if (frame >= 20) updates.add(milliseconds_since(began));
+    control->render(block);
+  }
+  began = Clock::now();
+  for (const Emitter emitter : emitters) control->world.emitters.give_up(emitter);
+  found.give_up = milliseconds_since(began) * 1e6 / static_cast<double>(things);
+  fmt::print("open {:.1f} {:.1f} {:.1f} close {:.1f} {:.1f} {:.1f} us\n", o1.at(.5)*1e3,o1.at(.9)*1e3,o1.at(.99)*1e3,c1.at(.5)*1e3,c1.at(.9)*1e3,c1.at(.99)*1e3);
+  found.copy = copies.at(0.5);
+  found.place = placed.at(0.5);
+  found.pass = passes.at(0.5);
+  found.update = updates.at(0.5);
+  found.update_95 = updates.at(0.95);
+  found.held_99 = held.at(0.99) * 1000;
+  return found;
+}
+
+}  // namespace
+
+void print_world_table() {
+  fmt::print("\n| 100,000 emitters with a loop each, all moving, 64 voices   | a pass over places |  update, median |      95 % |  lock, 99 % |\n");
+  fmt::print("| ---------------------------------------------------------- | -----------------: | --------------: | --------: | ----------: |\n");
+  Found first;
+  const auto row = [&](const char* what, double far, int listeners, std::uint32_t limit) {
+    const Found found = walk(far, listeners, limit);
+    if (first.copy == 0) first = found;
+    fmt::print("| {:<58} | {:>15.3f} ms | {:>12.3f} ms | {:>6.3f} ms | {:>8.1f} us |\n", what, found.pass, found.update, found.update_95,
+               found.held_99);
+  };
+  row("one listener, far about 60 m", 60, 1, 0);
+  row("one listener, far about 1000 m", 1000, 1, 0);
+  row("four listeners, far about 60 m", 60, 4, 0);
+  row("four listeners, far about 1000 m", 1000, 4, 0);
+  row("one listener, far about 60 m, limits of 2 on half of them", 60, 1, 2);
+  row("one listener, far about 1000 m, limits of 2 on half", 1000, 1, 2);
+  fmt::print("\n| 100,000 emitters                                           |          yardstick |            ours |     ratio |\n");
+  fmt::print("| ---------------------------------------------------------- | -----------------: | --------------: | --------: |\n");
+  fmt::print("| {:<58} | {:>10.3f} ms copy | {:>12.3f} ms | {:>8.2f}x |\n", "placed in bulk", first.copy, first.place,
+             first.place / first.copy);
+  fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one made", "-", first.make, "-");
+  fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one given up", "-", first.give_up, "-");
+}
+
+}  // namespace tidewater::bench
