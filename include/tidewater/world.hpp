@@ -38,10 +38,10 @@ struct Emitter {
 
 /// What an emitter begins with.
 struct EmitterDesign {
-  Place place;       ///< of one that hangs on another: from that one, along its axes
-  Vector velocity;   ///< by which its pitch rises and falls; of one that hangs on another, on top of that one's
-  Vector facing;     ///< for sounds that have a cone; zero for all round
-  Emitter parent;    ///< it hangs on this one and goes where it goes
+  Place place = {};     ///< of one that hangs on another: from that one, along its axes
+  Vector velocity = {}; ///< by which its pitch rises and falls; of one that hangs on another, on top of that one's
+  Vector facing = {};   ///< for sounds that have a cone; zero for all round
+  Emitter parent = {};  ///< it hangs on this one and goes where it goes
   std::span<const Trait> traits = {};  ///< of all that is raised on it, as far as a raise does not say otherwise; a child has its parent's, too
 };
 
@@ -49,11 +49,11 @@ inline constexpr std::size_t most_listeners = 8;
 
 /// Who hears. The place may be the character's and the facing the camera's.
 struct Listener {
-  Place place;
+  Place place = {};
   Vector facing{0, 0, -1};
   Vector up{0, 1, 0};
-  Vector velocity;
-  Decibels gain;  ///< 0 dB, or below to turn this one down
+  Vector velocity = {};
+  Decibels gain = {};  ///< 0 dB, or below to turn this one down
 };
 
 }  // namespace tidewater

@@ -124,7 +124,7 @@ std::string KeptWriter::step(const noted::Kept& kept) {
   const auto slot = [](const noted::KeptEmitter* its) { return static_cast<std::uint32_t>(its->emitter.number) - 1; };
   std::stable_sort(in_order.begin(), in_order.end(), [&](auto* a, auto* b) { return slot(a) < slot(b); });
   std::string numbers;
-  std::uint64_t count = 1;
+  std::uint64_t count = 0;
   const auto put = [&](std::int64_t value) {
     add(numbers, value);
     ++count;

@@ -130,15 +130,13 @@ class Player {
   void play_to(Frames at) {
     const auto is_before = [&](Frames update) { return update < at || (update == at && updates_come_after() <= behind_); };
     for (Frames next = next_update(); is_before(next); next = next_update()) {
+      finish_update();  // nothing comes between its halves any more
       render_to(next);
       Replayed::stand(manager_, next + (run_ < script_.updates.size() ? script_.updates[run_].ahead : Frames{}));
       Replayed::begin_update(manager_, kept_by(next));
       under_way_ = true;
       ++updates_;
-      if (is_before(next_update()))
-        finish_update();
-      else
-        finish_if_nothing_comes_between();
+      if (!is_before(next_update())) finish_if_nothing_comes_between();
     }
     render_to(at);
   }

@@ -11,8 +11,6 @@
 namespace tidewater {
 namespace {
 
-constexpr std::array<std::string_view, 9> of_the_world = {"near", "far",     "radius", "distance", "rolloff",
-                                                          "cone", "doppler", "air",    "when-gone"};
 constexpr Metres least_near{0.01};
 constexpr std::size_t most_points = 64;
 
@@ -88,8 +86,7 @@ void read_world(Problems& problems, const Keys& table, BookSound& sound) {
   read_cone(problems, table, world.cone);
   const auto wrong = [&](std::string_view key, std::string message) { problems.add(problems.at(*table.get(key)), std::move(message)); };
   if (world.place == Where::screen) {
-    for (const std::string_view key : of_the_world)
-      if (table.contains(key)) return wrong(key, fmt::format("'{}' goes with place = \"world\": a sound on the screen is not far away", key));
+    world = {};  // what it may have taken over from another has no effect; checking says so of what it has itself
     return;
   }
   if (table.contains("near") && world.full_within < least_near) wrong("near", "'near' must be 1 cm at least: the level is full within");

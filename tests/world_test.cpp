@@ -1,0 +1,673 @@
+#include <algorithm>
+#include <array>
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <limits>
+#include <numbers>
+#include <thread>
+
+#include "base/random.hpp"
+#include "stage.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/replay.hpp"
+#include "world/earshot.hpp"
+#include "world/pass.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+constexpr double pi = std::numbers::pi;
+
+/// A loop in the world, 500 Hz at a peak of 0.5, with what else is said of it.
+std::string loop(const std::string& more, const std::string& clip = "hum.wav") {
+  return "[sounds.a]\nclips=[\"" + clip + "\"]\nloop=true\nplace=\"world\"\n" + more + "\n[events.a]\nstart=\"a\"\n";
+}
+
+double level_of(const Take& take, int channel) { return 20 * std::log10(take.rms(channel) / (0.5 / std::numbers::sqrt2)); }
+/// Of both channels together, in dB below what the clip has.
+double level_of(const Take& take) {
+  return 10 * std::log10((std::pow(take.rms(0), 2) + std::pow(take.rms(1), 2)) / 0.125);
+}
+
+/// A stage with a listener at the origin that faces -z.
+struct World : Stage {
+  explicit World(const std::string& book, ManagerOptions options = {}) : Stage(book, std::move(options)) { manager->set_listener(0, {}); }
+
+  Emitter thing(const Place& place) const { return manager->make_emitter({.place = place}); }
+  /// What is heard of a loop there when all has settled.
+  Take heard_at(const Place& place) {
+    const Emitter emitter = thing(place);
+    const Playback playback = manager->raise("a", {}, emitter).playback();
+    const Take take = render(Seconds{0.4}).part(0.2, 0.2);
+    manager->give_up(emitter);
+    render(Seconds{0.1});
+    CHECK(playback.ended());
+    return take;
+  }
+};
+
+std::size_t notices_with(const Stage& stage, const std::string& text) {
+  const auto notices = stage.entries<noted::Notice>();
+  return static_cast<std::size_t>(
+      std::count_if(notices.begin(), notices.end(), [&](const auto& notice) { return notice.why.find(text) != std::string::npos; }));
+}
+
+}  // namespace
+
+TEST_CASE("levels fall with the distance by the formulas of OpenAL and Web Audio, and are silent from far on") {
+  struct Law {
+    std::string keys;
+    std::function<double(double)> amplitude;
+  };
+  const std::vector<Law> laws = {
+      {"", [](double d) { return 1 / std::max(1.0, d); }},
+      {"near=\"4 m\"\nrolloff=\"50 %\"", [](double d) { return d <= 4 ? 1 : 4 / (4 + 0.5 * (d - 4)); }},
+      {"distance=\"linear\"\nnear=\"2 m\"", [](double d) { return d <= 2 ? 1 : 1 - (d - 2) / 98; }},
+      {"distance=\"exponential\"\nnear=\"2 m\"\nrolloff=\"200 %\"", [](double d) { return d <= 2 ? 1 : std::pow(d / 2, -2); }},
+      {"distance=[[\"2 m\", \"0 dB\"], [\"12 m\", \"-20 dB\"], [\"40 m\", \"-30 dB\"]]",
+       [](double d) { return std::pow(10, (d <= 2 ? 0 : d <= 12 ? -2 * (d - 2) : d <= 40 ? -20 - (d - 12) * 10 / 28 : -30) / 20); }},
+  };
+  for (const Law& law : laws) {
+    INFO(law.keys);
+    World world(loop("radius=\"0 m\"\nair=\"0 %\"\n" + law.keys));
+    for (const double metres : {0.5, 1.5, 3.0, 8.0, 25.0, 60.0})
+      CHECK(level_of(world.heard_at({0, 0, -metres})) == Approx(20 * std::log10(law.amplitude(metres))).margin(0.1));
+    CHECK(world.heard_at({0, 0, 99.9}).peak() < 0.001);
+    CHECK(world.heard_at({101, 0, 0}).peak() == 0);
+    CHECK_THAT(world.why(), Contains("it is 101 m away, and far is 100 m"));
+  }
+}
+
+TEST_CASE("100 km from the origin it sounds as it does at the origin") {
+  World world(loop(""));
+  const Take here = world.heard_at({3.25, 0, -2});
+  constexpr double away = 99'999.5;
+  world.manager->set_listener(0, {.place = {away, 0, away}, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+  const Take there = world.heard_at({away + 3.25, 0, away - 2});
+  CHECK(level_of(there, 0) == Approx(level_of(here, 0)).margin(0.01));
+  CHECK(level_of(there, 1) == Approx(level_of(here, 1)).margin(0.01));
+}
+
+TEST_CASE("left and right by angle, at equal power, as the listener is turned") {
+  World world(loop(""));
+  for (int degrees = 0; degrees < 360; degrees += 30) {
+    const double angle = degrees * pi / 180;
+    const Take take = world.heard_at({5 * std::sin(angle), 0, -5 * std::cos(angle)});
+    CHECK(level_of(take) == Approx(-20 * std::log10(5)).margin(0.05));
+    const double to_the_right = take.rms(1) * take.rms(1) / (take.rms(0) * take.rms(0) + take.rms(1) * take.rms(1));
+    const double part = degrees <= 90 ? (degrees + 90) / 180.0 : degrees <= 270 ? (270 - degrees) / 180.0 : (degrees - 270) / 180.0;
+    CHECK(to_the_right == Approx(std::pow(std::sin(part * pi / 2), 2)).margin(0.005));
+  }
+  // Who faces +x has -z on the left; who hangs upside down hears it the other way round.
+  world.manager->set_listener(0, {.place = {}, .facing = {1, 0, 0}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+  CHECK(world.heard_at({0, 0, -5}).rms(1) == Approx(0).margin(1e-5));
+  world.manager->set_listener(0, {.place = {}, .facing = {1, 0, 0}, .up = {0, -1, 0}, .velocity = {}, .gain = {}});
+  CHECK(world.heard_at({0, 0, -5}).rms(0) == Approx(0).margin(1e-5));
+}
+
+TEST_CASE("every speaker of 5.1 and 7.1 has what comes from its direction, and no other") {
+  struct Speakers {
+    Layout layout;
+    std::vector<std::pair<std::size_t, double>> degrees;  ///< channel, to the right of ahead
+  };
+  const std::vector<Speakers> all = {
+      {Layout::surround_5_1, {{0, -30}, {1, 30}, {2, 0}, {4, -110}, {5, 110}}},
+      {Layout::surround_7_1, {{0, -30}, {1, 30}, {2, 0}, {4, -135}, {5, 135}, {6, -90}, {7, 90}}},
+  };
+  for (const auto& [layout, speakers] : all) {
+    const auto width = static_cast<std::size_t>(channels(layout));
+    World world(loop("radius=\"0 m\"") + "[groups.far]\nlow-pass=\"9 kHz\"\n", {.layout = layout, .limiter = false});
+    const auto powers = [&](double degrees, double metres) {
+      const Emitter emitter = world.thing({metres * std::sin(degrees * pi / 180), 0, -metres * std::cos(degrees * pi / 180)});
+      world.manager->raise("a", {}, emitter);
+      std::vector<float> block(width * 9600);
+      world.manager->update({});
+      world.manager->render(block);
+      std::vector<double> sums(width);
+      for (std::size_t i = width * 4800; i < block.size(); ++i) sums[i % width] += std::pow(static_cast<double>(block[i]), 2) / 4800 / 0.125;
+      world.manager->give_up(emitter);
+      world.manager->update({});
+      world.manager->render(block);
+      return sums;
+    };
+    for (const auto& [channel, degrees] : speakers) {
+      INFO(channel << " at " << degrees);
+      const auto heard = powers(degrees, 1);
+      for (std::size_t c = 0; c < width; ++c) CHECK(heard[c] == Approx(c == channel ? 1 : 0).margin(0.01));
+    }
+    const auto between = powers((speakers[0].second + speakers.back().second) / 2 * 0 + 70, 1);
+    CHECK(std::accumulate(between.begin(), between.end(), 0.0) == Approx(1).margin(0.01));
+    CHECK(std::count_if(between.begin(), between.end(), [](double power) { return power > 0.001; }) == 2);
+  }
+}
+
+TEST_CASE("inside its radius a thing is heard at full level and from all round") {
+  World world(loop("radius=\"6 m\"\nnear=\"1 m\""));
+  for (const double metres : {0.0, 2.0, 5.9}) {
+    const Take take = world.heard_at({metres, 0, 0});
+    CHECK(level_of(take) == Approx(0).margin(0.05));
+    CHECK(take.rms(0) == Approx(take.rms(1)).epsilon(0.01));
+  }
+  const Take outside = world.heard_at({12.5, 0, 0});
+  CHECK(level_of(outside) == Approx(20 * std::log10(6 / 12.5)).margin(0.1));
+  CHECK(outside.rms(0) < 0.001);
+}
+
+TEST_CASE("a cone is heard in front of what faces somewhere") {
+  World world(loop("radius=\"0 m\"\ncone={inner=\"60 deg\", outer=\"180 deg\", outside=\"-12 dB\"}"));
+  const auto heard = [&](double degrees) {
+    const Emitter emitter = world.manager->make_emitter(
+        {.place = {0, 0, -1}, .facing = {static_cast<float>(std::sin(degrees * pi / 180)), 0, static_cast<float>(std::cos(degrees * pi / 180))}});
+    world.manager->raise("a", {}, emitter);
+    const double level = level_of(world.render(Seconds{0.3}).part(0.2, 0.1));
+    world.manager->give_up(emitter);
+    world.render(Seconds{0.1});
+    return level;
+  };
+  CHECK(heard(0) == Approx(0).margin(0.05));
+  CHECK(heard(29) == Approx(0).margin(0.05));
+  CHECK(heard(60) == Approx(-6).margin(0.2));
+  CHECK(heard(91) == Approx(-12).margin(0.05));
+  CHECK(heard(180) == Approx(-12).margin(0.05));
+}
+
+TEST_CASE("what comes nearer sounds higher, what goes away lower, by the speed of sound") {
+  World world(loop("near=\"200 m\"\nfar=\"2 km\"\nair=\"0 %\""));
+  for (const float speed : {-30.0F, 30.0F, 100.0F}) {
+    const Emitter emitter = world.manager->make_emitter({.place = {0, 0, -100}, .velocity = {0, 0, speed}});
+    world.manager->raise("a", {}, emitter);
+    const Take take = world.render(Seconds{0.5}).part(0.1, 0.4);
+    CHECK(take.pitch() == Approx(500 * 343.3 / (343.3 - static_cast<double>(speed))).epsilon(0.001));
+    world.manager->give_up(emitter);
+    world.render(Seconds{0.1});
+  }
+}
+
+TEST_CASE("the way through air takes from the treble, more of it further away") {
+  // ISO 9613-1, table 1, 20 degrees and 70 %: 22.9 dB/km at 4 kHz.
+  Stage stage("[sounds.a]\nclips=[\"high.wav\"]\nloop=true\nplace=\"world\"\nnear=\"500 m\"\nfar=\"2 km\"\n[events.a]\nstart=\"a\"\n", {},
+              [](const Folder& folder) { folder.write_clip("clips/high.wav", sine(4000, 0.5, 1, 0.5)); });
+  stage.manager->set_listener(0, {});
+  double before = 1;
+  for (const double metres : {1.0, 30.0, 131.0, 300.0}) {
+    const Emitter emitter = stage.manager->make_emitter({.place = {0, 0, -metres}});
+    stage.manager->raise("a", {}, emitter);
+    const double level = level_of(stage.render(Seconds{0.4}).part(0.2, 0.2));
+    CHECK(level < before);
+    if (metres < 2) CHECK(level == Approx(0).margin(0.01));
+    if (metres == 131.0) CHECK(level == Approx(-3).margin(0.3));
+    before = level;
+    stage.manager->give_up(emitter);
+    stage.render(Seconds{0.1});
+  }
+}
+
+TEST_CASE("nothing clicks: a teleport, a listener that turns at once, a start and an end") {
+  World world(loop("", "hum.wav"));
+  const Emitter emitter = world.thing({0, 0, -2});
+  world.manager->raise("a", {}, emitter);
+  Take take = world.render(Seconds{0.5});
+  world.manager->place(emitter, {40, 0, 0});
+  take.append(world.render(Seconds{0.3}).samples);
+  world.manager->place(emitter, {-1, 0, 0});
+  take.append(world.render(Seconds{0.3}).samples);
+  world.manager->set_listener(0, {.place = {}, .facing = {0, 0, 1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+  take.append(world.render(Seconds{0.3}).samples);
+  for (int i = 0; i < 40; ++i) {  // to and fro, faster than it can follow
+    world.manager->place(emitter, {i % 2 == 0 ? 5.0 : -5.0, 0, -1});
+    take.append(world.render(Seconds{1.0 / 60}).samples);
+  }
+  world.manager->give_up(emitter);
+  take.append(world.render(Seconds{0.3}).samples);
+  std::vector<float> left, right;
+  for (std::size_t i = 24000; i < take.frames(); ++i) left.push_back(take.left(i)), right.push_back(take.right(i));
+  CHECK(clicks(left) < -66);
+  CHECK(clicks(right) < -66);
+}
+
+TEST_CASE("a loop beyond far sleeps, and comes back in its right place") {
+  World world(loop("far=\"50 m\"\nradius=\"0 m\"", "longer.wav"));
+  const Emitter emitter = world.thing({0, 0, -1});
+  const Playback playback = world.manager->raise("a", {}, emitter).playback();
+  world.render(Seconds{1});
+  world.manager->place(emitter, {0, 0, -60});
+  world.render(Seconds{1});
+  CHECK(world.manager->stats().voices == 0);
+  CHECK(world.manager->stats().dormant == 1);
+  CHECK(world.entries<noted::Fading>().back().why == "it is 60 m away, and far is 50 m");
+  world.manager->place(emitter, {0, 0, -1});
+  const Take take = world.render(Seconds{1});
+  CHECK(world.manager->stats().voices == 1);
+  CHECK(!playback.ended());
+  // 300 Hz from the clip's head on, without a break in its time: its phase is that of the clock.
+  const auto& woke = world.entries<noted::Woke>();
+  REQUIRE(woke.size() == 1);
+  double in_phase = 0, off_phase = 0;
+  for (std::size_t i = 24000; i < 43200; ++i) {
+    const double phase = 2 * pi * 300 * (static_cast<double>(i) + 96000 - latency_frames) / 48000;
+    in_phase += static_cast<double>(take.left(i)) * std::sin(phase);
+    off_phase += static_cast<double>(take.left(i)) * std::cos(phase);
+  }
+  CHECK(std::abs(std::atan2(off_phase, in_phase)) < 0.05);
+}
+
+TEST_CASE("what is short and out of range is refused, with the figures, and silences nobody") {
+  World world("[sounds.a]\nclips=[\"n-1.wav\"]\nplace=\"world\"\nfar=\"120 m\"\nlimit=1\n[events.a]\nstart=\"a\"\n");
+  CHECK(world.manager->raise("a", {}, Place{0, 0, -5}).outcome == Outcome::started);
+  CHECK(world.manager->raise("a", {}, Place{0, 0, -212}).outcome == Outcome::out_of_range);
+  world.render(Seconds{0.02});
+  CHECK(world.why() == "it is 212 m away, and far is 120 m");
+  CHECK(world.entries<noted::Fading>().empty());
+}
+
+TEST_CASE("made, placed, raised on and given up in one frame: a shot finishes where it was, a loop leaves, or as the book says") {
+  const auto ends_after = [](const std::string& more, const std::string& clip) {
+    World world("[sounds.a]\nclips=[\"" + clip + "\"]\nplace=\"world\"\nfade-out=\"50 ms\"\n" + more + "\n[events.a]\nstart=\"a\"\n");
+    const Emitter emitter = world.manager->make_emitter();
+    world.manager->place(emitter, {1, 0, 0});
+    CHECK(world.manager->raise("a", {}, emitter).outcome == Outcome::started);
+    world.manager->give_up(emitter);
+    CHECK(world.manager->raise("a", {}, emitter).outcome == Outcome::emitter_gone);
+    const Take take = world.render(Seconds{1});
+    CHECK(take.part(0.005, 0.02).rms(1) > 0.2);
+    CHECK(take.part(0.005, 0.02).rms(0) < 0.001);
+    world.manager->give_up(emitter);
+    CHECK(!world.manager->place(emitter, {5, 0, 0}));
+    world.render(Seconds{0.1});
+    CHECK(notices_with(world, "an emitter that was given up") == 1);
+    double end = 0;
+    for (double at = 0; at < 0.9; at += 0.01)
+      if (take.part(at, 0.01).peak() > 0.001) end = at;
+    return end;
+  };
+  CHECK(ends_after("", "tone.wav") == Approx(0.5).margin(0.02));
+  CHECK(ends_after("when-gone=\"stop\"", "tone.wav") < 0.1);
+  CHECK(ends_after("loop=true", "hum.wav") < 0.1);
+  CHECK(ends_after("loop=true\nwhen-gone=\"finish\"", "hum.wav") > 0.85);
+}
+
+TEST_CASE("a lantern hangs on a boat, goes and turns with it, and has its traits") {
+  World world("[sounds.a]\nclips={by=\"hull\", steel=[\"hum.wav\"], otherwise=[]}\nloop=true\nplace=\"world\"\n[events.a]\nstart=\"a\"\n");
+  const std::vector<Trait> steel = {{"hull", "steel"}};
+  const Emitter boat = world.manager->make_emitter({.place = {0, 0, -20}, .traits = steel});
+  const Emitter lantern = world.manager->make_emitter({.place = {3, 0, 0}, .parent = boat});
+  CHECK(world.manager->raise("a", {}, world.thing({})).outcome == Outcome::no_clip);
+  CHECK(world.manager->raise("a", {}, lantern).outcome == Outcome::started);
+  world.manager->place(boat, {0, 0, 0});
+  world.render(Seconds{0.2});
+  CHECK(world.render(Seconds{0.1}).rms(1) > 0.1);  // 3 m to the right
+  world.manager->set_facing(boat, {0, 0, 1});
+  world.render(Seconds{0.2});
+  const Take turned = world.render(Seconds{0.1});
+  CHECK(turned.rms(0) > 0.1);
+  CHECK(turned.rms(1) < 0.001);
+  CHECK(!world.manager->hang(boat, lantern));  // its own ancestor
+  CHECK(!world.manager->hang(boat, boat));
+  world.manager->give_up(boat);
+  world.render(Seconds{0.2});
+  CHECK(world.render(Seconds{0.1}).rms(0) == Approx(turned.rms(0)).epsilon(0.01));  // it stays where it is
+}
+
+TEST_CASE("of listeners the nearest counts, and may be turned down; without any it is heard as on the screen, and a notice says why") {
+  World world(loop("radius=\"0 m\""));
+  world.manager->set_listener(1, {.place = {100, 0, 0}, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {-6}});
+  CHECK(level_of(world.heard_at({0, 0, -4})) == Approx(-20 * std::log10(4)).margin(0.05));
+  CHECK(level_of(world.heard_at({102, 0, 0})) == Approx(-20 * std::log10(2) - 6).margin(0.05));
+  CHECK(world.manager->set_listener(2000, {}) == Outcome::no_room);
+  world.manager->remove_listener(0);
+  world.manager->remove_listener(1);
+  CHECK(level_of(world.heard_at({102, 0, 0})) == Approx(0).margin(0.05));
+  CHECK(level_of(world.heard_at({102, 0, 0})) == Approx(0).margin(0.05));
+  CHECK(notices_with(world, "there is no listener") == 1);
+  world.raise("a");
+  world.render(Seconds{0.1});
+  CHECK(notices_with(world, "no place came with it") == 1);
+}
+
+TEST_CASE("numbers that make no sense are told or defined, and nothing bursts or hangs") {
+  World world(loop(""));
+  constexpr double nan = std::numeric_limits<double>::quiet_NaN(), infinite = std::numeric_limits<double>::infinity();
+  const auto bad = static_cast<float>(nan);
+  CHECK(!world.manager->make_emitter({.place = {nan, 0, 0}}));
+  const Emitter emitter = world.thing({0, 0, -1});
+  for (const Place& place : {Place{nan, 0, 0}, Place{0, infinite, 0}, Place{0, 0, -1e7}}) CHECK(!world.manager->place(emitter, place));
+  CHECK(!world.manager->set_velocity(emitter, {bad, 0, 0}));
+  CHECK(!world.manager->set_facing(emitter, {0, bad, 0}));
+  CHECK(world.manager->set_velocity(emitter, {1e6F, -1e6F, 1e6F}));
+  CHECK(world.manager->raise("a", {}, Place{nan, 0, 0}).outcome == Outcome::not_a_number);
+  CHECK(world.manager->raise("a", {}, Place{infinite, 0, 0}).outcome == Outcome::silent);  // brought to the world's end
+  CHECK(world.manager->set_listener(0, {.place = {nan, 0, 0}, .facing = {}, .up = {}, .velocity = {}, .gain = {}}) == Outcome::not_a_number);
+  world.manager->raise("a", {}, emitter);
+  const Take take = world.render(Seconds{0.5});
+  CHECK(take.peak() < 0.6);
+  CHECK(take.part(0.2, 0.2).pitch() > 240);
+  world.manager->set_listener(0, {.place = {1, 0, 0}, .facing = {}, .up = {}, .velocity = {1e6F, 0, 0}, .gain = {}});
+  CHECK(world.render(Seconds{0.5}).peak() < 0.6);
+  for (const Emitter other : {Emitter{77}, Emitter{~std::uint64_t{0}}, Emitter{}}) {
+    world.manager->give_up(other);
+    CHECK(!world.manager->place(other, {}));
+  }
+}
+
+TEST_CASE("there is room for as many emitters as the options say") {
+  World world(loop(""), {.emitters = 3});
+  std::array<Emitter, 4> made;
+  for (Emitter& emitter : made) emitter = world.manager->make_emitter();
+  CHECK(made[2]);
+  CHECK(!made[3]);
+  world.render(Seconds{0.05});
+  CHECK(notices_with(world, "there are 3 emitters, and there is room for no more") == 1);
+  world.manager->give_up(made[0]);
+  world.render(Seconds{0.05});
+  CHECK(world.manager->make_emitter());
+}
+
+TEST_CASE("the pass over all places finds the same on every kind of machine, and with its twin") {
+  Random random(3);
+  const auto any = [&](double most) { return static_cast<std::int32_t>(random.between(-most, most)); };
+  for (int round = 0; round < 50; ++round) {
+    const std::size_t count = 1 + random.below(500), ear_count = 1 + random.below(8);
+    const double wide = round % 2 == 0 ? 1e5 : 1e9;
+    std::array<std::vector<std::int32_t>, 6> numbers;
+    for (auto& list : numbers)
+      for (std::size_t i = 0; i < count; ++i) list.push_back(any(wide));
+    for (std::size_t i = 0; i < count; i += 1 + random.below(3))
+      for (std::size_t axis = 0; axis < 3; ++axis) numbers[3 + axis][i] = numbers[axis][i] + any(wide / 200);
+    std::vector<std::uint32_t> kinds;
+    for (std::size_t i = 0; i < count; ++i) kinds.push_back(random.below(4));
+    const std::vector<float> cut = {0, static_cast<float>(wide * wide * 0.1), static_cast<float>(wide * wide * 0.5), 1e30F};
+    std::vector<world_pass::At> ears;
+    for (std::size_t e = 0; e < ear_count; ++e) ears.push_back({any(wide), any(wide), any(wide)});
+    auto mine = numbers, twin = numbers;
+    std::array<std::vector<std::uint32_t>, 4> lists;
+    for (auto& list : lists) list.resize(count + 64);
+    const auto run = [&](auto& its, auto function, std::vector<std::uint32_t>& moved, std::vector<std::uint32_t>& near) {
+      world_pass::Found found{moved.data(), 0, near.data(), 0};
+      function({its[0].data(), its[1].data(), its[2].data(), its[3].data(), its[4].data(), its[5].data(), kinds.data(), cut.data(), 7, count},
+               ears.data(), ears.size(), found);
+      moved.resize(found.moved_count);
+      near.resize(found.near_count);
+    };
+    run(mine, world_pass::run, lists[0], lists[1]);
+    run(twin, world_pass::run_scalar, lists[2], lists[3]);
+    CHECK((mine == twin));
+    CHECK((lists[0] == lists[2]));
+    CHECK((lists[1] == lists[3]));
+  }
+}
+
+namespace {
+
+/// Some hundred loops of eight kinds about, and listeners that go anywhere.
+struct Crowd {
+  std::vector<double> far = {20, 40, 60, 80, 100, 30, 50, 90};
+  std::vector<int> ranks = {5, 5, 6, 5, 4, 5, 6, 5};
+  std::vector<double> gains = {-3, -9, -12, 0, -6, -20, -1, -15};
+  std::vector<int> limits;
+
+  std::string book() const {
+    std::string text;
+    for (std::size_t s = 0; s < far.size(); ++s) {
+      text += "[sounds.s" + std::to_string(s) + "]\nclips=[\"hum.wav\"]\nloop=true\nplace=\"world\"\ngain=\"" + std::to_string(gains[s]) +
+              " dB\"\nfar=\"" + std::to_string(far[s]) + " m\"\nrank=" + std::to_string(ranks[s]) + "\n";
+      if (!limits.empty() && limits[s] > 0) text += "limit=" + std::to_string(limits[s]) + "\nwhen-full=\"newest\"\n";
+      text += "[events.s" + std::to_string(s) + "]\nstart=\"s" + std::to_string(s) + "\"\n";
+    }
+    return text;
+  }
+};
+
+/// Which playbacks have a voice, told by what the journal says.
+std::vector<PlaybackId> sounding(const Stage& stage) {
+  std::vector<PlaybackId> now;
+  for (const auto& entry : stage.journal) {
+    if (const auto* decision = entry.as<noted::Decision>(); decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
+      now.push_back(decision->playback);
+    if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
+    if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
+  }
+  std::sort(now.begin(), now.end());
+  return now;
+}
+
+/// How often somebody else was heard than a plain search over all says, in so many steps.
+int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
+  Random random(seed);
+  constexpr std::uint32_t voices = 12;
+  Stage stage(crowd.book(), {.voices = voices});
+  struct Thing {
+    Emitter emitter;
+    Place place;
+    std::size_t sound;
+    PlaybackId id;
+  };
+  std::vector<Thing> things;
+  const auto anywhere = [&] { return Place{random.between(-70, 70), random.between(-3, 3), random.between(-70, 70)}; };
+  Place ears = anywhere();
+  stage.manager->set_listener(0, {.place = ears, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+  for (int i = 0; i < 250; ++i) {
+    const Place place = anywhere();
+    const Emitter emitter = stage.manager->make_emitter({.place = place});
+    const auto sound = static_cast<std::size_t>(random.below(8));
+    const Raised raised = stage.manager->raise(Name("s" + std::to_string(sound)), {}, emitter);
+    things.push_back({emitter, place, sound, raised.playback().id()});
+  }
+  stage.render(Seconds{0.2});
+  int different = 0;
+  for (int step = 0; step < steps; ++step) {
+    const auto before = sounding(stage);
+    // Only who sounds is kept where it is told to be, to the millimetre: all jump far enough to be kept.
+    const auto jump = [&] { return random.between(4, 9) * (random.below(2) == 0 ? 1 : -1); };
+    for (Thing& thing : things) {
+      thing.place = random.below(3) == 0 ? anywhere() : Place{thing.place.x + jump(), thing.place.y, thing.place.z + jump()};
+      stage.manager->place(thing.emitter, thing.place);
+    }
+    if (random.below(4) == 0) {
+      ears = anywhere();
+      stage.manager->set_listener(0, {.place = ears, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+    }
+    std::vector<float> block(1600);
+    stage.manager->render(block);
+    stage.manager->update({});
+    const auto heard = sounding(stage);
+    // The plain search: all that can be heard, the loudest first, with 3 dB more for who has a voice.
+    struct Heard {
+      int rank;
+      double level;
+      PlaybackId id;
+      std::size_t sound;
+    };
+    std::vector<Heard> all;
+    for (const Thing& thing : things) {
+      const double metres = std::hypot(thing.place.x - ears.x, thing.place.y - ears.y, thing.place.z - ears.z);
+      const double far = crowd.far[thing.sound];
+      if (metres >= far) continue;
+      const double left = std::min(1.0, (far - metres) / (far * 0.25));
+      const double amplitude = 1 / std::max(1.0, metres) * left * left * (3 - 2 * left);
+      constexpr double clip = -9.03, faintest = -120;  // below which nobody hears it
+      if (crowd.gains[thing.sound] + clip + 20 * std::log10(amplitude) < faintest + 0.01) continue;
+      const bool has = std::binary_search(before.begin(), before.end(), thing.id);
+      all.push_back({crowd.ranks[thing.sound], crowd.gains[thing.sound] + 20 * std::log10(amplitude) + (has ? 3 : 0), thing.id, thing.sound});
+    }
+    std::sort(all.begin(), all.end(),
+              [](const Heard& a, const Heard& b) { return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id); });
+    std::vector<PlaybackId> expected;
+    std::array<int, 8> of_sound{};
+    bool close = false;  // two so near to each other that the units of places decide
+    double last = 1e9;
+    for (const Heard& its : all) {
+      if (expected.size() == voices) {
+        close = close || std::abs(its.level - last) < 0.05;
+        break;
+      }
+      if (!crowd.limits.empty() && crowd.limits[its.sound] > 0 && of_sound[its.sound]++ >= crowd.limits[its.sound]) {
+        close = close || std::abs(its.level - last) < 0.05;
+        continue;
+      }
+      expected.push_back(its.id);
+      last = its.level;
+    }
+    std::sort(expected.begin(), expected.end());
+    different += heard != expected && !close ? 1 : 0;
+  }
+  return different;
+}
+
+}  // namespace
+
+TEST_CASE("those are heard that a plain search over all finds the loudest, in thousands of worlds") {
+#ifdef TIDEWATER_SANITIZED
+  constexpr int worlds = 4, steps = 10;
+#else
+  constexpr int worlds = 40, steps = 60;
+#endif
+  int different = 0;
+  for (std::uint64_t seed = 1; seed <= worlds; ++seed) different += differences(seed, {}, steps);
+  CHECK(different == 0);
+}
+
+TEST_CASE("places, raises, updates and rendering in four threads leave nothing behind") {
+  Stage stage(loop("far=\"60 m\"") + "[sounds.b]\nclips=[\"n-1.wav\"]\nplace=\"world\"\n[events.b]\nstart=\"b\"\n", {}, {}, true);
+  SoundManager& manager = *stage.manager;
+  std::atomic<bool> done{false};
+  std::vector<std::thread> threads;
+  for (std::uint64_t seed : {1U, 2U})
+    threads.emplace_back([&manager, &done, seed] {
+      Random random(seed);
+      std::vector<Emitter> emitters(50);
+      std::vector<Place> places(50);
+      while (!done) {
+        for (std::size_t i = 0; i < emitters.size(); ++i) {
+          places[i] = {random.between(-90, 90), 0, random.between(-90, 90)};
+          if (random.below(20) == 0) {
+            manager.give_up(emitters[i]);
+            emitters[i] = manager.make_emitter({.place = places[i], .parent = random.below(3) == 0 ? emitters[random.below(50)] : Emitter{}});
+            if (emitters[i]) manager.raise("a", {}, emitters[i]);
+          }
+        }
+        manager.place(emitters, places);
+        manager.raise("b", {}, emitters[random.below(50)]);
+        manager.set_listener(random.below(2), {.place = places[0], .facing = {1, 0, 0}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+        std::this_thread::sleep_for(std::chrono::microseconds(200));
+      }
+      for (const Emitter emitter : emitters) manager.give_up(emitter);
+    });
+  threads.emplace_back([&] {
+    while (!done) manager.update(Seconds{0.002}), std::this_thread::sleep_for(std::chrono::microseconds(300));
+  });
+  std::vector<float> block(512);
+  float peak = 0;
+  for (int i = 0; i < 400; ++i) {
+    manager.render(block);
+    for (const float sample : block) peak = std::max(peak, std::abs(sample));
+    std::this_thread::sleep_for(std::chrono::microseconds(500));
+  }
+  done = true;
+  for (std::thread& thread : threads) thread.join();
+  CHECK(peak <= 1);
+  for (int i = 0; i < 200; ++i) {
+    manager.render(block);
+    manager.update(Seconds{0.005});
+  }
+  CHECK(manager.stats().playbacks == 0);
+}
+
+TEST_CASE("a journal written by hand says where things are") {
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml", book_head + loop(""));
+  const Bank bank = compile_book(folder.path("book.toml"));
+  const JournalScript script = parse_journal(R"({"at": 0, "request": "listener", "place": [0, 0, 0]}
+{"at": 0, "kept": [{"emitter": 7, "place": [2, 0, 0]}]}
+{"at": "0.1 s", "request": "raise", "event": "a", "emitter": 7}
+{"at": "0.6 s", "kept": [{"emitter": 7, "place": [-4, 0, 0]}]}
+{"at": "1 s", "kept": [{"emitter": 7, "gone": true}]}
+{"at": "1.2 s", "end": true}
+)",
+                                             "hand.jsonl");
+  SoundManager manager(options_of(script));
+  Take take;
+  replay(script, bank, manager, [&](std::span<const float> block) { take.append(block); });
+  CHECK(level_of(take.part(0.3, 0.2), 1) == Approx(-6.02).margin(0.1));
+  CHECK(take.part(0.3, 0.2).rms(0) < 0.001);
+  CHECK(level_of(take.part(0.7, 0.2), 0) == Approx(-12.04).margin(0.1));
+  CHECK(take.part(1.1, 0.1).peak() < 0.001);
+  CHECK_THROWS_WITH(parse_journal("{\"at\": 0, \"kept\": [{\"emitter\": 7, \"place\": [2, 0]}]}\n", "h"),
+                    Contains("\"place\" must be three numbers, such as [12, 0, -3.5]"));
+}
+
+TEST_CASE("what is kept goes into a file beside the journal, small, and gives the same samples again") {
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml", book_head + loop("far=\"60 m\"\nfade-out=\"40 ms\""));
+  const Bank bank = compile_book(folder.path("book.toml"));
+  Take original;
+  {
+    JournalFile journal(folder.path("trip.journal.jsonl"));
+    SoundManager manager({.voices = 8, .journal = journal.sink(), .offline = true});
+    manager.load(bank);
+    Random random(9);
+    std::vector<Emitter> emitters;
+    std::vector<Place> places;
+    for (int i = 0; i < 200; ++i) {
+      places.push_back({random.between(-150, 150), 0, random.between(-150, 150)});
+      emitters.push_back(manager.make_emitter({.place = places.back()}));
+      manager.raise("a", {}, emitters.back());
+    }
+    std::vector<float> block(1600);
+    for (int frame = 0; frame < 240; ++frame) {
+      for (Place& place : places) place.x += 1.4 / 60, place.z += random.between(-0.02, 0.02);
+      manager.place(emitters, places);
+      manager.set_listener(0, {.place = {frame * 0.2, 1.7, 0}, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+      if (frame % 20 == 5) manager.give_up(emitters[static_cast<std::size_t>(frame / 20)]);
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+      original.append(block);
+    }
+  }
+  CHECK_THAT(folder.read("trip.journal.jsonl"), Contains("\"world\":\"trip.journal.world\""));
+  const std::string world = folder.read("trip.journal.world");
+  CHECK(world.size() > 1000);
+  CHECK(world.size() < 30'000);  // the places alone would be 200 * 240 * 24 bytes
+  const auto again = [&] {
+    const JournalScript script = read_journal(folder.path("trip.journal.jsonl"));
+    SoundManager manager(options_of(script));
+    std::vector<float> samples;
+    replay(script, bank, manager, [&](std::span<const float> block) { samples.insert(samples.end(), block.begin(), block.end()); });
+    return samples;
+  };
+  CHECK((again() == original.samples));
+  folder.write("trip.journal.world", world.substr(0, world.size() / 2));  // a crash
+  CHECK(again().size() == original.samples.size());
+  folder.write("trip.journal.world", "no such thing");
+  CHECK_THROWS_WITH(again(), Contains("is not what was kept of emitters"));
+  std::filesystem::remove(folder.path("trip.journal.world"));
+  CHECK_THROWS_WITH(again(), Contains("'trip.journal.world' with the places of its emitters does not lie beside it"));
+}
+
+TEST_CASE("books say where things are heard, and what is wrong with it") {
+  const std::string head = book_head + "[events.a]\nstart=\"a\"\n[sounds.a]\nclips=[\"hum.wav\"]\n";
+  const Folder folder;
+  write_stage_clips(folder);
+  const auto problem = [&](const std::string& keys) {
+    const ReadBook read = parse_book(head + keys, folder.path("book.toml"));
+    return read.problems.empty() ? std::string() : read.problems.front().message;
+  };
+  const std::string world = "place=\"world\"\n";
+  CHECK(problem(world) == "");
+  CHECK_THAT(problem(world + "near=\"30 m\"\nfar=\"20 m\""), Contains("near, 30 m, must be less than far, 20 m"));
+  CHECK_THAT(problem(world + "radius=\"-1 m\""), Contains("negative"));
+  CHECK_THAT(problem(world + "distance=[]"), Contains("it needs from 2 to 64"));
+  CHECK_THAT(problem(world + "distance=[[\"2 m\", \"0 dB\"]]"), Contains("has 1 points"));
+  CHECK_THAT(problem(world + "distance=[[\"9 m\", \"0 dB\"], [\"3 m\", \"-6 dB\"]]"), Contains("put points in order of distance"));
+  CHECK_THAT(problem(world + "distance=[[\"3 m\", \"0 dB\"], [\"3 m\", \"-6 dB\"]]"), Contains("each at one of its own"));
+  CHECK_THAT(problem(world + "distance=[[\"3 m\", \"0 dB\"], [3, 4]]"), Contains("is a distance and a level"));
+  CHECK_THAT(problem(world + "distance=\"invers\""), Contains("inverse"));
+  CHECK_THAT(problem(world + "cone={outer=\"90 deg\"}"), Contains("a cone needs its inner angle"));
+  CHECK_THAT(problem(world + "cone={inner=\"90 deg\", outer=\"30 deg\"}"), Contains("is smaller than its inner one"));
+  CHECK_THAT(problem(world + "far=\"20\""), Contains("lacks a unit; write \"20 m\""));
+  CHECK_THAT(problem(world + "pan=\"30 % left\""), Contains("'pan' has no effect in the world"));
+}
