@@ -88,6 +88,9 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"uneven-length", "clips that take turns, one more than four times as long as another"},
       {"uneven-spectrum", "clips that take turns, their balance more than an octave and a half apart"},
       {"long-fade-in", "a fade-in that is longer than its clip"},
+      {"no-effect", "a key that has no effect: of the world on a sound on the screen, or a pan in the world"},
+      {"heard-everywhere", "a sound in the world whose far is 1 km or more: it takes a voice wherever it is"},
+      {"stereo-in-world", "a stereo clip of a sound in the world: it comes from one place, and loses its width"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation",
        "a sound with one clip and no range of pitch or gain; not of music, ambience, speech, what is longer than 4 s or has a spacing of 5 "

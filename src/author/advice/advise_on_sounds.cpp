@@ -23,6 +23,10 @@ constexpr double wide_gain = 14;        // dB
 constexpr Seconds long_clip{4};
 constexpr Seconds seldom{5};
 
+constexpr Metres everywhere{1000};
+constexpr std::array<std::string_view, 9> of_the_world = {"near", "far",     "radius", "distance", "rolloff",
+                                                          "cone", "doppler", "air",    "when-gone"};
+
 template <class T>
 double width(const Range<T>& range) {
   return range.low == range.high ? 0 : range.high.value - range.low.value;
@@ -189,6 +193,31 @@ void about_choice(Advising& advising, const BookSound& sound, const BookChoice& 
       });
 }
 
+/// What it says of its place.
+void about_place(Advising& advising, const BookSound& sound) {
+  const bool in_world = sound.world.place == Where::world;
+  for (const BookSetting& setting : sound.settings) {
+    const bool its = setting.from == "own" || setting.from.empty();
+    const bool of_world = std::find(of_the_world.begin(), of_the_world.end(), setting.key) != of_the_world.end();
+    if (!its || (in_world ? setting.key != "pan" : !of_world)) continue;
+    advising.advise(sound.place, "no-effect", sound.name, 0,
+                    in_world ? fmt::format("'{}' is in the world, where its place says from which side it is heard: its pan has no effect", sound.name)
+                             : fmt::format("'{}' is on the screen, where its {} has no effect; write place = \"world\"", sound.name, setting.key));
+  }
+  if (!in_world) return;
+  if (sound.world.silent_from >= everywhere)
+    advising.advise(sound.place, "heard-everywhere", sound.name, sound.world.silent_from.value,
+                    fmt::format("'{}' is heard up to {} away: wherever it is, it takes a voice from others; is that meant?", sound.name,
+                                to_text(sound.world.silent_from)));
+  for (const auto& layer : sound.layers)
+    each_playable(advising, layer, [&](const BookClip& clip) {
+      if (advising.facts(clip.path).stereo)
+        advising.advise(clip.place, "stereo-in-world", clip.path, 0,
+                        fmt::format("'{}' is stereo, and '{}' is in the world: it comes from one place, and its two sides as one", clip.path,
+                                    sound.name));
+    });
+}
+
 void about_sound(Advising& advising, const BookSound& sound) {
   about_placeholders(advising, sound);
   for (const auto& layer : sound.layers) {
@@ -197,6 +226,7 @@ void about_sound(Advising& advising, const BookSound& sound) {
     for (const auto& choice : layer.choices) about_choice(advising, sound, choice);
   }
   about_ranges(advising, sound);
+  about_place(advising, sound);
   about_variation(advising, sound);
   if (std::any_of(sound.layers.begin(), sound.layers.end(), loops) && sound.retrigger == Retrigger::overlap && sound.limit == 0)
     advising.advise(sound.place, "stacking-loop", sound.name, 0,

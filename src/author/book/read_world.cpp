@@ -101,7 +101,6 @@ void read_world(Problems& problems, const Keys& table, BookSound& sound) {
   if (!world.points.empty() && world.points.back().at > world.silent_from)
     wrong("distance", fmt::format("its last point, {}, lies beyond far, {}, where nothing is heard any more", to_text(world.points.back().at),
                                   to_text(world.silent_from)));
-  if (table.contains("pan")) wrong("pan", "'pan' has no effect in the world: its place says from where it is heard");
 }
 
 }  // namespace tidewater

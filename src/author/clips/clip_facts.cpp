@@ -163,6 +163,7 @@ ClipFacts measure(const Audio& audio) {
       facts.ends = std::max(facts.ends, std::abs(static_cast<double>(at(end, channel))));
   float apart = 0;
   for (std::size_t i = 0; width == 2 && i < count; ++i) apart = std::max(apart, std::abs(at(i, 0) - at(i, 1)));
+  facts.stereo = width == 2;
   facts.really_mono = width == 2 && apart <= heard_apart * peak;
   facts.offset = sums.sum / static_cast<double>(audio.samples.size());
   // From frame to frame a sine changes with (2 sin(pi f / rate))^2 times its power.

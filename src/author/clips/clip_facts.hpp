@@ -25,6 +25,7 @@ struct ClipFacts {
   int clipped = 0;                ///< runs of three samples or more at full scale
   Hertz brightness;               ///< the frequency at which its power has its balance (root of the mean square)
   double ends = 0;                ///< how far its first and its last frame are from the middle, whichever is further
+  bool stereo = false;
   bool really_mono = false;       ///< two channels that are the same
   double seam = 0;                ///< jump from its last sample to its first
   double steepest_near_seam = 0;  ///< largest jump within 20 ms of either end

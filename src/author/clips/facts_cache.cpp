@@ -15,7 +15,7 @@ namespace fs = std::filesystem;
 using Json = nlohmann::json;
 
 /// Part of every key: facts of another way of measuring are not found.
-constexpr int measuring = 2;
+constexpr int measuring = 3;
 constexpr std::uintmax_t largest_cache = 64U << 20U;
 
 double written(Decibels level) { return level == silence ? -1e9 : level.value; }
@@ -35,6 +35,7 @@ std::string line_of(const std::string& key, const ClipFacts& f) {
                      {"rate", f.shape.rate.value},
                      {"loop", f.shape.loop ? Json{f.shape.loop->low.value, f.shape.loop->high.value} : Json()},
                      {"ends", f.ends},
+                     {"stereo", f.stereo},
                      {"mono", f.really_mono},
                      {"seam", f.seam},
                      {"near", f.steepest_near_seam},
@@ -59,6 +60,7 @@ FactsCache::FactsCache() : path_((fs::path(cache_folder()) / "clips.jsonl").stri
     f.shape.rate = {json.at("rate")};
     if (const Json& loop = json.at("loop"); loop.is_array()) f.shape.loop = {{loop.at(0)}, {loop.at(1)}};
     f.ends = json.at("ends");
+    f.stereo = json.at("stereo");
     f.really_mono = json.at("mono");
     f.seam = json.at("seam");
     f.steepest_near_seam = json.at("near");
