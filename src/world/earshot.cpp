@@ -25,7 +25,7 @@ bool has_turned(const Whereabouts& a, const Whereabouts& b) {
 
 void Earshot::Rows::grow(std::size_t count) {
   if (count <= size()) return;
-  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none), known.resize(count);
+  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none), known.resize(count), heard.resize(count);
 }
 
 Whereabouts Earshot::Rows::where(std::uint32_t row) const {
@@ -198,9 +198,14 @@ void Earshot::hear(std::span<const std::uint32_t> voiced, const Emitters& from) 
     source.voiced = true;
     voiced_.push_back(start);
     if ((source.row & spot_bit) == 0) {
+      bool newest_counts = true;
       const std::lock_guard lock(from.mutex());
       const Whereabouts newest = from.newest(source.row);
-      if (newest != emitters_.where(source.row)) {
+      if (std::exchange(emitters_.heard[source.row], std::uint8_t{1}) == 0)
+        heard_rows_.push_back(source.row);
+      else
+        newest_counts = false;  // of two sounds of one emitter the first has looked
+      if (newest_counts && newest != emitters_.where(source.row)) {
         emitters_.set(source.row, newest);
         kept_.push_back({emitter_in(source.row, from.generation(source.row)), newest});
       }
@@ -240,14 +245,16 @@ void Earshot::pass(const Emitters& from) {
       world_pass::run({newest.x + at, newest.y + at, newest.z + at, emitters_.x.data() + at, emitters_.y.data() + at, emitters_.z.data() + at,
                        emitters_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at), std::min(in_a_pass, emitters_.size() - at)},
                       ears.data(), ears_.size(), found);
+      // What was heard in this update stays where it was heard, though it be placed meanwhile.
       const auto keep = [&](std::uint32_t slot) {
+        if (emitters_.heard[slot] != 0) return emitters_.set(slot, emitters_.at[slot]);
         const Whereabouts its = from.newest(slot);
         emitters_.set(slot, its);
         kept_.push_back({emitter_in(slot, from.generation(slot)), its});
       };
       for (std::size_t i = 0; i < found.moved_count; ++i) keep(found.moved[i]);
       for (std::size_t i = 0; i < found.near_count; ++i)
-        if (has_turned(from.newest(found.near[i]), emitters_.at[found.near[i]])) keep(found.near[i]);
+        if (has_turned(from.newest(found.near[i]), emitters_.at[found.near[i]]) && emitters_.heard[found.near[i]] == 0) keep(found.near[i]);
     }
     contend_all(found.near, found.near_count, 0);
   }
@@ -338,6 +345,8 @@ std::span<const Contender> Earshot::search(const Emitters& from, std::size_t mos
 
 void Earshot::close() {
   searching_ = false;
+  for (const std::uint32_t row : heard_rows_) emitters_.heard[row] = 0;
+  heard_rows_.clear();
   for (const Later& its : later_) {
     switch (its.what) {
       case Later::What::add: add(its.start, its.id, its.kind, its.own, its.emitter, its.at); break;

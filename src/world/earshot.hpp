@@ -94,7 +94,7 @@ class Earshot {
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
   std::span<const Contender> search(const Emitters& from, std::size_t most);
   void close();
-  /// Emitters whose state was kept since `open`, in no order; each once or twice.
+  /// Emitters whose state was kept since `open`, in no order; each once.
   struct Kept {
     Emitter emitter;
     Whereabouts at;
@@ -121,17 +121,18 @@ class Earshot {
   /// Side by side, for the pass over all of them.
   struct Rows {
     std::vector<std::int32_t> x, y, z;
-    std::vector<Whereabouts> at;         ///< of these the motion counts
+    std::vector<Whereabouts> at;         ///< as they were last kept; the pass moves x, y and z alone
     std::vector<std::uint32_t> kind;     ///< row of `cut_`: of all that plays from there
     std::vector<std::uint32_t> first;    ///< of that
     std::vector<std::uint8_t> known;     ///< it was kept once
+    std::vector<std::uint8_t> heard;     ///< kept by `hear` in the update that goes on: it moves no further in that
     std::size_t size() const { return x.size(); }
     void grow(std::size_t count);
     Whereabouts where(std::uint32_t row) const;
     void set(std::uint32_t row, const Whereabouts& its);
     template <class State>
     void state(State& s) {
-      s.list(x), s.list(y), s.list(z), s.list(at), s.list(kind), s.list(first), s.list(known);
+      s.list(x), s.list(y), s.list(z), s.list(at), s.list(kind), s.list(first), s.list(known), s.list(heard);
     }
   };
   struct Later {
@@ -168,6 +169,7 @@ class Earshot {
   bool searching_ = false;
   std::vector<Later> later_;
   std::vector<std::uint32_t> voiced_;
+  std::vector<std::uint32_t> heard_rows_;
   std::vector<float> cut_;  ///< of each kind: the square of the distance beyond which nobody is needed
   std::vector<std::uint32_t> moved_, near_;
   /// Small, as there may be many before the best are known.
