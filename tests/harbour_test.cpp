@@ -33,6 +33,14 @@ TEST_CASE("the harbour's book is good: all the advice is about its placeholders"
   CHECK(advice > 0);
 }
 
+TEST_CASE("a hundred thousand crickets move, and the walker hears as many as there are voices") {
+  const Folder folder;
+  const Ran ran = run(folder, BUILD_FOLDER "/examples/crowd/crowd --seconds 1");
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("100000 crickets") && Contains("      64   99936  "));
+  CHECK(run(folder, BUILD_FOLDER "/examples/crowd/crowd --seconds 0").exit == 2);
+}
+
 TEST_CASE("placeholders are marked where they are heard and shown") {
   const Folder folder;
   CHECK_THAT(run(folder, tool + " audition " + harbour_book + " steps --times 1 --trait surface=steel").out,

@@ -6,6 +6,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <set>
 
 #include "colour.hpp"
 #include "columns.hpp"
@@ -82,7 +83,10 @@ class Reader {
       rate_ = line.value("rate", rate_);
       return Told{"", "journal", fmt::format("{:.0f} Hz, seed {}, {} voices", rate_, text_at(line, "seed"), text_at(line, "voices")), {}};
     }
-    if (line.contains("updates") || line.contains("late") || line.contains("second")) return std::nullopt;
+    for (const auto* key : {"updates", "late", "second", "kept", "world"})
+      if (line.contains(key)) return std::nullopt;
+    // Where it goes from there, sixty times a second, is for pictures.
+    if (text_at(line, "request") == "listener" && !listeners_.insert(text_at(line, "listener")).second) return std::nullopt;
     Told told;
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
@@ -114,7 +118,10 @@ class Reader {
     if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
     if (line.contains("traits"))
       for (const auto& [name, value] : line["traits"].items()) add(fmt::format("{} = {}", name, text_of(value)));
+    if (told.what == "listener" || told.what == "no-listener") told.about = text_at(line, "listener");
     if (line.contains("emitter")) add("emitter " + text_at(line, "emitter"));
+    if (const auto place = line.find("place"); place != line.end() && place->is_array() && place->size() == 3)
+      add(fmt::format("at {:.1f}, {:.1f}, {:.1f} m", place->at(0).get<double>(), place->at(1).get<double>(), place->at(2).get<double>()));
     for (const auto* key : {"time", "fade"})
       if (line.contains(key)) add("over " + rounded(text_at(line, key)));
     if (line.contains("why")) add(text_at(line, "why"));
@@ -184,6 +191,7 @@ class Reader {
 
   double rate_ = 48000;
   std::size_t raises_ = 0;
+  std::set<std::string> listeners_;  ///< that there were
   std::map<std::string, std::string> event_of_;  ///< by the raise's number
 };
 
