@@ -229,7 +229,8 @@ class Held {
  public:
   Held() : control_({.voices = 256, .journal = [](const JournalEntry&) {}}) {
     load(bank_of(1, 48000));
-    for (int i = 0; i < 10256; ++i) ask(asked::Raise{.id = 0, .event = "calls.loop", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
+    for (int i = 0; i < 10256; ++i)
+      ask(asked::Raise{.id = 0, .event = "calls.loop", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
     step();
   }
 
@@ -239,7 +240,8 @@ class Held {
     for (int i = 0; i < 200; ++i) {
       load(other, &loading);
       for (int frame = 0; frame < 4; ++frame) step(&updating);
-      for (int n = 0; n < 20; ++n) ask(asked::Raise{.id = 0, .event = "other.event.1", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
+      for (int n = 0; n < 20; ++n)
+        ask(asked::Raise{.id = 0, .event = "other.event.1", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}});
       unload("other", &loading);
       for (int frame = 0; frame < 4; ++frame) step(&updating);
     }
@@ -249,7 +251,9 @@ class Held {
   }
   void raise(Times& times) {
     for (int i = 0; i < 4000; ++i) {
-      for (int n = 0; n < 5; ++n) ask(asked::Raise{.id = 0, .event = "calls.event.0", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}}, {}, &times);
+      for (int n = 0; n < 5; ++n)
+        ask(asked::Raise{.id = 0, .event = "calls.event.0", .emitter = {}, .place = {}, .velocity = {}, .facing = {}, .traits = {}}, {},
+            &times);
       step();
     }
   }

@@ -11,7 +11,9 @@
 
 #include "bank/bank_data.hpp"
 #include "base/random.hpp"
+#include "journal/kept_file.hpp"
 #include "play/asking.hpp"
+#include "tidewater/journal_file.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater::bench {
@@ -109,7 +111,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
   std::vector<Place> copy(places);
   std::vector<Emitter> copied(emitters);
   std::vector<float> block(1600);
-  Times copies, placed, passes, updates, held, o1, c1;
+  Times copies, placed, passes, updates, held;
   constexpr int frames = 300;
   for (int frame = 0; frame < frames; ++frame) {
     for (std::size_t i = 0; i < things; ++i) {
@@ -146,14 +148,14 @@ Found walk(double far, int listeners, std::uint32_t limit) {
       const Asking asking(*control);
       const auto locked = Clock::now();
       control->open_update();
-      if (frame >= 20) held.add(milliseconds_since(locked)), o1.add(milliseconds_since(locked));
+      if (frame >= 20) held.add(milliseconds_since(locked));
     }
     control->listen();
     {
       const Asking asking = Asking::going_on(*control);
       const auto locked = Clock::now();
       control->close_update(Seconds{1.0 / frames_a_second});
-      if (frame >= 20) held.add(milliseconds_since(locked)), c1.add(milliseconds_since(locked));
+      if (frame >= 20) held.add(milliseconds_since(locked));
     }
     if (frame >= 20) updates.add(milliseconds_since(began));
     control->render(block);
@@ -161,7 +163,6 @@ Found walk(double far, int listeners, std::uint32_t limit) {
   began = Clock::now();
   for (const Emitter emitter : emitters) control->world.emitters.give_up(emitter);
   found.give_up = milliseconds_since(began) * 1e6 / static_cast<double>(things);
-  fmt::print("open {:.1f} {:.1f} {:.1f} close {:.1f} {:.1f} {:.1f} us\n", o1.at(.5)*1e3,o1.at(.9)*1e3,o1.at(.99)*1e3,c1.at(.5)*1e3,c1.at(.9)*1e3,c1.at(.99)*1e3);
   found.copy = copies.at(0.5);
   found.place = placed.at(0.5);
   found.pass = passes.at(0.5);
@@ -171,11 +172,71 @@ Found walk(double far, int listeners, std::uint32_t limit) {
   return found;
 }
 
+struct Journalled {
+  double megabytes_a_minute = 0, lines_a_minute = 0, update = 0, without = 0;
+};
+
+/// Ten thousand walkers on a square kilometre, a loop each, one listener walking, for ten seconds.
+Journalled walkers() {
+  constexpr std::size_t count = 10'000;
+  constexpr int seconds = 10;
+  const Bank bank = loops(60, 0);
+  Journalled found;
+  for (const bool journalled : {false, true}) {
+    KeptWriter writer;
+    std::size_t kept = 0, lines = 0;
+    const auto sink = [&](const JournalEntry& entry) {
+      if (const auto* its = entry.as<noted::Kept>())
+        kept += writer.step(*its).size();
+      else
+        lines += to_json(entry).size() + 1;
+    };
+    SoundManager manager({.journal = journalled ? JournalSink(sink) : JournalSink(), .offline = true});
+    manager.load(bank);
+    Random random(3);
+    std::vector<Place> places(count);
+    std::vector<double> ways(count);
+    std::vector<Emitter> emitters(count);
+    manager.set_listener(0, {.place = {500, 1.7, 500}});
+    for (std::size_t i = 0; i < count; ++i) {
+      places[i] = {random.between(0, 1000), 0, random.between(0, 1000)};
+      ways[i] = random.between(0, 6.283);
+      emitters[i] = manager.make_emitter({.place = places[i]});
+      manager.raise(Name(data_of(bank).events[i % 40].name), {}, emitters[i]);
+    }
+    std::vector<float> block(1600);
+    Times updates;
+    for (int frame = 0; frame < seconds * frames_a_second; ++frame) {
+      for (std::size_t i = 0; i < count; ++i) {
+        ways[i] += random.between(-0.05, 0.05);
+        places[i].x += std::cos(ways[i]) * speed / frames_a_second;
+        places[i].z += std::sin(ways[i]) * speed / frames_a_second;
+      }
+      manager.place(emitters, places);
+      manager.set_listener(0, {.place = {500 + frame * speed / frames_a_second, 1.7, 500}});
+      if (frame == 10) kept = lines = 0;
+      const auto began = Clock::now();
+      manager.update(Seconds{1.0 / frames_a_second});
+      updates.add(milliseconds_since(began));
+      manager.render(block);
+    }
+    (journalled ? found.update : found.without) = updates.at(0.5);
+    if (journalled) {
+      found.megabytes_a_minute = static_cast<double>(kept) * 60 / seconds / 1e6;
+      found.lines_a_minute = static_cast<double>(lines) * 60 / seconds / 1e6;
+    }
+  }
+  return found;
+}
+
 }  // namespace
 
 void print_world_table() {
-  fmt::print("\n| 100,000 emitters with a loop each, all moving, 64 voices   | a pass over places |  update, median |      95 % |  lock, 99 % |\n");
-  fmt::print("| ---------------------------------------------------------- | -----------------: | --------------: | --------: | ----------: |\n");
+  fmt::print(
+      "\n| 100,000 emitters with a loop each, all moving, 64 voices   | a pass over places |  update, median |      95 % |  lock, 99 % "
+      "|\n");
+  fmt::print(
+      "| ---------------------------------------------------------- | -----------------: | --------------: | --------: | ----------: |\n");
   Found first;
   const auto row = [&](const char* what, double far, int listeners, std::uint32_t limit) {
     const Found found = walk(far, listeners, limit);
@@ -195,6 +256,12 @@ void print_world_table() {
              first.place / first.copy);
   fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one made", "-", first.make, "-");
   fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one given up", "-", first.give_up, "-");
+  const Journalled its = walkers();
+  fmt::print(
+      "\n10,000 walkers with a loop each on a square kilometre: {:.2f} MB a minute of what is kept, and {:.2f} MB of lines; an update "
+      "takes "
+      "{:.3f} ms with a journal, {:.3f} ms without\n",
+      its.megabytes_a_minute, its.lines_a_minute, its.update, its.without);
 }
 
 }  // namespace tidewater::bench

@@ -97,7 +97,8 @@ std::string clips_for(std::string_view key) {
   std::string text = key == "clips" || key == "layers" || key == "sketch" ? "" : "clips = [\"tone.wav\"]\n";
   if (key == "loop-between" || key == "loop-crossfade") text += "loop = true\n";
   if (key == "when-full") text += "limit = 3\n";
-  static const std::set<std::string_view> of_the_world = {"near", "far", "radius", "distance", "rolloff", "cone", "doppler", "air", "when-gone"};
+  static const std::set<std::string_view> of_the_world = {"near", "far",     "radius", "distance", "rolloff",
+                                                          "cone", "doppler", "air",    "when-gone"};
   if (of_the_world.contains(key)) text += "place = \"world\"\n";
   return text;
 }

@@ -21,8 +21,7 @@ std::vector<float> limited(std::vector<float> mono) {
   std::vector<float> other = mono;
   std::vector<float> both(128);
   for (std::size_t at = 0; at < mono.size(); at += 64) {
-    for (std::vector<float>* channel : {&mono, &other})
-      std::copy_n(channel->data() + at, 64, both.data() + (channel == &other ? 64 : 0));
+    for (std::vector<float>* channel : {&mono, &other}) std::copy_n(channel->data() + at, 64, both.data() + (channel == &other ? 64 : 0));
     limiter.run(both.data(), 64, 64);
     std::copy_n(both.data(), 64, mono.data() + at);
     std::copy_n(both.data() + 64, 64, other.data() + at);

@@ -229,8 +229,8 @@ void Asker::change_world() {
 
 void Asker::request() {
   if (random_.below(3) == 0) change_world();
-  static const std::vector<const char*> events = {"step", "hum", "hush", "both", "again", "few", "walk", "song", "nobody", "horn", "tread",
-                                                "buoy", "splash", "dark"};
+  static const std::vector<const char*> events = {"step", "hum",    "hush", "both",  "again", "few",    "walk",
+                                                  "song", "nobody", "horn", "tread", "buoy",  "splash", "dark"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
@@ -262,8 +262,9 @@ void Asker::request() {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
       const auto its = random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>();
-      const Raised raised =
-          random_.below(4) == 0 ? manager_.raise(event, its, a_place()) : manager_.raise(event, its, random_.below(3) == 0 ? Emitter{random_.below(5)} : an_emitter());
+      const Raised raised = random_.below(4) == 0
+                                ? manager_.raise(event, its, a_place())
+                                : manager_.raise(event, its, random_.below(3) == 0 ? Emitter{random_.below(5)} : an_emitter());
       for (std::size_t i = 0; i < raised.count; ++i) playbacks_.push_back(raised.playbacks[i]);
     }
   }

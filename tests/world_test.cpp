@@ -28,9 +28,7 @@ std::string loop(const std::string& more, const std::string& clip = "hum.wav") {
 
 double level_of(const Take& take, int channel) { return 20 * std::log10(take.rms(channel) / (0.5 / std::numbers::sqrt2)); }
 /// Of both channels together, in dB below what the clip has.
-double level_of(const Take& take) {
-  return 10 * std::log10((std::pow(take.rms(0), 2) + std::pow(take.rms(1), 2)) / 0.125);
-}
+double level_of(const Take& take) { return 10 * std::log10((std::pow(take.rms(0), 2) + std::pow(take.rms(1), 2)) / 0.125); }
 
 /// A stage with a listener at the origin that faces -z.
 struct World : Stage {
@@ -68,7 +66,9 @@ TEST_CASE("levels fall with the distance by the formulas of OpenAL and Web Audio
       {"distance=\"linear\"\nnear=\"2 m\"", [](double d) { return d <= 2 ? 1 : 1 - (d - 2) / 98; }},
       {"distance=\"exponential\"\nnear=\"2 m\"\nrolloff=\"200 %\"", [](double d) { return d <= 2 ? 1 : std::pow(d / 2, -2); }},
       {"distance=[[\"2 m\", \"0 dB\"], [\"12 m\", \"-20 dB\"], [\"40 m\", \"-30 dB\"]]",
-       [](double d) { return std::pow(10, (d <= 2 ? 0 : d <= 12 ? -2 * (d - 2) : d <= 40 ? -20 - (d - 12) * 10 / 28 : -30) / 20); }},
+       [](double d) {
+         return std::pow(10, (d <= 2 ? 0 : d <= 12 ? -2 * (d - 2) : d <= 40 ? -20 - (d - 12) * 10 / 28 : -30) / 20);
+       }},
   };
   for (const Law& law : laws) {
     INFO(law.keys);
@@ -127,7 +127,8 @@ TEST_CASE("every speaker of 5.1 and 7.1 has what comes from its direction, and n
       world.manager->update({});
       world.manager->render(block);
       std::vector<double> sums(width);
-      for (std::size_t i = width * 4800; i < block.size(); ++i) sums[i % width] += std::pow(static_cast<double>(block[i]), 2) / 4800 / 0.125;
+      for (std::size_t i = width * 4800; i < block.size(); ++i)
+        sums[i % width] += std::pow(static_cast<double>(block[i]), 2) / 4800 / 0.125;
       world.manager->give_up(emitter);
       world.manager->update({});
       world.manager->render(block);
@@ -160,7 +161,8 @@ TEST_CASE("a cone is heard in front of what faces somewhere") {
   World world(loop("radius=\"0 m\"\ncone={inner=\"60 deg\", outer=\"180 deg\", outside=\"-12 dB\"}"));
   const auto heard = [&](double degrees) {
     const Emitter emitter = world.manager->make_emitter(
-        {.place = {0, 0, -1}, .facing = {static_cast<float>(std::sin(degrees * pi / 180)), 0, static_cast<float>(std::cos(degrees * pi / 180))}});
+        {.place = {0, 0, -1},
+         .facing = {static_cast<float>(std::sin(degrees * pi / 180)), 0, static_cast<float>(std::cos(degrees * pi / 180))}});
     world.manager->raise("a", {}, emitter);
     const double level = level_of(world.render(Seconds{0.3}).part(0.2, 0.1));
     world.manager->give_up(emitter);
@@ -339,7 +341,8 @@ TEST_CASE("numbers that make no sense are told or defined, and nothing bursts or
   CHECK(world.manager->set_velocity(emitter, {1e6F, -1e6F, 1e6F}));
   CHECK(world.manager->raise("a", {}, Place{nan, 0, 0}).outcome == Outcome::not_a_number);
   CHECK(world.manager->raise("a", {}, Place{infinite, 0, 0}).outcome == Outcome::silent);  // brought to the world's end
-  CHECK(world.manager->set_listener(0, {.place = {nan, 0, 0}, .facing = {}, .up = {}, .velocity = {}, .gain = {}}) == Outcome::not_a_number);
+  CHECK(world.manager->set_listener(0, {.place = {nan, 0, 0}, .facing = {}, .up = {}, .velocity = {}, .gain = {}}) ==
+        Outcome::not_a_number);
   world.manager->raise("a", {}, emitter);
   const Take take = world.render(Seconds{0.5});
   CHECK(take.peak() < 0.6);
@@ -386,8 +389,9 @@ TEST_CASE("the pass over all places finds the same on every kind of machine, and
     for (auto& list : lists) list.resize(count + 64);
     const auto run = [&](auto& its, auto function, std::vector<std::uint32_t>& moved, std::vector<std::uint32_t>& near) {
       world_pass::Found found{moved.data(), 0, near.data(), 0};
-      function({its[0].data(), its[1].data(), its[2].data(), its[3].data(), its[4].data(), its[5].data(), kinds.data(), cut.data(), 7, count},
-               ears.data(), ears.size(), found);
+      function(
+          {its[0].data(), its[1].data(), its[2].data(), its[3].data(), its[4].data(), its[5].data(), kinds.data(), cut.data(), 7, count},
+          ears.data(), ears.size(), found);
       moved.resize(found.moved_count);
       near.resize(found.near_count);
     };
@@ -424,7 +428,8 @@ struct Crowd {
 std::vector<PlaybackId> sounding(const Stage& stage) {
   std::vector<PlaybackId> now;
   for (const auto& entry : stage.journal) {
-    if (const auto* decision = entry.as<noted::Decision>(); decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
+    if (const auto* decision = entry.as<noted::Decision>();
+        decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
       now.push_back(decision->playback);
     if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
     if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
@@ -490,7 +495,8 @@ int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
       constexpr double clip = -9.03, faintest = -120;  // below which nobody hears it
       if (crowd.gains[thing.sound] + clip + 20 * std::log10(amplitude) < faintest + 0.01) continue;
       const bool has = std::binary_search(before.begin(), before.end(), thing.id);
-      all.push_back({crowd.ranks[thing.sound], crowd.gains[thing.sound] + 20 * std::log10(amplitude) + (has ? 3 : 0), thing.id, thing.sound});
+      all.push_back(
+          {crowd.ranks[thing.sound], crowd.gains[thing.sound] + 20 * std::log10(amplitude) + (has ? 3 : 0), thing.id, thing.sound});
     }
     std::sort(all.begin(), all.end(),
               [](const Heard& a, const Heard& b) { return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id); });
@@ -544,7 +550,8 @@ TEST_CASE("places, raises, updates and rendering in four threads leave nothing b
           places[i] = {random.between(-90, 90), 0, random.between(-90, 90)};
           if (random.below(20) == 0) {
             manager.give_up(emitters[i]);
-            emitters[i] = manager.make_emitter({.place = places[i], .parent = random.below(3) == 0 ? emitters[random.below(50)] : Emitter{}});
+            emitters[i] =
+                manager.make_emitter({.place = places[i], .parent = random.below(3) == 0 ? emitters[random.below(50)] : Emitter{}});
             if (emitters[i]) manager.raise("a", {}, emitters[i]);
           }
         }

@@ -191,7 +191,7 @@ class Reader {
 
   double rate_ = 48000;
   std::size_t raises_ = 0;
-  std::set<std::string> listeners_;  ///< that there were
+  std::set<std::string> listeners_;              ///< that there were
   std::map<std::string, std::string> event_of_;  ///< by the raise's number
 };
 

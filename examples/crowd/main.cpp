@@ -84,8 +84,8 @@ void walk(int seconds) {
     }
     std::sort(updates.begin(), updates.end());
     const Stats stats = manager.stats();
-    std::printf("  %6d  %6.2f ms  %11.2f ms  %6.2f ms  %8u  %6u  %6.1f dB\n", second, placing / frames_a_second, updates[updates.size() / 2],
-                updates.back(), stats.voices, stats.dormant, decibels(static_cast<double>(peak)).value);
+    std::printf("  %6d  %6.2f ms  %11.2f ms  %6.2f ms  %8u  %6u  %6.1f dB\n", second, placing / frames_a_second,
+                updates[updates.size() / 2], updates.back(), stats.voices, stats.dormant, decibels(static_cast<double>(peak)).value);
   }
 }
 

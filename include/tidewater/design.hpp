@@ -56,15 +56,15 @@ struct ConeDesign {
 /// How a sound is heard in the world.
 struct WorldDesign {
   Where place = Where::screen;
-  Metres full_within{1};         ///< `near`
-  Metres silent_from{100};       ///< `far`
-  Metres radius{0.5};            ///< of the thing itself: all round and full inside
+  Metres full_within{1};    ///< `near`
+  Metres silent_from{100};  ///< `far`
+  Metres radius{0.5};       ///< of the thing itself: all round and full inside
   Falloff falloff = Falloff::inverse;
   std::vector<FalloffPoint> points;
-  double rolloff = 1;            ///< how much quicker or slower it falls than the formula
+  double rolloff = 1;  ///< how much quicker or slower it falls than the formula
   ConeDesign cone;
-  double doppler = 1;            ///< share of what speed does to the pitch
-  double air = 1;                ///< share of what the way through air takes from the treble
+  double doppler = 1;  ///< share of what speed does to the pitch
+  double air = 1;      ///< share of what the way through air takes from the treble
   WhenGone when_gone = WhenGone::by_kind;
   friend bool operator==(const WorldDesign&, const WorldDesign&) = default;
 };

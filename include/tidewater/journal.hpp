@@ -38,8 +38,8 @@ struct Head {
 
 /// A request, before what was decided on it.
 struct Asked {
-  Frames lands;  ///< the end of the block that was being rendered, where it is heard; or else when it was asked
-  Frames into;   ///< of a raise: how far into that block it came
+  Frames lands;            ///< the end of the block that was being rendered, where it is heard; or else when it was asked
+  Frames into;             ///< of a raise: how far into that block it came
   bool meanwhile = false;  ///< it came while an update was under way
   Request request;
   std::shared_ptr<const void> keeps;  ///< the request's texts, as long as a copy of this lives

@@ -38,7 +38,7 @@ struct JournalScript {
   std::string file;       ///< as it was called when it was read
   std::vector<ScriptedRequest> requests;
   std::map<PlaybackId, std::string> sounds;  ///< of the recording's playbacks: by these they are found in tomorrow's book
-  std::vector<ScriptedKept> kept;                ///< in order
+  std::vector<ScriptedKept> kept;            ///< in order
   std::vector<noted::Late> late;
   std::vector<noted::Sums> sums;        ///< of what was decided
   std::size_t late_streams = 0;         ///< times that the disk was late for a stream; a replay plays it in time

@@ -38,11 +38,12 @@ struct Emitter {
 
 /// What an emitter begins with.
 struct EmitterDesign {
-  Place place = {};     ///< of one that hangs on another: from that one, along its axes
-  Vector velocity = {}; ///< by which its pitch rises and falls; of one that hangs on another, on top of that one's
-  Vector facing = {};   ///< for sounds that have a cone; zero for all round
-  Emitter parent = {};  ///< it hangs on this one and goes where it goes
-  std::span<const Trait> traits = {};  ///< of all that is raised on it, as far as a raise does not say otherwise; a child has its parent's, too
+  Place place = {};      ///< of one that hangs on another: from that one, along its axes
+  Vector velocity = {};  ///< by which its pitch rises and falls; of one that hangs on another, on top of that one's
+  Vector facing = {};    ///< for sounds that have a cone; zero for all round
+  Emitter parent = {};   ///< it hangs on this one and goes where it goes
+  std::span<const Trait> traits =
+      {};  ///< of all that is raised on it, as far as a raise does not say otherwise; a child has its parent's, too
 };
 
 inline constexpr std::size_t most_listeners = 8;

@@ -186,9 +186,9 @@ struct Sound {
   Part points;                                    ///< of the falloff
   std::uint32_t when_gone = 0;                    ///< 0 by kind, 1 stop, 2 finish
   std::uint32_t reserved = 0;
-  double full_within = 0, silent_from = 0, radius = 0;              ///< metres
-  double rolloff = 0, doppler = 0, air = 0;                         ///< 1 is natural
-  double cone_inner = 0, cone_outer = 0, cone_outside = 0;          ///< degrees, degrees, decibels
+  double full_within = 0, silent_from = 0, radius = 0;      ///< metres
+  double rolloff = 0, doppler = 0, air = 0;                 ///< 1 is natural
+  double cone_inner = 0, cone_outer = 0, cone_outside = 0;  ///< degrees, degrees, decibels
 };
 
 /// A point of the curve along which a sound falls with its distance.

@@ -90,8 +90,8 @@ class RecordReader {
   bool parts() {
     return section(file::Kind::texts, texts_) && section(file::Kind::values, values_.all) && section(file::Kind::uses, uses_.all) &&
            section(file::Kind::choices, choices_.all) && section(file::Kind::layers, layers_.all) &&
-           section(file::Kind::responses, responses_.all) &&
-           section(file::Kind::falloffs, falloffs_.all) && about() && bases() && groups() && clips() && sounds() && events();
+           section(file::Kind::responses, responses_.all) && section(file::Kind::falloffs, falloffs_.all) && about() && bases() &&
+           groups() && clips() && sounds() && events();
   }
 
   bool about() {

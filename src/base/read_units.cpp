@@ -38,8 +38,8 @@ std::string plain(std::string_view text) {
   struct Sign {
     std::string_view written, meant;
   };
-  constexpr Sign signs[] = {{"\u2212", "-"},  {"\u2013", "-"}, {"\u00b1", "+-"}, {"\u00d7", "x"},
-                            {"\u2026", ".."}, {"\u00a0", " "}, {"+/-", "+-"},    {"...", ".."}, {"\u00b0", "deg"}};
+  constexpr Sign signs[] = {{"\u2212", "-"}, {"\u2013", "-"}, {"\u00b1", "+-"}, {"\u00d7", "x"},  {"\u2026", ".."},
+                            {"\u00a0", " "}, {"+/-", "+-"},   {"...", ".."},    {"\u00b0", "deg"}};
   std::string out;
   for (std::size_t i = 0; i < text.size();) {
     const auto* sign =

@@ -11,8 +11,8 @@ namespace tidewater {
 /// Where a thing is and how it moves, as decisions take it and a journal keeps it: in whole numbers, so that what is written is what
 /// was decided by, and 100 km from the origin is as exact as at the origin.
 struct Whereabouts {
-  std::int32_t x = 0, y = 0, z = 0;           ///< 1024ths of a metre
-  std::int32_t vx = 0, vy = 0, vz = 0;        ///< 64ths of a metre a second
+  std::int32_t x = 0, y = 0, z = 0;                       ///< 1024ths of a metre
+  std::int32_t vx = 0, vy = 0, vz = 0;                    ///< 64ths of a metre a second
   std::int16_t facing_x = 0, facing_y = 0, facing_z = 0;  ///< of a unit vector, times `facing_unit`; zero for none
   friend constexpr bool operator==(const Whereabouts&, const Whereabouts&) = default;
 };

@@ -72,7 +72,7 @@ class Limiter {
     std::int64_t quiet_frames = 0;                       ///< since this channel had anything at all
   };
   std::vector<Past> past_;
-  std::array<float, most_frames> peaks_{};                          ///< of the frames `filter_delay` before those
+  std::array<float, most_frames> peaks_{};  ///< of the frames `filter_delay` before those
   float peak_before_ = 0;
   SlidingLeast least_;
   std::array<double, look_ahead> released_{};  ///< the least, rising slowly

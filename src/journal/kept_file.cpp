@@ -138,8 +138,8 @@ std::string KeptWriter::step(const noted::Kept& kept) {
     const Whereabouts at = its->gone ? known.at : whereabouts_of(*its);
     const bool moves = at.vx != known.at.vx || at.vy != known.at.vy || at.vz != known.at.vz;
     const bool turns = at.facing_x != known.at.facing_x || at.facing_y != known.at.facing_y || at.facing_z != known.at.facing_z;
-    const std::uint64_t has = (its->gone ? gone : 0) | (its_generation != known.generation ? generation : 0) | (moves ? velocity : 0) |
-                              (turns ? facing : 0);
+    const std::uint64_t has =
+        (its->gone ? gone : 0) | (its_generation != known.generation ? generation : 0) | (moves ? velocity : 0) | (turns ? facing : 0);
     put(static_cast<std::int64_t>(static_cast<std::uint64_t>(slot(its) - before) << bits | has));
     before = slot(its);
     if ((has & generation) != 0) put(its_generation);
@@ -148,8 +148,7 @@ std::string KeptWriter::step(const noted::Kept& kept) {
     if (moves)
       for (const std::int64_t change : {at.vx - known.at.vx, at.vy - known.at.vy, at.vz - known.at.vz}) put(change);
     if (turns)
-      for (const std::int64_t change :
-           {at.facing_x - known.at.facing_x, at.facing_y - known.at.facing_y, at.facing_z - known.at.facing_z})
+      for (const std::int64_t change : {at.facing_x - known.at.facing_x, at.facing_y - known.at.facing_y, at.facing_z - known.at.facing_z})
         put(change);
     known = {its_generation, at};
   }

@@ -291,12 +291,12 @@ class Player {
   std::size_t run_ = 0;                                         ///< of the script's updates
   std::vector<KeptState> kept_;
   std::size_t next_kept_ = 0;
-  std::uint64_t update_ = 0;                                                 ///< made so far, all runs together
+  std::uint64_t update_ = 0;                                             ///< made so far, all runs together
   std::unordered_map<std::uint64_t, const noted::KeptEmitter*> places_;  ///< last that a journal written by hand says, by emitter
-  std::size_t next_ = 0;                                        ///< request that comes next
-  bool under_way_ = false;                                      ///< an update is
-  std::uint64_t updates_ = 0;                                   ///< made in this run
-  std::uint32_t behind_ = 0;                                    ///< requests of the frame that is played to that were carried out
+  std::size_t next_ = 0;                                                 ///< request that comes next
+  bool under_way_ = false;                                               ///< an update is
+  std::uint64_t updates_ = 0;                                            ///< made in this run
+  std::uint32_t behind_ = 0;                                             ///< requests of the frame that is played to that were carried out
 };
 
 }  // namespace

@@ -104,7 +104,8 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter, DefineGroup, SetGroupGain>;
+using Command =
+    std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter, DefineGroup, SetGroupGain>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {

@@ -119,8 +119,7 @@ void Voice::add_flat(const Into& into, int at, const float* samples, int count) 
   for (std::size_t i = 0; i + 1 < channels; i += 2)
     kernels::add(samples, {}, part(heard[i]), part(heard[i + 1]), into.bus.channel(heard[i]) + at, into.bus.channel(heard[i + 1]) + at,
                  count);
-  if (channels % 2 == 1)
-    kernels::add(samples, {part(heard[channels - 1])}, into.bus.channel(heard[channels - 1]) + at, count);
+  if (channels % 2 == 1) kernels::add(samples, {part(heard[channels - 1])}, into.bus.channel(heard[channels - 1]) + at, count);
 }
 
 /// Of a voice in the world.
@@ -138,7 +137,8 @@ void Voice::add_to_channels(const Into& into, int at, const float* samples, int 
     into.channels.advance(piece);
     const Moving after = level(true) * fold;
     for (std::size_t c = 0; c < most_channels; ++c)
-      if (heard[c]) kernels::add(samples + done, curve(before * from[c], after * into.channels.at(c), piece), into.bus.channel(c) + at + done, piece);
+      if (heard[c])
+        kernels::add(samples + done, curve(before * from[c], after * into.channels.at(c), piece), into.bus.channel(c) + at + done, piece);
   }
 }
 

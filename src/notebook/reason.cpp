@@ -99,7 +99,8 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("it is {} away, and far is {}", metres(r.number), metres(r.other));
     }
     case Code::emitter_gone:
-      return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number, sound);
+      return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number,
+                         sound);
     case Code::emitter_given_up: return "its emitter was given up";
     case Code::no_place:
       return fmt::format(
@@ -107,17 +108,19 @@ std::string words(const Reason& r, const KnownNames& known) {
           "place",
           r.name, sound);
     case Code::no_listener:
-      return fmt::format("{}: '{}' is a sound in the world, but there is no listener: it is heard as on the screen; call set_listener", r.name,
-                         sound);
+      return fmt::format("{}: '{}' is a sound in the world, but there is no listener: it is heard as on the screen; call set_listener",
+                         r.name, sound);
     case Code::stale_emitters:
       return fmt::format(
-          "an emitter that was given up, or never was here, was placed, moved or turned, or what is not a number was given for one; that is "
+          "an emitter that was given up, or never was here, was placed, moved or turned, or what is not a number was given for one; that "
+          "is "
           "harmless, and is not told again");
     case Code::too_many_listeners:
       return fmt::format("there is no listener {:.0f}: there may be {:.0f}, numbered from 0", r.number, r.other);
     case Code::no_emitters:
       return fmt::format(
-          "there are {:.0f} emitters, and there is room for no more: give up those that are gone, or give ManagerOptions::emitters more room",
+          "there are {:.0f} emitters, and there is room for no more: give up those that are gone, or give ManagerOptions::emitters more "
+          "room",
           r.number);
     case Code::no_playbacks:
       return fmt::format(

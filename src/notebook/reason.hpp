@@ -51,17 +51,17 @@ struct Reason {
     over_budget,        ///< `number` MiB of clips are in memory, of `other`
     unrendered,
     broken_samples,  ///< group `name`
-    out_of_range,        ///< `number` metres away, and `sound` is heard from `other` on
-    emitter_gone,        ///< number `number`
+    out_of_range,    ///< `number` metres away, and `sound` is heard from `other` on
+    emitter_gone,    ///< number `number`
     emitter_given_up,
     no_place,            ///< of event `name`; `sound` is in the world
     no_listener,         ///< the same
     stale_emitters,      ///< `number` times
     no_emitters,         ///< of `number`
     too_many_listeners,  ///< number `number`, of `other`
-    no_playbacks,    ///< of `number`
-    no_room,         ///< `number` requests
-    lines_lost,      ///< `number`
+    no_playbacks,        ///< of `number`
+    no_room,             ///< `number` requests
+    lines_lost,          ///< `number`
   };
 
   Code code = Code::none;

@@ -33,7 +33,7 @@ struct Happening {
   std::span<const Trait> traits;
   Emitter emitter;
   const std::optional<Whereabouts>& at;  ///< in the world, if it is known
-  std::int64_t base = 0;  ///< the frame that delays count from: what starts at once is heard there
+  std::int64_t base = 0;                 ///< the frame that delays count from: what starts at once is heard there
 };
 
 /// What comes with a request, and is not in a journal, or is not the game's to say.

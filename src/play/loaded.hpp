@@ -34,7 +34,7 @@ struct SoundMemory {
 struct LiveSound : PlayedSound {
   std::unique_ptr<const Hearing> hearing;  ///< of one in the world
   std::uint32_t heard_kind = 0;            ///< its number there, while it is loaded
-  std::uint64_t key = 0;  ///< of its draws
+  std::uint64_t key = 0;                   ///< of its draws
   SoundMemory* memory = nullptr;
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;

@@ -91,8 +91,9 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter em
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
   Raised raised;
   const Asking asking(*control_);
-  raised.outcome = control_->ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
-                                 {.into = control_->link.into_block(), .raised = &raised});
+  raised.outcome =
+      control_->ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
+                    {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
 

@@ -107,8 +107,7 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
 
   const NewStart as{id, happening.emitter.number, happening.base, heard, shape.pan, shape.low_pass, from};
   const LiveStart& started = voices.begin(sound, as, wanted);
-  if (from != nullptr)
-    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), happening.emitter, *happening.at);
+  if (from != nullptr) world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), happening.emitter, *happening.at);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;

@@ -132,7 +132,9 @@ void Control::need_from_voices() {
   }
   for (HeardKind& kind : world.earshot.kinds()) {
     if (kind.count == 0) continue;
-    kind.needed = world.voices_free || kind.rank > weakest.rank ? Level() : kind.rank < weakest.rank ? out_of_reach : weakest.level + clearly;
+    kind.needed = world.voices_free || kind.rank > weakest.rank ? Level()
+                  : kind.rank < weakest.rank                    ? out_of_reach
+                                                                : weakest.level + clearly;
   }
   // Where as many of a sound are heard as may be, the weakest of those has to be outdone.
   for (const VoicedLayer& layer : world.voiced) {
@@ -174,7 +176,8 @@ void Control::take_what_is_heard() {
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
   voices.bring_near(world.near);
-  for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>()) world.kept.push_back({its.emitter, false, its.at});
+  for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>())
+    world.kept.push_back({its.emitter, false, its.at});
   notebook.keep(link.now().at, world.updates, world.kept);
   world.earshot.close();
   world.listening = false;
@@ -222,8 +225,7 @@ std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& 
 
 void Control::join_world(LiveBank& bank) {
   for (LiveSound& sound : bank.sounds)
-    if (sound.hearing != nullptr)
-      sound.heard_kind = world.earshot.add_kind(kind_of(sound));
+    if (sound.hearing != nullptr) sound.heard_kind = world.earshot.add_kind(kind_of(sound));
 }
 
 void Control::leave_world(const std::list<LiveBank>& banks) {

@@ -113,12 +113,10 @@ inline constexpr auto description_of<asked::ClipDropped> = describe("clip-droppe
                                                                     field("load", &asked::ClipDropped::load, Use::usual));
 
 template <>
-inline constexpr auto description_of<asked::SetListener> = describe("listener", field("listener", &asked::SetListener::listener, Use::usual),
-                                                                    field("place", &asked::SetListener::place),
-                                                                    field("facing", &asked::SetListener::facing, Use::usual),
-                                                                    field("up", &asked::SetListener::up, Use::usual),
-                                                                    field("velocity", &asked::SetListener::velocity, Use::unusual),
-                                                                    field("gain", &asked::SetListener::gain, Use::unusual));
+inline constexpr auto description_of<asked::SetListener> =
+    describe("listener", field("listener", &asked::SetListener::listener, Use::usual), field("place", &asked::SetListener::place),
+             field("facing", &asked::SetListener::facing, Use::usual), field("up", &asked::SetListener::up, Use::usual),
+             field("velocity", &asked::SetListener::velocity, Use::unusual), field("gain", &asked::SetListener::gain, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::RemoveListener> = describe("no-listener",
                                                                        field("listener", &asked::RemoveListener::listener, Use::usual));

@@ -41,8 +41,8 @@ struct Candidate {
     too_late,  ///< all voices are taken, and it is too short to wait
   };
   Fate fate = Fate::voice;
-  bool all_fade = false;  ///< it may have a voice, but those that were told to go have not gone yet
-  bool unread = false;    ///< its clip is not in memory
+  bool all_fade = false;    ///< it may have a voice, but those that were told to go have not gone yet
+  bool unread = false;      ///< its clip is not in memory
   bool over_limit = false;  ///< as many of its sound are heard as may be
   std::uint32_t voice = ~0U;
 };

@@ -284,8 +284,8 @@ class Voices {
     std::int64_t at = 0;
     bool goes_on = false;           ///< the clock has moved since the update before
     std::int64_t since_before = 0;  ///< frames from the update before to the last
-    std::uint64_t levels = 0;  ///< the change of groups that all claims go by
-    std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
+    std::uint64_t levels = 0;       ///< the change of groups that all claims go by
+    std::size_t to_sweep = 0;       ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
   /// A start that waits for its clips; another one may have its place since.

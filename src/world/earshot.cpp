@@ -25,7 +25,8 @@ bool has_turned(const Whereabouts& a, const Whereabouts& b) {
 
 void Earshot::Rows::grow(std::size_t count) {
   if (count <= size()) return;
-  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none), known.resize(count), heard.resize(count);
+  x.resize(count), y.resize(count), z.resize(count), at.resize(count), kind.resize(count), first.resize(count, none), known.resize(count),
+      heard.resize(count);
 }
 
 Whereabouts Earshot::Rows::where(std::uint32_t row) const {
@@ -61,7 +62,8 @@ std::uint32_t Earshot::add_kind(const HeardKind& made) {
 }
 
 void Earshot::put_kind(std::uint32_t number, const HeardKind& kind) {
-  while (kinds_.size() <= number && kinds_.size() < most_kinds) free_kinds_.push_back(static_cast<std::uint32_t>(kinds_.size())), kinds_.emplace_back();
+  while (kinds_.size() <= number && kinds_.size() < most_kinds)
+    free_kinds_.push_back(static_cast<std::uint32_t>(kinds_.size())), kinds_.emplace_back();
   if (number >= kinds_.size()) return;
   std::erase(free_kinds_, number);
   kinds_[number] = kind;
@@ -242,9 +244,10 @@ void Earshot::pass(const Emitters& from) {
     {
       const std::lock_guard lock(from.mutex());
       const Emitters::Rows newest = from.rows();
-      world_pass::run({newest.x + at, newest.y + at, newest.z + at, emitters_.x.data() + at, emitters_.y.data() + at, emitters_.z.data() + at,
-                       emitters_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at), std::min(in_a_pass, emitters_.size() - at)},
-                      ears.data(), ears_.size(), found);
+      world_pass::run(
+          {newest.x + at, newest.y + at, newest.z + at, emitters_.x.data() + at, emitters_.y.data() + at, emitters_.z.data() + at,
+           emitters_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at), std::min(in_a_pass, emitters_.size() - at)},
+          ears.data(), ears_.size(), found);
       // What was heard in this update stays where it was heard, though it be placed meanwhile.
       const auto keep = [&](std::uint32_t slot) {
         if (emitters_.heard[slot] != 0) return emitters_.set(slot, emitters_.at[slot]);
@@ -260,10 +263,10 @@ void Earshot::pass(const Emitters& from) {
   }
   for (std::size_t at = 0; at < spots_.size(); at += in_a_pass) {
     world_pass::Found found{moved_.data(), 0, near_.data(), 0};
-    world_pass::run({spots_.x.data() + at, spots_.y.data() + at, spots_.z.data() + at, spots_.x.data() + at, spots_.y.data() + at,
-                     spots_.z.data() + at, spots_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at),
-                     std::min(in_a_pass, spots_.size() - at)},
-                    ears.data(), ears_.size(), found);
+    world_pass::run(
+        {spots_.x.data() + at, spots_.y.data() + at, spots_.z.data() + at, spots_.x.data() + at, spots_.y.data() + at, spots_.z.data() + at,
+         spots_.kind.data() + at, cut_.data(), static_cast<std::uint32_t>(at), std::min(in_a_pass, spots_.size() - at)},
+        ears.data(), ears_.size(), found);
     contend_all(found.near, found.near_count, spot_bit);
   }
 }
@@ -292,9 +295,8 @@ void Earshot::contend_all(const std::uint32_t* rows, std::size_t count, std::uin
 
 /// The best, so many at most, in order; no more of a kind than may be heard of it at once.
 void Earshot::keep_best(std::size_t most) {
-  std::sort(candidates_.begin(), candidates_.end(), [](const Candidate& a, const Candidate& b) {
-    return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id);
-  });
+  std::sort(candidates_.begin(), candidates_.end(),
+            [](const Candidate& a, const Candidate& b) { return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id); });
   for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::size_t taken = 0;
   for (std::size_t i = 0; i < candidates_.size() && taken < most; ++i) {
@@ -337,8 +339,8 @@ std::span<const Contender> Earshot::search(const Emitters& from, std::size_t mos
   keep_best(most);
   for (const Candidate& its : candidates_) {
     const Source& source = sources_[its.start];
-    contenders_.push_back({its.start, its.id,
-                           heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
+    contenders_.push_back(
+        {its.start, its.id, heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
   }
   return contenders_;
 }

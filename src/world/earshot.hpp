@@ -121,11 +121,11 @@ class Earshot {
   /// Side by side, for the pass over all of them.
   struct Rows {
     std::vector<std::int32_t> x, y, z;
-    std::vector<Whereabouts> at;         ///< as they were last kept; the pass moves x, y and z alone
-    std::vector<std::uint32_t> kind;     ///< row of `cut_`: of all that plays from there
-    std::vector<std::uint32_t> first;    ///< of that
-    std::vector<std::uint8_t> known;     ///< it was kept once
-    std::vector<std::uint8_t> heard;     ///< kept by `hear` in the update that goes on: it moves no further in that
+    std::vector<Whereabouts> at;       ///< as they were last kept; the pass moves x, y and z alone
+    std::vector<std::uint32_t> kind;   ///< row of `cut_`: of all that plays from there
+    std::vector<std::uint32_t> first;  ///< of that
+    std::vector<std::uint8_t> known;   ///< it was kept once
+    std::vector<std::uint8_t> heard;   ///< kept by `hear` in the update that goes on: it moves no further in that
     std::size_t size() const { return x.size(); }
     void grow(std::size_t count);
     Whereabouts where(std::uint32_t row) const;

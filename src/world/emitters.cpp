@@ -44,7 +44,8 @@ std::int32_t held(double units) {
 Whereabouts on(const Whereabouts& parent, const Whereabouts& own) {
   const Axes axes = axes_of(parent);
   const Axis place = turned(axes, {static_cast<double>(own.x), static_cast<double>(own.y), static_cast<double>(own.z)});
-  const Axis facing = turned(axes, {static_cast<double>(own.facing_x), static_cast<double>(own.facing_y), static_cast<double>(own.facing_z)});
+  const Axis facing =
+      turned(axes, {static_cast<double>(own.facing_x), static_cast<double>(own.facing_y), static_cast<double>(own.facing_z)});
   Whereabouts at;
   at.x = held(parent.x + place[0]);
   at.y = held(parent.y + place[1]);

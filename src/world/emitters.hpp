@@ -11,9 +11,9 @@
 #include <unordered_map>
 #include <vector>
 
+#include "base/whereabouts.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"
-#include "base/whereabouts.hpp"
 
 namespace tidewater {
 

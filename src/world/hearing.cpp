@@ -34,7 +34,7 @@ Axis velocity(const Whereabouts& w) { return {w.vx / velocity_unit, w.vy / veloc
 /// In degrees; the same on every machine (Abramowitz and Stegun 4.4.46: within 2e-8).
 double angle_of(double cosine) {
   const double x = std::min(1.0, std::abs(cosine));
-  constexpr std::array<double, 8> a = {1.5707963050,  -0.2145988016, 0.0889789874,  -0.0501743046,
+  constexpr std::array<double, 8> a = {1.5707963050, -0.2145988016, 0.0889789874, -0.0501743046,
                                        0.0308918810, -0.0170881256, 0.0066700901, -0.0012624911};
   double sum = 0;
   for (std::size_t i = a.size(); i-- > 0;) sum = sum * x + a[i];
@@ -124,8 +124,9 @@ HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<co
   heard.metres = static_cast<float>(metres);
   heard.speed = static_cast<float>(bent_by_speed(at, ears->at, to, metres, design.doppler));
   const double radius = design.radius.value;
-  const double all_round =
-      metres == 0 ? 1 : radius <= 0 ? 0 : std::clamp((all_round_from * radius - metres) / ((all_round_from - 1) * radius), 0.0, 1.0);
+  const double all_round = metres == 0   ? 1
+                           : radius <= 0 ? 0
+                                         : std::clamp((all_round_from * radius - metres) / ((all_round_from - 1) * radius), 0.0, 1.0);
   heard.channels = towards(layout, std::atan2(-dot(to, ears->right), -dot(to, ears->ahead)), all_round);
   for (float& channel : heard.channels) channel *= static_cast<float>(level);
   heard.low_pass = static_cast<float>(air_low_pass(metres, design.air));

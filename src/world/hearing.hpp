@@ -3,9 +3,9 @@
 #include <span>
 
 #include "base/heard_from.hpp"
+#include "base/whereabouts.hpp"
 #include "tidewater/layout.hpp"
 #include "world/distance.hpp"
-#include "base/whereabouts.hpp"
 
 namespace tidewater {
 

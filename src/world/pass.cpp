@@ -46,11 +46,12 @@ void run_vectors(const Stretch& s, const At* ears, std::size_t ear_count, Found&
     }
     const F cut = hn::GatherIndex(df, s.cut, hn::BitCast(di, hn::LoadU(du, s.kind + i)));
     const auto near = hn::Lt(nearest(kx, ky, kz), cut);
-    if (!hn::AllFalse(df, near)) found.near_count += hn::CompressStore(numbers, hn::RebindMask(du, near), du, found.near + found.near_count);
+    if (!hn::AllFalse(df, near))
+      found.near_count += hn::CompressStore(numbers, hn::RebindMask(du, near), du, found.near + found.near_count);
   }
   if (i < s.count)
-    run_scalar({s.x + i, s.y + i, s.z + i, s.kept_x + i, s.kept_y + i, s.kept_z + i, s.kind + i, s.cut, s.first + static_cast<std::uint32_t>(i),
-                s.count - i},
+    run_scalar({s.x + i, s.y + i, s.z + i, s.kept_x + i, s.kept_y + i, s.kept_z + i, s.kind + i, s.cut,
+                s.first + static_cast<std::uint32_t>(i), s.count - i},
                ears, ear_count, found);
 }
 

@@ -200,9 +200,10 @@ void about_place(Advising& advising, const BookSound& sound) {
     const bool its = setting.from == "own" || setting.from.empty();
     const bool of_world = std::find(of_the_world.begin(), of_the_world.end(), setting.key) != of_the_world.end();
     if (!its || (in_world ? setting.key != "pan" : !of_world)) continue;
-    advising.advise(sound.place, "no-effect", sound.name, 0,
-                    in_world ? fmt::format("'{}' is in the world, where its place says from which side it is heard: its pan has no effect", sound.name)
-                             : fmt::format("'{}' is on the screen, where its {} has no effect; write place = \"world\"", sound.name, setting.key));
+    advising.advise(
+        sound.place, "no-effect", sound.name, 0,
+        in_world ? fmt::format("'{}' is in the world, where its place says from which side it is heard: its pan has no effect", sound.name)
+                 : fmt::format("'{}' is on the screen, where its {} has no effect; write place = \"world\"", sound.name, setting.key));
   }
   if (!in_world) return;
   if (sound.world.silent_from >= everywhere)
@@ -213,8 +214,8 @@ void about_place(Advising& advising, const BookSound& sound) {
     each_playable(advising, layer, [&](const BookClip& clip) {
       if (advising.facts(clip.path).stereo)
         advising.advise(clip.place, "stereo-in-world", clip.path, 0,
-                        fmt::format("'{}' is stereo, and '{}' is in the world: it comes from one place, and its two sides as one", clip.path,
-                                    sound.name));
+                        fmt::format("'{}' is stereo, and '{}' is in the world: it comes from one place, and its two sides as one",
+                                    clip.path, sound.name));
     });
 }
 

@@ -88,9 +88,10 @@ const RowsOf<BookSound>& sound_rows() {
           .quantity({"pan", "\"centre\"", "\"30 % left .. 30 % right\"",
                      "Where it stands between the speakers, at equal power; drawn anew at each start. Of a stereo clip it is the balance."},
                     &BookSound::pan)
-          .word({"place", "\"screen\"", "\"world\"",
-                 "Whether it is the same wherever one stands, or is heard from where its emitter is, or the place that came with the event."},
-                of_world(&WorldDesign::place), where_words)
+          .word(
+              {"place", "\"screen\"", "\"world\"",
+               "Whether it is the same wherever one stands, or is heard from where its emitter is, or the place that came with the event."},
+              of_world(&WorldDesign::place), where_words)
           .quantity({"near", "\"1 m\"", "\"3 m\"", "In the world: full level within."}, of_world(&WorldDesign::full_within))
           .quantity({"far", "\"100 m\"", "\"250 m\"", "In the world: nothing is heard from here on, and it takes no voice."},
                     of_world(&WorldDesign::silent_from))
@@ -106,7 +107,8 @@ const RowsOf<BookSound>& sound_rows() {
                     "In the world, of an emitter that faces somewhere: full level within the inner angle, `outside` beyond the outer, "
                     "evenly in dB between them. Whole angles: half to either side."},
                    "table")
-          .amount({"doppler", "\"100 %\"", "\"50 %\"", "In the world: how much of what speed does to its pitch. Only where the game tells speeds."},
+          .amount({"doppler", "\"100 %\"", "\"50 %\"",
+                   "In the world: how much of what speed does to its pitch. Only where the game tells speeds."},
                   of_world(&WorldDesign::doppler))
           .amount({"air", "\"100 %\"", "\"200 %\"", "In the world: how much of the treble that the way through air takes (ISO 9613-1)."},
                   of_world(&WorldDesign::air))

@@ -73,9 +73,10 @@ void read_cone(Problems& problems, const Keys& table, ConeDesign& cone) {
   read_quantity(problems, *its, "outside", read_decibels, cone.outside);
   if (!its->contains("inner")) problems.add(problems.at(*node), "a cone needs its inner angle, such as inner = \"90 deg\"");
   if (cone.outer < cone.inner)
-    problems.add(problems.at(*node), fmt::format("the cone's outer angle, {}, is smaller than its inner one, {}", to_text(cone.outer),
-                                                 to_text(cone.inner)));
-  if (cone.outside > Decibels{0}) problems.add(problems.at(*node), "outside its cone a sound cannot be louder than inside; 0 dB is the most");
+    problems.add(problems.at(*node),
+                 fmt::format("the cone's outer angle, {}, is smaller than its inner one, {}", to_text(cone.outer), to_text(cone.inner)));
+  if (cone.outside > Decibels{0})
+    problems.add(problems.at(*node), "outside its cone a sound cannot be louder than inside; 0 dB is the most");
 }
 
 }  // namespace
@@ -99,8 +100,8 @@ void read_world(Problems& problems, const Keys& table, BookSound& sound) {
   if (table.contains("radius") && world.radius >= world.silent_from)
     wrong("radius", fmt::format("the radius, {}, must be less than far, {}", to_text(world.radius), to_text(world.silent_from)));
   if (!world.points.empty() && world.points.back().at > world.silent_from)
-    wrong("distance", fmt::format("its last point, {}, lies beyond far, {}, where nothing is heard any more", to_text(world.points.back().at),
-                                  to_text(world.silent_from)));
+    wrong("distance", fmt::format("its last point, {}, lies beyond far, {}, where nothing is heard any more",
+                                  to_text(world.points.back().at), to_text(world.silent_from)));
 }
 
 }  // namespace tidewater

@@ -19,12 +19,12 @@ struct ClipFacts {
   /// LUFS. Of clips of three seconds and more the gated loudness (EBU R128); of shorter ones the loudest 400 ms (ITU-R
   /// BS.1770's momentary), with silence around: gating is not made for them. `silence` where there is nothing to hear.
   Decibels loudness = silence;
-  Decibels true_peak = silence;   ///< dBTP
-  Seconds leading_silence;        ///< below -60 dB of its own peak
-  double offset = 0;              ///< mean of all samples, of full scale
-  int clipped = 0;                ///< runs of three samples or more at full scale
-  Hertz brightness;               ///< the frequency at which its power has its balance (root of the mean square)
-  double ends = 0;                ///< how far its first and its last frame are from the middle, whichever is further
+  Decibels true_peak = silence;  ///< dBTP
+  Seconds leading_silence;       ///< below -60 dB of its own peak
+  double offset = 0;             ///< mean of all samples, of full scale
+  int clipped = 0;               ///< runs of three samples or more at full scale
+  Hertz brightness;              ///< the frequency at which its power has its balance (root of the mean square)
+  double ends = 0;               ///< how far its first and its last frame are from the middle, whichever is further
   bool stereo = false;
   bool really_mono = false;       ///< two channels that are the same
   double seam = 0;                ///< jump from its last sample to its first
