@@ -39,7 +39,7 @@ struct World : Stage {
   Take heard_at(const Place& place) {
     const Emitter emitter = thing(place);
     const Playback playback = manager->raise("a", {}, emitter).playback();
-    const Take take = render(Seconds{0.4}).part(0.2, 0.2);
+    Take take = render(Seconds{0.4}).part(0.2, 0.2);
     manager->give_up(emitter);
     render(Seconds{0.1});
     CHECK(playback.ended());
@@ -664,7 +664,7 @@ TEST_CASE("books say where things are heard, and what is wrong with it") {
     return read.problems.empty() ? std::string() : read.problems.front().message;
   };
   const std::string world = "place=\"world\"\n";
-  CHECK(problem(world) == "");
+  CHECK(problem(world).empty());
   CHECK_THAT(problem(world + "near=\"30 m\"\nfar=\"20 m\""), Contains("near, 30 m, must be less than far, 20 m"));
   CHECK_THAT(problem(world + "radius=\"-1 m\""), Contains("negative"));
   CHECK_THAT(problem(world + "distance=[]"), Contains("it needs from 2 to 64"));

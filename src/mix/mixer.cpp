@@ -95,8 +95,8 @@ void Mixer::carry_out(const Command& command) noexcept {
     if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp, rendered_);
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
     if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp, rendered_);
-  } else if (const auto* its = std::get_if<SetVoiceChannels>(&command)) {
-    if (active(its->voice)) voices_[its->voice].set_channels(channels_[its->voice], its->channels, its->ramp, rendered_);
+  } else if (const auto* spread = std::get_if<SetVoiceChannels>(&command)) {
+    if (active(spread->voice)) voices_[spread->voice].set_channels(channels_[spread->voice], spread->channels, spread->ramp, rendered_);
   } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
     if (filter->group)
       set_filter(*filter);
