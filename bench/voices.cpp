@@ -6,6 +6,7 @@
 
 #include "bank/bank_data.hpp"
 #include "dsp/resample.hpp"
+#include "dsp/speakers.hpp"
 #include "mix/mixer.hpp"
 #include "table.hpp"
 
@@ -91,9 +92,17 @@ void libsamplerate_fastest(benchmark::State& state) {
   bench::count_frames(state, block);
 }
 
-void whole_engine(benchmark::State& state, double speed, Quality quality, std::uint32_t count, bool ramps) {
-  Mixer mixer({.voices = count});
-  std::vector<float> out(2 * block);
+/// Where the voices of an engine are.
+enum class Stand {
+  screen,
+  world,      ///< in stereo
+  world_7_1,  ///< each between two of its speakers
+};
+
+void whole_engine(benchmark::State& state, double speed, Quality quality, std::uint32_t count, bool ramps, Stand stand = Stand::screen) {
+  const Layout layout = stand == Stand::world_7_1 ? Layout::surround_7_1 : Layout::stereo;
+  Mixer mixer({.voices = count, .layout = layout});
+  std::vector<float> out(static_cast<std::size_t>(channels(layout) * block));
   for (std::uint32_t v = 0; v < count; ++v) {
     StartVoice start;
     start.voice = v;
@@ -101,6 +110,8 @@ void whole_engine(benchmark::State& state, double speed, Quality quality, std::u
     start.step = step_for(speed);
     start.loop = true;
     start.quality = quality;
+    start.in_world = stand != Stand::screen;
+    start.channels = towards(layout, 0.3 + 0.01 * v, 0);
     while (!mixer.post(start)) mixer.render(out);
   }
   float aim = 0.5F;
@@ -117,6 +128,12 @@ BENCHMARK(plain_loop)->Name("unity voice, a frame/yardstick");
 BENCHMARK_CAPTURE(whole_engine, unity, 1.0, Quality::standard, voices, true)->Name("unity voice, a frame/ours");
 BENCHMARK_CAPTURE(bare_kernel, standard, Quality::standard, voices)->Name("varied voice, standard (16 taps), a frame/yardstick");
 BENCHMARK_CAPTURE(whole_engine, standard, 1.05, Quality::standard, voices, true)->Name("varied voice, standard (16 taps), a frame/ours");
+BENCHMARK_CAPTURE(whole_engine, steady_again, 1.05, Quality::standard, voices, false)->Name("varied voice in the world, a frame/yardstick");
+BENCHMARK_CAPTURE(whole_engine, in_world, 1.05, Quality::standard, voices, false, Stand::world)
+    ->Name("varied voice in the world, a frame/ours");
+BENCHMARK_CAPTURE(whole_engine, steady_too, 1.05, Quality::standard, voices, false)->Name("the same in 7.1, from two speakers/yardstick");
+BENCHMARK_CAPTURE(whole_engine, in_world_7_1, 1.05, Quality::standard, voices, false, Stand::world_7_1)
+    ->Name("the same in 7.1, from two speakers/ours");
 BENCHMARK(libsamplerate_fastest)->Name("varied voice, fine, beside libsamplerate's fastest sinc/yardstick");
 BENCHMARK_CAPTURE(whole_engine, fine_again, 1.05, Quality::fine, voices, true)
     ->Name("varied voice, fine, beside libsamplerate's fastest sinc/ours");

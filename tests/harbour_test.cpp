@@ -41,6 +41,24 @@ TEST_CASE("a hundred thousand crickets move, and the walker hears as many as the
   CHECK(run(folder, BUILD_FOLDER "/examples/crowd/crowd --seconds 0").exit == 2);
 }
 
+TEST_CASE("place tells, draws and renders how a sound in the world is heard") {
+  const Folder folder;
+  folder.write("book.toml",
+               "[book]\nname=\"b\"\n[sounds.horn]\nsketch={hold=true, level=\"-6 dB\"}\nloop=true\nplace=\"world\"\nfar=\"40 m\"\n"
+               "[sounds.click]\nsketch=\"step\"\n[events.e]\nresponses=[{start=\"horn\"}, {start=\"click\"}]\n");
+  const std::string place = "cd " + folder.path() + " && " + tool + " place book.toml ";
+  const Ran ran = run(folder, place + "horn --layout 5.1 --output walk.wav --picture walk.png");
+  INFO(ran.err);
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("horn: inverse, near 1 m, far 40 m, radius 0.5 m") && Contains("      10 m  -20.0 dB") &&
+                          Contains("silent") && Contains("back right") && Contains("picture    walk.png"));
+  CHECK(std::filesystem::file_size(folder.path("walk.wav")) > std::size_t{6} * 20 * 48000 * 2);
+  CHECK(std::filesystem::file_size(folder.path("walk.png")) > 10'000);
+  CHECK_THAT(run(folder, place + "click").err, Contains("'click' is on the screen, the same wherever one stands; write place = \"world\""));
+  CHECK_THAT(run(folder, place + "horm").err, Contains("has no sound 'horm'; did you mean 'horn'?"));
+  CHECK(run(folder, place + "horn --layout 3.1").exit == 2);
+}
+
 TEST_CASE("placeholders are marked where they are heard and shown") {
   const Folder folder;
   CHECK_THAT(run(folder, tool + " audition " + harbour_book + " steps --times 1 --trait surface=steel").out,

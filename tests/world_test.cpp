@@ -8,6 +8,7 @@
 
 #include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/author/walk.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 #include "world/earshot.hpp"
@@ -653,6 +654,32 @@ TEST_CASE("what is kept goes into a file beside the journal, small, and gives th
   CHECK_THROWS_WITH(again(), Contains("is not what was kept of emitters"));
   std::filesystem::remove(folder.path("trip.journal.world"));
   CHECK_THROWS_WITH(again(), Contains("'trip.journal.world' with the places of its emitters does not lie beside it"));
+}
+
+TEST_CASE("on a walk past it a thing comes from ahead, from the right and from behind, as loud as its distance says") {
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml", book_head + loop("far=\"40 m\"\nradius=\"0 m\"\nair=\"0 %\"\ndoppler=\"0 %\""));
+  const ReadBook read = read_book(folder.path("book.toml"));
+  std::size_t samples = 0;
+  const WalkPast walk = walk_past(read.book, "a", Layout::surround_5_1, [&](std::span<const float> block) { samples += block.size(); });
+  CHECK(samples == std::size_t{6} * 20 * 48000);
+  REQUIRE(walk.steps.size() == 200);
+  const auto power = [](const WalkStep& step, std::initializer_list<std::size_t> of) {
+    double sum = 0;
+    for (const std::size_t channel : of) sum += std::pow(10, step.levels[channel].value / 10);
+    return sum;
+  };
+  for (const WalkStep& step : walk.steps) {
+    const double metres = step.distance.value;
+    const double all = power(step, {0, 1, 2, 4, 5});
+    if (metres > 3 && metres < 29) CHECK(10 * std::log10(all / 0.125) == Approx(-20 * std::log10(metres)).margin(0.8));
+    if (metres > 40.5) CHECK(all == 0);
+    if (step.along.value < -10 && metres < 35) CHECK(power(step, {1, 2}) > 0.99 * all);
+    if (step.along.value > 10 && metres < 35) CHECK(power(step, {4, 5}) > 0.95 * all);
+    CHECK(power(step, {3}) == 0);
+  }
+  CHECK_THROWS_WITH(walk_past(read.book, "b", Layout::stereo, {}), Contains("has no sound 'b'"));
 }
 
 TEST_CASE("books say where things are heard, and what is wrong with it") {

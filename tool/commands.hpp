@@ -110,6 +110,15 @@ struct AuditionCall {
 };
 int audition(const AuditionCall& call);
 
+struct PlaceCall {
+  std::string book;
+  std::string sound;
+  std::string layout = "stereo";
+  std::string output;
+  std::string picture;
+};
+int place(const PlaceCall& call);
+
 struct RenderCall {
   std::string book;
   std::string journal;

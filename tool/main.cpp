@@ -9,6 +9,7 @@
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/layout.hpp"
 #include "tidewater/nearest.hpp"
 
 namespace {
@@ -174,6 +175,16 @@ int run(int argc, char** argv) {
   audition_command->add_flag("--watch", audition_call.watch, "Play again whenever the book or a clip is saved; Ctrl-C ends");
   audition_command->footer("Example:\n  tidewater audition examples/harbour/book.toml bell --times 5 --output out/bell.wav");
 
+  PlaceCall place_call;
+  auto* place_command = app.add_subcommand("place", "How a sound in the world is heard: by distance, and on a walk past it");
+  place_command->add_option("BOOK", place_call.book, "The book, a TOML file")->required();
+  place_command->add_option("SOUND", place_call.sound, "A sound of the book with place = \"world\"")->required();
+  place_command->add_option("--layout", place_call.layout, "mono, stereo (default), 5.1 or 7.1")->check(CLI::IsMember(layout_words));
+  place_command->add_option("--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
+  place_command->add_option("--picture", place_call.picture,
+                            "Draw level and treble by distance, level by angle, and the walk (.png, .svg)");
+  place_command->footer("Example:\n  tidewater place examples/harbour/book.toml gulls --output out/walk.wav --picture out/walk.png");
+
   RenderCall render_call;
   std::uint64_t seed = 0;
   auto* render_command = app.add_subcommand("render", "Render the requests of a journal, recorded from a game or written by hand");
@@ -240,6 +251,7 @@ int run(int argc, char** argv) {
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
+  if (*place_command) return place(place_call);
   if (*render_seed) render_call.seed = seed;
   return render(render_call);
 }

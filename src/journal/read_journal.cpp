@@ -9,7 +9,6 @@
 #include <unordered_set>
 
 #include "base/shorten.hpp"
-#include "journal/head_words.hpp"
 #include "journal/kept_file.hpp"
 #include "journal/line.hpp"
 #include "play/door.hpp"

@@ -6,7 +6,6 @@
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.hpp"
-#include "journal/head_words.hpp"
 #include "journal/kept_file.hpp"
 #include "request/described.hpp"
 #include "tidewater/error.hpp"

@@ -215,6 +215,7 @@ void Control::begin_update() {
 std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& done_with) {
   const Asking asking = Asking::going_on(*this);
   close_update(elapsed);
+  forget_over();  // before the banks go that they were of
   std::list<LiveBank> silent = loaded.take_silent();
   leave_world(silent);
   done_with.swap(dropped);

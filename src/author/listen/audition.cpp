@@ -156,7 +156,15 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
       const std::int64_t began = manager.clock().value;
       manager.set_gain("master", side.trim, Seconds{});
       taker.begin(side.label);
-      manager.raise(Name(event_of(side)), std::span<const Trait>(traits));
+      const bool in_world = std::any_of(side.book.sounds.begin(), side.book.sounds.end(),
+                                        [](const BookSound& sound) { return sound.world.place == Where::world; });
+      if (in_world) {
+        // Where it is: at full level, and from ahead as much as from any side.
+        manager.set_listener(0, {});
+        manager.raise(Name(event_of(side)), std::span<const Trait>(traits), Place{});
+      } else {
+        manager.raise(Name(event_of(side)), std::span<const Trait>(traits));
+      }
       const auto lasts = [&] {
         const std::int64_t played = manager.clock().value - began;
         return every > 0 ? played < every : played < longest && (sounding() || played == 0);

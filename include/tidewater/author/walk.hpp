@@ -1,0 +1,58 @@
+#pragma once
+/// A sound of a book as it is heard in the world: by distance, by angle, and on a walk past it. Link Tidewater::author.
+///
+///     const WalkPast walk = walk_past(book, "bell-buoy", Layout::stereo, [&](std::span<const float> block) { file.write(block); });
+///     for (const WalkStep& step : walk.steps) draw(step.distance, step.levels);
+
+#include <functional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "tidewater/author/book.hpp"
+#include "tidewater/layout.hpp"
+
+namespace tidewater {
+
+/// What of a sound is left at a distance, in front of it.
+struct HeardAway {
+  Metres distance;
+  Decibels level;
+  Hertz low_pass;  ///< 0 where the air takes nothing that is heard
+};
+HeardAway heard_away(const WorldDesign& design, Metres distance);
+/// At a dozen distances, from inside `near` to `far`, in round figures.
+std::vector<HeardAway> heard_by_distance(const WorldDesign& design);
+/// What its cone leaves, for who stands so far to the side of where it faces.
+Decibels heard_aside(const WorldDesign& design, Degrees off);
+
+struct HeardAside {
+  Degrees off;
+  Decibels level;
+};
+
+struct WalkStep {
+  Seconds at;
+  Metres along;  ///< of the way, from where it is nearest; behind that above zero
+  Metres distance;
+  std::vector<Decibels> levels;  ///< RMS of each channel, over the step
+  bool heard = false;            ///< something of it has a voice
+};
+
+/// A walk in a straight line past a thing that stands on the right, and faces the walker's way.
+struct WalkPast {
+  std::string sound;
+  WorldDesign design;
+  Layout layout = Layout::stereo;
+  Metres aside, from;                  ///< how near it comes; how far away, along the way, it begins and ends
+  double pace = 0;                     ///< metres a second
+  std::vector<HeardAway> by_distance;  ///< close together
+  std::vector<HeardAside> by_angle;    ///< every 5 degrees
+  std::vector<WalkStep> steps;
+};
+
+/// Renders the walk, in twenty seconds, at 48 kHz; a sound that ends is started again. `take` gets the samples, interleaved. Throws
+/// Error where the book has no such sound, it is not in the world, or a clip cannot be read.
+WalkPast walk_past(const Book& book, const std::string& sound, Layout layout, const std::function<void(std::span<const float>)>& take);
+
+}  // namespace tidewater

@@ -1,0 +1,110 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+
+#include "columns.hpp"
+#include "commands.hpp"
+#include "rendering.hpp"
+#include "tidewater/audio_file.hpp"
+#include "tidewater/author/walk.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/picture/walk_picture.hpp"
+
+namespace tidewater::tool {
+namespace {
+
+std::string metres(Metres length) {
+  return length.value < 10 ? fmt::format("{:.1f} m", length.value) : fmt::format("{:.0f} m", length.value);
+}
+std::string level(Decibels its) { return its.value < -120 ? "silent" : fmt::format("{:.1f} dB", its.value); }
+
+std::string about(const WorldDesign& design) {
+  std::string text = design.falloff == Falloff::points ? fmt::format("along {} points", design.points.size())
+                                                       : std::string(falloff_words[static_cast<std::size_t>(design.falloff)]);
+  text += fmt::format(", near {}, far {}, radius {}", to_text(design.full_within), to_text(design.silent_from), to_text(design.radius));
+  const auto amount = [&](const char* what, double its) {
+    if (its != 1) text += fmt::format(", {} {:.0f} %", what, 100 * its);
+  };
+  amount("rolloff", design.rolloff);
+  amount("doppler", design.doppler);
+  amount("air", design.air);
+  if (design.cone != ConeDesign{})
+    text +=
+        fmt::format(", cone {} to {}, {} outside", to_text(design.cone.inner), to_text(design.cone.outer), to_text(design.cone.outside));
+  return text;
+}
+
+const char* channel_name(Layout layout, std::size_t channel) {
+  constexpr std::array surround = {"left", "right", "centre", "low", "back left", "back right", "side left", "side right"};
+  return layout == Layout::mono ? "all" : surround[channel];
+}
+
+void print_walk(const WalkPast& walk) {
+  std::vector<std::string> head = {">at", ">distance"};
+  std::vector<std::size_t> shown;
+  for (std::size_t c = 0; c < static_cast<std::size_t>(channels(walk.layout)); ++c) {
+    if (walk.layout != Layout::mono && walk.layout != Layout::stereo && c == 3) continue;  // nothing comes from there
+    shown.push_back(c);
+    head.push_back(std::string(">") + channel_name(walk.layout, c));
+  }
+  Table table(head);
+  // Closer together where it is near.
+  for (std::size_t i = 0; i < walk.steps.size(); ++i) {
+    const WalkStep& step = walk.steps[i];
+    const bool near = std::abs(step.along.value) < 1.5 * walk.pace;
+    if (i % (near ? 5 : 20) != 0) continue;
+    std::vector<std::string> row = {fmt::format("{:.1f} s", step.at.value), metres(step.distance)};
+    for (const std::size_t c : shown) {
+      // The loudest until the next row: what is short is not between them.
+      Decibels loudest = silence;
+      for (std::size_t j = i; j < std::min(walk.steps.size(), i + (near ? 5U : 20U)); ++j)
+        loudest = std::max(loudest, walk.steps[j].levels[c]);
+      row.push_back(level(loudest));
+    }
+    table.row(row);
+  }
+  fmt::print("\nA walk past it, {} to its left, at {:.1f} m/s; the loudest (RMS of 100 ms) from each line to the next:\n\n{}",
+             metres(walk.aside), walk.pace, table.text());
+}
+
+}  // namespace
+
+int place(const PlaceCall& call) {
+  ReadBook read = read_book(call.book);
+  std::string problems;
+  for (const auto& problem : read.problems) problems += (problems.empty() ? "" : "\n") + to_text(problem);
+  if (!problems.empty()) throw Error(problems);
+  const auto word = std::find(layout_words.begin(), layout_words.end(), call.layout);
+  const auto layout = static_cast<Layout>(word - layout_words.begin());
+
+  std::unique_ptr<AudioFileWriter> file;
+  if (!call.output.empty()) {
+    Rendering::make_folder_of(call.output);
+    file = std::make_unique<AudioFileWriter>(call.output, Hertz{48000}, channels(layout));
+  }
+  const WalkPast walk = walk_past(read.book, call.sound, layout, [&](std::span<const float> block) {
+    if (file) file->write(block);
+  });
+  if (file) file->close();
+
+  Table table({">distance", ">level", ">treble up to"});
+  for (const HeardAway& its : heard_by_distance(walk.design))
+    table.row({metres(its.distance), level(its.level),
+               its.level.value < -120    ? ""
+               : its.low_pass.value == 0 ? "all"
+                                         : fmt::format("{:.1f} kHz", its.low_pass.value / 1000)});
+  fmt::print("{}: {}\n\n{}", call.sound, about(walk.design), table.text());
+  print_walk(walk);
+  if (!call.picture.empty()) {
+    Rendering::make_folder_of(call.picture);
+    draw_walk(walk, call.picture);
+  }
+  if (!call.output.empty() || !call.picture.empty()) fmt::print("\n");
+  if (!call.output.empty()) fmt::print("  sound      {}\n", call.output);
+  if (!call.picture.empty()) fmt::print("  picture    {}\n", call.picture);
+  return fine;
+}
+
+}  // namespace tidewater::tool
