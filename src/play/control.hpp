@@ -143,6 +143,7 @@ struct Control {
   void leave_emitters_behind();
   void forget_over();
   void take_what_is_heard();
+  const HeardFrom* heard_now(const VoicedLayer& layer) const;
   void need_from_voices();
   void join_world(LiveBank& bank);
   void leave_world(const std::list<LiveBank>& banks);

@@ -108,13 +108,23 @@ void Control::open_update() {
   world.earshot.open(world.listeners.ears(), world.emitters.slots());
   voices.list_voiced(world.voiced);
   world.voiced_starts.clear();
-  for (const VoicedLayer& layer : world.voiced)
-    if (layer.in_world && (world.voiced_starts.empty() || world.voiced_starts.back() != layer.start))
-      world.voiced_starts.push_back(layer.start);
+  for (VoicedLayer& layer : world.voiced) {
+    if (!layer.in_world) continue;
+    if (world.voiced_starts.empty() || world.voiced_starts.back().id != layer.id)  // layers of one mostly lie side by side
+      world.voiced_starts.push_back({layer.start, layer.id});
+    layer.heard = static_cast<std::uint32_t>(world.voiced_starts.size() - 1);
+  }
   for (HeardKind& kind : world.earshot.kinds())
     if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
   world.voices_free = voices.count().sounding < options.voices;
   world.listening = true;
+}
+
+/// What the update that goes on has heard of it; null where that is nothing, and on the screen.
+const HeardFrom* Control::heard_now(const VoicedLayer& layer) const {
+  if (layer.heard == VoicedLayer::not_heard) return nullptr;
+  const auto& heard = world.earshot.heard_now()[layer.heard];
+  return heard ? &*heard : nullptr;
 }
 
 /// How loud each kind has to be to get a voice, by what has one.
@@ -125,7 +135,7 @@ void Control::need_from_voices() {
   };
   Weakest weakest;
   for (VoicedLayer& layer : world.voiced) {
-    if (layer.in_world) layer.level = layer.level + world.earshot.heard_now(layer.start).level;
+    if (const auto* heard = heard_now(layer)) layer.level = layer.level + heard->level;
     if (layer.leaving) continue;
     const int rank = layer.level.audible() ? layer.rank : -1;
     if (std::pair(rank, layer.level) < std::pair(weakest.rank, weakest.level)) weakest = {rank, layer.level};
@@ -169,10 +179,9 @@ void Control::listen() {
 void Control::take_what_is_heard() {
   link.count_request();
   voices.begin_tending();
-  voices.hear_voiced([this](std::uint32_t start, PlaybackId id) {
-    return world.earshot.was_heard(start, id) ? &world.earshot.heard_now(start) : nullptr;
-  });
-  voices.hush([this](const LiveStart& start) { return why_out_of_range(*start.sound, start.from); });
+  for (const VoicedLayer& layer : world.voiced)
+    if (const auto* heard = heard_now(layer)) voices.hear(layer, *heard);
+  voices.hush([this](const PlayedSound& sound, const HeardFrom& from) { return why_out_of_range(sound, from); });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
   voices.bring_near(world.near);

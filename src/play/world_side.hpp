@@ -33,7 +33,7 @@ struct WorldSide {
   // Of the update that goes on.
   std::vector<Emitter> gone;
   std::vector<VoicedLayer> voiced;
-  std::vector<std::uint32_t> voiced_starts;
+  std::vector<Earshot::Voiced> voiced_starts;
   bool voices_free = false;
   bool listening = false;  ///< it was opened, and is not closed
   std::span<const Contender> contenders;

@@ -19,7 +19,8 @@ struct OnVoice {
   bool in_world = false;
   bool sounding = false;  ///< it was not told to go
   Level own;              ///< before its group, and its place in the world
-  HeardFrom sent;         ///< what the mixer was last told of that place
+  HeardFrom from;         ///< that place, as it is heard now: while it has a voice it is here, and not with its start
+  HeardFrom sent;         ///< what the mixer was last told of it
 };
 
 /// The mixer's voices: which layer is on each, and with what claim.

@@ -103,13 +103,13 @@ std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
 std::uint64_t Voices::step_of(const LiveLayer& layer) const {
   const LiveStart& start = *layer.start;
   const double ratio = tidewater::ratio(layer.its.drawn_pitch + layer.its.own_pitch) * start.sound->bank->rate.value / options_.rate.value;
-  return step_for(start.in_world ? ratio * static_cast<double>(start.from.speed) : ratio);
+  return step_for(start.in_world ? ratio * static_cast<double>(from_of(layer).speed) : ratio);
 }
 
 /// The lower of its own and the air's.
 float Voices::low_pass_of(const LiveLayer& layer) const {
   const auto own = static_cast<float>(layer.its.low_pass.value);
-  const float air = layer.start->in_world ? layer.start->from.low_pass : 0;
+  const float air = layer.start->in_world ? from_of(layer).low_pass : 0;
   return own == 0 || air == 0 ? std::max(own, air) : std::min(own, air);
 }
 
@@ -122,7 +122,8 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   const LiveStart& start = *layer.start;
-  pool_.on()[layer.voice] = {start.slot, sound.group, start.id, &sound, sound.design->rank, start.in_world, true, layer.level, start.from};
+  pool_.on()[layer.voice] = {start.slot,     sound.group, start.id,    &sound,     sound.design->rank,
+                             start.in_world, true,        layer.level, start.from, start.from};
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
   Command what{StartVoice{}};  // made where it is sent from: it is large
@@ -270,6 +271,7 @@ void Voices::hand_out_ended() {
 void Voices::take(std::span<const VoiceFinished> reports) {
   for (const VoiceFinished& report : reports) {
     LiveLayer& layer = pool_.give_back(report.voice);
+    layer.start->from = pool_.on()[report.voice].from;
     streams_.close(layer);
     const bool over = !layer.design->loop && report.position >= layer.clip->frames;
     if (layer.stage == Stage::settling && !over) {

@@ -58,7 +58,11 @@ struct OverStart {
 
 /// A layer that has a voice, and what it claims without its place in the world.
 struct VoicedLayer {
+  static constexpr std::uint32_t not_heard = ~0U;
+
+  std::uint32_t voice = 0;
   std::uint32_t start = 0;
+  std::uint32_t heard = not_heard;  ///< which of those that are heard in the world it is
   PlaybackId id;
   const PlayedSound* sound = nullptr;
   bool in_world = false;
@@ -134,12 +138,12 @@ class Voices {
   LiveStart* start_at(std::uint32_t slot);
   /// It is heard like this from here on.
   void hear(LiveStart& start, const HeardFrom& from);
-  /// The same of all that have a voice: `heard_now(slot, id)` says how, or null where it is not known.
-  void hear_voiced(const std::function<const HeardFrom*(std::uint32_t, PlaybackId)>& heard_now);
+  /// The same of what has a voice, if it still has it.
+  void hear(const VoicedLayer& voiced, const HeardFrom& from);
   /// Of all in the world that sleeps, these may be heard if they get a voice, and no others.
   void bring_near(std::span<const HeardStart> starts);
-  /// What has a voice and is beyond hearing sleeps. `why(start)` says how far away it is.
-  void hush(const std::function<Reason(const LiveStart&)>& why);
+  /// What has a voice and is beyond hearing sleeps. `why(sound, from)` says how far away it is.
+  void hush(const std::function<Reason(const PlayedSound&, const HeardFrom&)>& why);
   /// Its emitter was given up: what its book says. False where nothing of it plays any more.
   void leave_behind(LiveStart& start);
   /// Those that came to their end since this was last cleared.
@@ -203,7 +207,11 @@ class Voices {
   // Claims.
   Level level_of(const LiveLayer& layer) const {
     const Level there = layer.level + levels_.heard[layer.start->sound->group];
-    return layer.start->in_world ? there + layer.start->from.level : there;
+    return layer.start->in_world ? there + from_of(layer).level : there;
+  }
+  /// Where a layer in the world is heard from.
+  const HeardFrom& from_of(const LiveLayer& layer) const {
+    return layer.stage == Stage::dormant || layer.stage == Stage::none ? layer.start->from : pool_.on()[layer.voice].from;
   }
   /// Who waits for a delay claims nothing yet.
   Claim claim_of(const LiveLayer& layer) const {

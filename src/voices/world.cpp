@@ -28,9 +28,12 @@ bool differ(const Amplitudes& a, const Amplitudes& b) {
 
 void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
   voiced.clear();
-  for (const OnVoice& on : pool_.on())
+  for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
+    const OnVoice& on = pool_.on()[voice];
     if (on.sound != nullptr)
-      voiced.push_back({on.start, on.id, on.sound, on.in_world, !on.sounding, on.rank, on.own + levels_.heard[on.group]});
+      voiced.push_back(
+          {voice, on.start, VoicedLayer::not_heard, on.id, on.sound, on.in_world, !on.sounding, on.rank, on.own + levels_.heard[on.group]});
+  }
 }
 
 LiveStart* Voices::start_in(std::uint32_t slot, PlaybackId id) {
@@ -60,20 +63,15 @@ void Voices::hear(LiveStart& start, const HeardFrom& from) {
   });
 }
 
-void Voices::hear_voiced(const std::function<const HeardFrom*(std::uint32_t, PlaybackId)>& heard_now) {
-  for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
-    const OnVoice& on = pool_.on()[voice];
-    if (on.sound == nullptr || !on.in_world) continue;
-    const HeardFrom* from = heard_now(on.start, on.id);
-    if (from == nullptr) continue;
-    starts_.in_slot(on.start).from = *from;
-    hear_on(voice, *from);
-  }
+void Voices::hear(const VoicedLayer& voiced, const HeardFrom& from) {
+  const OnVoice& on = pool_.on()[voiced.voice];
+  if (on.sound != nullptr && on.start == voiced.start && on.id == voiced.id) hear_on(voiced.voice, from);
 }
 
 /// Tells the mixer of what has changed to be heard.
 void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
   OnVoice& on = pool_.on()[voice];
+  on.from = from;
   if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.id.raise));
   const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
   if (differ(on.sent.channels, from.channels)) {
@@ -102,10 +100,9 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
     LiveStart* start = start_in(its.slot, its.id);
     if (start == nullptr) continue;
     near_.push_back({its.slot, its.id});
-    bool any_voice = false;
+    start->from = *its.from;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
-      any_voice = any_voice || layer->stage == Stage::sounding;
-    if (!any_voice) start->from = *its.from;
+      if (layer->stage == Stage::sounding) start->from = from_of(*layer);
     each_layer(*start, [&](LiveLayer& layer) {
       if (layer.stage != Stage::dormant || layer.waits()) return;
       // It goes on where it would be, at the speed that it has there.
@@ -118,12 +115,11 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
   }
 }
 
-void Voices::hush(const std::function<Reason(const LiveStart&)>& why) {
+void Voices::hush(const std::function<Reason(const PlayedSound&, const HeardFrom&)>& why) {
   for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
     const OnVoice& on = pool_.on()[voice];
     if (on.sound == nullptr || !on.sounding || !on.in_world || pool_.claim_on(voice).audible()) continue;
-    LiveLayer& layer = *pool_.owners()[voice];
-    if (!layer.start->from.level.audible()) put_to_sleep(layer, why(*layer.start));
+    if (!on.from.level.audible()) put_to_sleep(*pool_.owners()[voice], why(*on.sound, on.from));
   }
 }
 

@@ -191,11 +191,13 @@ void Earshot::know(Emitter emitter, const Whereabouts& at) {
   emitters_.set(slot_in(emitter), at);
 }
 
-void Earshot::hear(std::span<const std::uint32_t> voiced, const Emitters& from) {
+void Earshot::hear(std::span<const Voiced> voiced, const Emitters& from) {
   for (const std::uint32_t start : voiced_) sources_[start].voiced = false;
   voiced_.clear();
-  for (const std::uint32_t start : voiced) {
-    if (start >= sources_.size() || sources_[start].row == none) continue;
+  heard_.clear();
+  for (const auto& [start, id] : voiced) {
+    std::optional<HeardFrom>& heard = heard_.emplace_back();
+    if (!has(start, id) || sources_[start].row == none) continue;
     Source& source = sources_[start];
     source.voiced = true;
     voiced_.push_back(start);
@@ -212,7 +214,7 @@ void Earshot::hear(std::span<const std::uint32_t> voiced, const Emitters& from) 
         kept_.push_back({emitter_in(source.row, from.generation(source.row)), newest});
       }
     }
-    source.heard = heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_);
+    heard = heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_);
   }
 }
 

@@ -86,10 +86,13 @@ class Earshot {
   /// In a replay: it is kept to be there.
   void know(Emitter emitter, const Whereabouts& at);
   /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
-  void hear(std::span<const std::uint32_t> voiced, const Emitters& from);
-  const HeardFrom& heard_now(std::uint32_t start) const { return sources_[start].heard; }
-  /// Whether it was among those.
-  bool was_heard(std::uint32_t start, PlaybackId id) const { return has(start, id) && sources_[start].voiced; }
+  struct Voiced {
+    std::uint32_t start = 0;
+    PlaybackId id;
+  };
+  void hear(std::span<const Voiced> voiced, const Emitters& from);
+  /// Of those, in their order; nothing of what is not there any more.
+  std::span<const std::optional<HeardFrom>> heard_now() const { return heard_; }
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
   std::span<const Contender> search(const Emitters& from, std::size_t most);
@@ -116,7 +119,6 @@ class Earshot {
     Level own;
     PlaybackId id;
     bool voiced = false;
-    HeardFrom heard;
   };
   /// Side by side, for the pass over all of them.
   struct Rows {
@@ -169,6 +171,7 @@ class Earshot {
   bool searching_ = false;
   std::vector<Later> later_;
   std::vector<std::uint32_t> voiced_;
+  std::vector<std::optional<HeardFrom>> heard_;
   std::vector<std::uint32_t> heard_rows_;
   std::vector<float> cut_;  ///< of each kind: the square of the distance beyond which nobody is needed
   std::vector<std::uint32_t> moved_, near_;
