@@ -51,16 +51,15 @@ void print_walk(const WalkPast& walk) {
   }
   Table table(head);
   // Closer together where it is near.
+  const auto is_shown = [&](std::size_t i) { return i % (std::abs(walk.steps[i].along.value) < 1.5 * walk.pace ? 5 : 20) == 0; };
   for (std::size_t i = 0; i < walk.steps.size(); ++i) {
+    if (!is_shown(i)) continue;
     const WalkStep& step = walk.steps[i];
-    const bool near = std::abs(step.along.value) < 1.5 * walk.pace;
-    if (i % (near ? 5 : 20) != 0) continue;
     std::vector<std::string> row = {fmt::format("{:.1f} s", step.at.value), metres(step.distance)};
     for (const std::size_t c : shown) {
       // The loudest until the next row: what is short is not between them.
       Decibels loudest = silence;
-      for (std::size_t j = i; j < std::min(walk.steps.size(), i + (near ? 5U : 20U)); ++j)
-        loudest = std::max(loudest, walk.steps[j].levels[c]);
+      for (std::size_t j = i; j < walk.steps.size() && (j == i || !is_shown(j)); ++j) loudest = std::max(loudest, walk.steps[j].levels[c]);
       row.push_back(level(loudest));
     }
     table.row(row);

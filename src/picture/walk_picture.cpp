@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 
 #include "picture/palette.hpp"
 
@@ -118,7 +119,7 @@ void draw_plan(Canvas& canvas, const Panel& panel, const WalkPast& walk) {
   const double way = panel.top + panel.height * 0.35, thing = panel.top + panel.height * 0.75;
   for (std::size_t i = 0; i + 1 < walk.steps.size(); ++i)
     canvas.line(x(walk.steps[i].along.value), way, x(walk.steps[i + 1].along.value) + 0.7, way, colour_of(of_all(walk.steps[i])), 9);
-  cairo_arc(canvas.cairo(), x(0), thing, 6, 0, 2 * 3.14159265);
+  cairo_arc(canvas.cairo(), x(0), thing, 6, 0, 2 * std::numbers::pi);
   canvas.fill(ink);
   canvas.text(x(0) + 12, thing, walk.sound, {12, ink, true});
   const double far =

@@ -144,7 +144,7 @@ class Voices {
   void bring_near(std::span<const HeardStart> starts);
   /// What has a voice and is beyond hearing sleeps. `why(sound, from)` says how far away it is.
   void hush(const std::function<Reason(const PlayedSound&, const HeardFrom&)>& why);
-  /// Its emitter was given up: what its book says. False where nothing of it plays any more.
+  /// Its emitter was given up: what its book says.
   void leave_behind(LiveStart& start);
   /// Those that came to their end since this was last cleared.
   std::vector<OverStart>& over() { return over_; }
@@ -318,11 +318,9 @@ void Voices::each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act
       if (version == its) return true;
     return false;
   };
-  const LiveStart* last = nullptr;  // its layers mostly lie side by side
   for (const LiveLayer* layer : pool_.owners()) {
-    if (layer == nullptr || layer->stage != Stage::sounding || layer->start == last || !is_version(layer->start->sound)) continue;
+    if (layer == nullptr || layer->stage != Stage::sounding || !is_version(layer->start->sound)) continue;
     if (sound.design->limit_each_emitter && layer->start->emitter != emitter) continue;
-    last = layer->start;
     bool first = true;  // of its layers that have a voice
     for (const LiveLayer* other = layer->start->layers; other != nullptr && first; other = other->next)
       first = other->stage != Stage::sounding || other->voice >= layer->voice;

@@ -201,15 +201,12 @@ void Earshot::hear(std::span<const Voiced> voiced, const Emitters& from) {
     Source& source = sources_[start];
     source.voiced = true;
     voiced_.push_back(start);
-    if ((source.row & spot_bit) == 0) {
-      bool newest_counts = true;
+    // Of two sounds of one emitter the first looks where it is.
+    if ((source.row & spot_bit) == 0 && std::exchange(emitters_.heard[source.row], std::uint8_t{1}) == 0) {
+      heard_rows_.push_back(source.row);
       const std::lock_guard lock(from.mutex());
       const Whereabouts newest = from.newest(source.row);
-      if (std::exchange(emitters_.heard[source.row], std::uint8_t{1}) == 0)
-        heard_rows_.push_back(source.row);
-      else
-        newest_counts = false;  // of two sounds of one emitter the first has looked
-      if (newest_counts && newest != emitters_.where(source.row)) {
+      if (newest != emitters_.where(source.row)) {
         emitters_.set(source.row, newest);
         kept_.push_back({emitter_in(source.row, from.generation(source.row)), newest});
       }

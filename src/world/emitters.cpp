@@ -155,34 +155,27 @@ std::size_t Emitters::place(std::span<const Emitter> emitters, std::span<const P
   });
 }
 
-std::size_t Emitters::move(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
-  return each_of(emitters, velocities, [this](std::uint32_t slot, const Vector& velocity) {
-    if (!is_finite(velocity)) return false;
-    Whereabouts its;
-    set_velocity(its, velocity);
-    if (child_[slot] != 0) {
-      Whereabouts& own = children_[child_[slot] - 1].own;
-      own.vx = its.vx, own.vy = its.vy, own.vz = its.vz;
-    } else {
-      motion_[slot].vx = its.vx, motion_[slot].vy = its.vy, motion_[slot].vz = its.vz;
-    }
+/// What is not a place, of roots in the world and of children from their parents.
+template <class Set>
+std::size_t Emitters::change(std::span<const Emitter> emitters, std::span<const Vector> values, Set set) {
+  return each_of(emitters, values, [&](std::uint32_t slot, const Vector& value) {
+    if (!is_finite(value)) return false;
+    Whereabouts its = child_[slot] != 0 ? children_[child_[slot] - 1].own : newest(slot);
+    set(its, value);
+    if (child_[slot] != 0)
+      children_[child_[slot] - 1].own = its;
+    else
+      put(slot, its);
     return true;
   });
 }
 
+std::size_t Emitters::move(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
+  return change(emitters, velocities, set_velocity);
+}
+
 std::size_t Emitters::face(std::span<const Emitter> emitters, std::span<const Vector> facings) {
-  return each_of(emitters, facings, [this](std::uint32_t slot, const Vector& facing) {
-    if (!is_finite(facing)) return false;
-    Whereabouts its;
-    set_facing(its, facing);
-    if (child_[slot] != 0) {
-      Whereabouts& own = children_[child_[slot] - 1].own;
-      own.facing_x = its.facing_x, own.facing_y = its.facing_y, own.facing_z = its.facing_z;
-    } else {
-      motion_[slot].facing_x = its.facing_x, motion_[slot].facing_y = its.facing_y, motion_[slot].facing_z = its.facing_z;
-    }
-    return true;
-  });
+  return change(emitters, facings, set_facing);
 }
 
 void Emitters::unhang(std::uint32_t slot) {
@@ -225,11 +218,6 @@ Whereabouts Emitters::in_world(std::uint32_t slot, int depth) const {
   // Of a parent that is gone the last place is what it left; what hangs too deep stays where it was.
   if (!there(child.parent) || depth == 2 * deepest) return newest(slot);
   return on(in_world(slot_in(child.parent), depth + 1), child.own);
-}
-
-bool Emitters::is_there(Emitter emitter) const {
-  const std::lock_guard lock(mutex_);
-  return there(emitter);
 }
 
 bool Emitters::is_full() const {

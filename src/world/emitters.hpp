@@ -42,7 +42,6 @@ class Emitters {
   /// On `parent`, at its place in that one's axes; on none it stays where it is. False where one is gone, or hung on itself.
   bool hang(Emitter emitter, Emitter parent);
 
-  bool is_there(Emitter emitter) const;
   bool is_full() const;
   /// The newest place in the world; none where it is gone.
   std::optional<Whereabouts> whereabouts(Emitter emitter) const;
@@ -80,7 +79,6 @@ class Emitters {
   struct Motion {
     std::int32_t vx = 0, vy = 0, vz = 0;
     std::int16_t facing_x = 0, facing_y = 0, facing_z = 0;
-    friend constexpr bool operator==(const Motion&, const Motion&) = default;
   };
   /// One that hangs on another: where, in the axes of that one.
   struct Child {
@@ -99,6 +97,8 @@ class Emitters {
   }
   template <class Given, class Take>
   std::size_t each_of(std::span<const Emitter> emitters, std::span<const Given> given, Take take);
+  template <class Set>
+  std::size_t change(std::span<const Emitter> emitters, std::span<const Vector> values, Set set);
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
   void unhang(std::uint32_t slot);

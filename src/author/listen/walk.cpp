@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
@@ -68,7 +69,7 @@ std::vector<HeardAway> heard_by_distance(const WorldDesign& design) {
 Decibels heard_aside(const WorldDesign& design, Degrees off) {
   WorldDesign alone;
   alone.cone = design.cone;
-  const double angle = off.value * 3.14159265358979 / 180;
+  const double angle = off.value * std::numbers::pi / 180;
   Whereabouts at;
   set_facing(at, {static_cast<float>(std::sin(angle)), 0, static_cast<float>(std::cos(angle))});
   set_place(at, {0, 0, -alone.full_within.value});
