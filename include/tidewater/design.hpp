@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/gauge.hpp"
 #include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
@@ -86,6 +87,7 @@ struct LayerDesign {
   Range<Seconds> start_at;
   bool start_anywhere = false;
   double chance = 1;
+  std::vector<FollowDesign> follow = {};
   friend bool operator==(const LayerDesign&, const LayerDesign&) = default;
 };
 
@@ -109,6 +111,7 @@ struct SoundDesign {
   Seconds fade_in;
   Seconds fade_out;
   WorldDesign world;
+  std::vector<FollowDesign> follow;
   friend bool operator==(const SoundDesign&, const SoundDesign&) = default;
 };
 

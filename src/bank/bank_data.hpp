@@ -123,6 +123,8 @@ struct BankLayer : LayerDesign {
 
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
+inline constexpr std::size_t most_followed = 8;  ///< gauges, of a sound and its layers
+
 struct BankSound : SoundDesign {
   std::string name;
   ContentHash content;  ///< of all that is heard of it, clips and group included
@@ -145,6 +147,10 @@ struct BankGroup : GroupDesign {
   std::uint32_t parent = 0;
 };
 
+struct BankGauge : GaugeDesign {
+  std::string name;
+};
+
 /// Another bank, which has some of a bank's clips.
 struct BankBase {
   std::string name;
@@ -165,6 +171,7 @@ struct BankData {
   std::vector<BankClip> clips;
   std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;
+  std::vector<BankGauge> gauges;
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;
 

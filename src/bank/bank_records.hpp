@@ -53,7 +53,11 @@ enum class Kind : std::uint32_t {
   hashes,
   bases,
   marks,
-  falloffs
+  falloffs,
+  gauges,
+  follows,
+  curves,
+  curve_points
 };
 
 struct Section {
@@ -162,6 +166,7 @@ struct Layer {
   std::uint32_t reserved = 0;
   double chance = 1;
   Span gain, pitch, delay, start_at;  ///< decibels, semitones, seconds, seconds
+  Part follows;
 };
 
 struct Sound {
@@ -189,11 +194,34 @@ struct Sound {
   double full_within = 0, silent_from = 0, radius = 0;      ///< metres
   double rolloff = 0, doppler = 0, air = 0;                 ///< 1 is natural
   double cone_inner = 0, cone_outer = 0, cone_outside = 0;  ///< degrees, degrees, decibels
+  Part follows;                                             ///< of the sound; those of each layer come after them
 };
 
 /// A point of the curve along which a sound falls with its distance.
 struct FalloffPoint {
   double metres = 0, level = 0;
+};
+
+struct Gauge {
+  Text name;
+  double from = 0, to = 0, initial = 0;
+  double smoothing = 0;  ///< seconds
+};
+
+/// How a sound or a layer goes by one gauge.
+struct Follow {
+  Text gauge;                 ///< its name: of one of the gauges, or distance, angle, speed or height
+  Part curves;                ///< one at most for each of what it bends
+  std::uint32_t between = 0;  ///< 0 linear, 1 smooth, 2 step
+  std::uint32_t reserved = 0;
+};
+struct Curve {
+  std::uint32_t bends = 0;  ///< 0 gain, 1 pitch, 2 low-pass, 3 high-pass
+  std::uint32_t reserved = 0;
+  Part points;  ///< in order of the gauge
+};
+struct CurvePoint {
+  double gauge = 0, value = 0;  ///< the gauge's unit; decibels, semitones, or hertz with 0 for no filter
 };
 
 struct Response {
@@ -214,7 +242,8 @@ struct Hash {
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 112 && sizeof(Sound) == 272 && sizeof(FalloffPoint) == 16);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 280 && sizeof(FalloffPoint) == 16);
+static_assert(sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

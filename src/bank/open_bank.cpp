@@ -153,7 +153,7 @@ class RecordReader : RecordChecks {
     return true;
   }
 
-  bool sounds() { return SoundRecords(table_, texts_, data_->clips.size(), data_->groups.size()).read(data_->sounds); }
+  bool sounds() { return SoundRecords(table_, texts_, data_->clips.size(), data_->groups.size()).read(*data_); }
 
   bool events() {
     std::span<const file::Event> events;

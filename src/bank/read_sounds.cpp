@@ -45,6 +45,7 @@ bool SoundRecords::layer(const file::Layer& from, BankLayer& to) {
       !range(from.pitch, to.pitch, -most_semitones, most_semitones, "pitch") || !range(from.delay, to.delay, 0, most_seconds, "delay") ||
       !range(from.start_at, to.start_at, 0, most_seconds, "start"))
     return false;
+  if (!follows(from.follows, to.follow)) return false;
   to.choices.reserve(choices.size());
   for (const file::Choice& its : choices)
     if (!choice(its, to.choices.emplace_back())) return false;
@@ -82,6 +83,54 @@ bool SoundRecords::world(const file::Sound& from, WorldDesign& to) {
   return points.size() <= most_points || damaged("a falloff has too many points");
 }
 
+bool SoundRecords::gauges(std::vector<BankGauge>& to) {
+  std::span<const file::Gauge> gauges;
+  if (!section(file::Kind::gauges, gauges)) return false;
+  for (const file::Gauge& from : gauges) {
+    BankGauge& gauge = to.emplace_back();
+    gauge.from = from.from;
+    gauge.to = from.to;
+    gauge.initial = from.initial;
+    gauge.smoothing = {from.smoothing};
+    if (!text(from.name, gauge.name) || !number(from.from, -most_of_a_gauge, most_of_a_gauge, "gauge's least") ||
+        !number(from.to, from.from, most_of_a_gauge, "gauge's most") || !number(from.initial, from.from, from.to, "gauge's default") ||
+        !number(from.smoothing, 0, most_seconds, "smoothing"))
+      return false;
+  }
+  return gauges.size() <= most_gauges || damaged("it has too many gauges");
+}
+
+bool SoundRecords::curve(const file::Curve& from, CurveDesign& to) {
+  std::span<const file::CurvePoint> points;
+  if (!word(from.bends, bends_words.size(), to.bends, "curve") || !take(from.points, curve_points_, points)) return false;
+  if (points.empty() || points.size() > most_points) return damaged("a curve has no points, or too many");
+  for (const file::CurvePoint& point : points) {
+    const bool level = to.bends == Bends::gain, filter = to.bends == Bends::low_pass || to.bends == Bends::high_pass;
+    const double before = to.points.empty() ? -most_of_a_gauge : to.points.back().gauge;
+    if (!number(point.gauge, before, most_of_a_gauge, "point of a curve")) return false;
+    if (level ? !gain(point.value)
+              : !number(point.value, filter ? 0 : -most_semitones, filter ? most_hertz : most_semitones, "point's value"))
+      return false;
+    to.points.push_back({point.gauge, point.value});
+  }
+  return true;
+}
+
+bool SoundRecords::follows(const file::Part& part, std::vector<FollowDesign>& to) {
+  std::span<const file::Follow> follows;
+  if (!take(part, follows_, follows)) return false;
+  for (const file::Follow& from : follows) {
+    FollowDesign& its = to.emplace_back();
+    std::span<const file::Curve> curves;
+    if (!text(from.gauge, its.gauge) || !word(from.between, between_words.size(), its.between, "way between points") ||
+        !take(from.curves, curves_, curves))
+      return false;
+    for (const file::Curve& curve_record : curves)
+      if (!curve(curve_record, its.curves.emplace_back())) return false;
+  }
+  return to.size() <= most_followed || damaged("a sound follows too many gauges");
+}
+
 bool SoundRecords::sound(const file::Sound& from, BankSound& to) {
   to.content = {from.content};
   to.group = from.group;
@@ -104,7 +153,7 @@ bool SoundRecords::sound(const file::Sound& from, BankSound& to) {
       !range(from.delay, to.delay, 0, most_seconds, "delay") || !range(from.low_pass, to.low_pass, 0, most_hertz, "low-pass") ||
       !number(from.high_pass, 0, most_hertz, "high-pass") || !number(from.spacing, 0, most_seconds, "spacing") ||
       !number(from.fade_in, 0, most_seconds, "fade") || !number(from.fade_out, 0, most_seconds, "fade") ||
-      !take(from.layers, layers_, layers) || !world(from, to.world))
+      !take(from.layers, layers_, layers) || !world(from, to.world) || !follows(from.follows, to.follow))
     return false;
   if (layers.empty() || layers.size() > most_layers) return damaged(fmt::format("its sound '{}' has {} layers", to.name, layers.size()));
   to.layers.reserve(layers.size());
@@ -115,12 +164,15 @@ bool SoundRecords::sound(const file::Sound& from, BankSound& to) {
 
 bool SoundRecords::sections() {
   return section(file::Kind::values, values_.all) && section(file::Kind::uses, uses_.all) && section(file::Kind::choices, choices_.all) &&
-         section(file::Kind::layers, layers_.all) && section(file::Kind::falloffs, falloffs_.all);
+         section(file::Kind::layers, layers_.all) && section(file::Kind::falloffs, falloffs_.all) &&
+         section(file::Kind::follows, follows_.all) && section(file::Kind::curves, curves_.all) &&
+         section(file::Kind::curve_points, curve_points_.all);
 }
 
-bool SoundRecords::read(std::vector<BankSound>& to) {
+bool SoundRecords::read(BankData& bank) {
+  std::vector<BankSound>& to = bank.sounds;
   std::span<const file::Sound> sounds;
-  if (!sections() || !section(file::Kind::sounds, sounds)) return false;
+  if (!sections() || !gauges(bank.gauges) || !section(file::Kind::sounds, sounds)) return false;
   to.reserve(sounds.size());
   for (const file::Sound& from : sounds)
     if (!sound(from, to.emplace_back())) return false;

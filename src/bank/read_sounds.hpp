@@ -15,7 +15,7 @@ class SoundRecords : RecordChecks {
   SoundRecords(BankTable& table, std::span<const char> texts, std::size_t clips, std::size_t groups)
       : RecordChecks(table, texts), clips_(clips), groups_(groups) {}
 
-  bool read(std::vector<BankSound>& to);
+  bool read(BankData& to);
 
  private:
   bool sections();
@@ -23,6 +23,9 @@ class SoundRecords : RecordChecks {
   bool choice(const bank_file::Choice& from, BankChoice& to);
   bool layer(const bank_file::Layer& from, BankLayer& to);
   bool world(const bank_file::Sound& from, WorldDesign& to);
+  bool gauges(std::vector<BankGauge>& to);
+  bool follows(const bank_file::Part& part, std::vector<FollowDesign>& to);
+  bool curve(const bank_file::Curve& from, CurveDesign& to);
   bool sound(const bank_file::Sound& from, BankSound& to);
 
   std::size_t clips_, groups_;
@@ -31,6 +34,9 @@ class SoundRecords : RecordChecks {
   Led<bank_file::Choice> choices_;
   Led<bank_file::Layer> layers_;
   Led<bank_file::FalloffPoint> falloffs_;
+  Led<bank_file::Follow> follows_;
+  Led<bank_file::Curve> curves_;
+  Led<bank_file::CurvePoint> curve_points_;
 };
 
 }  // namespace tidewater

@@ -70,7 +70,8 @@ class RecordChecks {
 
   // Far beyond what a book can say, and harmless.
   static constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6, most_metres = 1e6;
-  static constexpr std::size_t most_points = 64;
+  static constexpr double most_of_a_gauge = 1e9;
+  static constexpr std::size_t most_points = 64, most_gauges = 64;
   static constexpr std::uint32_t longest_text = 4096;
 
   BankTable& table_;

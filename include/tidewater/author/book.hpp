@@ -45,6 +45,11 @@ struct BookGroup : GroupDesign {
   FilePlace place;
 };
 
+struct BookGauge : GaugeDesign {
+  std::string name;
+  FilePlace place;
+};
+
 /// One clip that a sound names: its path relative to the folder of clips.
 struct BookClip {
   std::string path;
@@ -177,8 +182,9 @@ struct BookSketch {
 struct Book {
   std::string name;
   std::string file;
-  std::string clips_folder;       ///< as a path that can be opened
-  std::string soundfont;          ///< for MIDI, the same; may be empty
+  std::string clips_folder;  ///< as a path that can be opened
+  std::string soundfont;     ///< for MIDI, the same; may be empty
+  std::vector<BookGauge> gauges;
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
@@ -206,8 +212,8 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "sounds", "layers", "sketch", "events", "responses", "banks", "targets",
-                             ///< "targets.groups", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "gauges", "sounds", "layers", "follow", "sketch", "events", "responses", "banks",
+                             ///< "targets", "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -55,6 +55,36 @@ const RowsOf<BookGroup>& group_rows() {
   return rows;
 }
 
+const RowsOf<BookGauge>& gauge_rows() {
+  static const RowsOf<BookGauge> rows =
+      RowsOf<BookGauge>("gauges")
+          .special({"from", "0", "-1", "The least that it can be, in the game's own unit; what is below counts as this."}, "number")
+          .special({"to", "1", "7000", "The most that it can be."}, "number")
+          .special({"default", "its from", "0.2", "What it is until the game says so."}, "number")
+          .quantity({"smoothing", "\"60 ms\"", "\"300 ms\"",
+                     "About how long what follows it takes to be where it says, so that a jump is heard as a move."},
+                    &BookGauge::smoothing);
+  return rows;
+}
+
+const RowsOf<FollowDesign>& follow_rows() {
+  static const RowsOf<FollowDesign> rows =
+      RowsOf<FollowDesign>("follow")
+          .special(
+              {"gauge", "", "\"throttle\"",
+               "The gauge that bends it: one of [gauges.NAME], or distance, angle, speed or height, which need no code of the game's."},
+              "name of a gauge")
+          .word({"between", "\"linear\"", "\"smooth\"",
+                 "How each curve goes from point to point: straight, without corners, or with steps at the points."},
+                &FollowDesign::between, between_words)
+          .special({"gain", "none", "[[0, \"-18 dB\"], [1, \"0 dB\"]]", "Added to its level. `silent` is a level."}, "list of points")
+          .special({"pitch", "none", "[[0, \"-5 st\"], [1, \"7 st\"]]", "Added to its pitch."}, "list of points")
+          .special({"low-pass", "none", "[[0, \"500 Hz\"], [1, \"none\"]]", "The lowest of all its low-passes counts."}, "list of points")
+          .special({"high-pass", "none", "[[0, \"none\"], [1, \"400 Hz\"]]", "The highest of all its high-passes counts."},
+                   "list of points");
+  return rows;
+}
+
 const RowsOf<BookSound>& sound_rows() {
   static const RowsOf<BookSound> rows =
       RowsOf<BookSound>("sounds")
@@ -116,6 +146,9 @@ const RowsOf<BookSound>& sound_rows() {
                  "In the world: when its emitter is given up, it leaves by its fade-out, or finishes where it was; by kind, loops stop and "
                  "all else finishes."},
                 of_world(&WorldDesign::when_gone), when_gone_words)
+          .special({"follow", "none", "[ { gauge = \"throttle\", pitch = [[0, \"-5 st\"], [1, \"7 st\"]] } ]",
+                    "How it goes by numbers from the game while it plays: by each gauge along curves. See below."},
+                   "list of tables")
           .quantity({"delay", "\"0 s\"", "\"0 ms .. 40 ms\"", "How long after the event it starts, on top of the response's own delay."},
                     &BookSound::delay)
           .quantity({"low-pass", "none", "\"2 kHz .. 6 kHz\"",
@@ -190,6 +223,9 @@ const RowsOf<BookLayer>& layer_rows() {
           .quantity({"pitch", "\"0 st\"", "\"-12 st\"", "On top of the sound's own."}, &BookLayer::pitch)
           .quantity({"delay", "\"0 s\"", "\"80 ms\"", "On top of the sound's own."}, &BookLayer::delay)
           .share({"chance", "\"100 %\"", "\"30 %\"", "How often the layer is there at all."}, &BookLayer::chance)
+          .special({"follow", "none", "[ { gauge = \"throttle\", gain = [[0, \"silent\"], [1, \"0 dB\"]] } ]",
+                    "On top of the sound's own: layers that come and go with a gauge."},
+                   "list of tables")
           .special({"loop", "false", "true", "As of a sound."}, "true or false")
           .special({"loop-between", "the whole clip", "\"from-file\"", "As of a sound."}, "times, frames or from-file")
           .special({"loop-crossfade", "\"0 s\"", "\"50 ms\"", "As of a sound."}, "time")
@@ -333,8 +369,10 @@ const std::vector<BookKey>& book_keys() {
     };
     add(head_rows());
     add(group_rows());
+    add(gauge_rows());
     add(sound_rows());
     add(layer_rows());
+    add(follow_rows());
     add(sketch_rows());
     add(event_rows());
     add(response_rows());

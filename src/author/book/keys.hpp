@@ -7,8 +7,10 @@ namespace tidewater {
 
 const RowsOf<Book>& head_rows();
 const RowsOf<BookGroup>& group_rows();
+const RowsOf<BookGauge>& gauge_rows();
 const RowsOf<BookSound>& sound_rows();
 const RowsOf<BookLayer>& layer_rows();
+const RowsOf<FollowDesign>& follow_rows();
 const RowsOf<SketchPlan>& sketch_rows();
 const RowsOf<BookResponse>& event_rows();     ///< of an event that has one response
 const RowsOf<BookResponse>& response_rows();  ///< of one in a list

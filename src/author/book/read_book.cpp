@@ -12,6 +12,7 @@
 #include "author/book/problems.hpp"
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
+#include "author/book/read_gauges.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
 #include "author/book/tables.hpp"
@@ -43,7 +44,7 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "sounds", "events", "banks", "targets", "credits", "accepted"});
+    check_keys(problems_, root_, "", {"book", "groups", "gauges", "sounds", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -53,6 +54,7 @@ class Reader {
     book_.groups.emplace_back().name = "master";
     book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
+    each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});

@@ -4,10 +4,12 @@
 #include <array>
 #include <filesystem>
 #include <map>
+#include <set>
 #include <sstream>
 #include <unordered_set>
 
 #include "author/book/keys.hpp"
+#include "author/book/read_gauges.hpp"
 #include "author/book/read_sketch.hpp"
 #include "author/book/read_world.hpp"
 #include "author/book/split_values.hpp"
@@ -135,7 +137,9 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
     problem(*table.get("when-full"), "'when-full' goes with a limit, such as limit = 3");
   read_together(table, sound);
   read_world(problems_, table, sound);
+  read_follow(problems_, table, book_, whole_, sound.follow);
   read_layers(table, sound);
+  check_gauges(sound);
   list_settings(whole, sound);
   book_.sounds.push_back(std::move(sound));
 }
@@ -163,7 +167,7 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
   if (node == nullptr) {
     // A plain sound is a layer without a name; gain, pitch and delay are the sound's own.
     Keys plain = table;
-    for (const auto* whole_sound : {"gain", "pitch", "delay"}) plain.erase(whole_sound);
+    for (const auto* whole_sound : {"gain", "pitch", "delay", "follow"}) plain.erase(whole_sound);
     BookLayer& layer = sound.layers.emplace_back();
     layer.place = sound.place;
     return read_layer(plain, what, layer);
@@ -190,12 +194,24 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
 
 void SoundReader::read_layer(const Keys& table, const std::string& what, BookLayer& layer) {
   layer_rows().read(problems_, table, layer);
+  read_follow(problems_, table, book_, whole_, layer.follow);
   if (const auto* start = table.get("start-at"); start != nullptr && start->value_or(std::string()) == "anywhere")
     layer.start_anywhere = true;
   else
     read_quantity(problems_, table, "start-at", read_second_range, layer.start_at);
   read_loop(table, layer);
   read_clips(table, what, layer);
+}
+
+/// A playback keeps where each gauge of its is.
+void SoundReader::check_gauges(const BookSound& sound) {
+  std::set<std::string_view> gauges;
+  for (const FollowDesign& its : sound.follow) gauges.insert(its.gauge);
+  for (const BookLayer& layer : sound.layers)
+    for (const FollowDesign& its : layer.follow) gauges.insert(its.gauge);
+  if (gauges.size() > most_followed)
+    problems_.add(sound.place,
+                  fmt::format("sound '{}' and its layers follow {} gauges; {} is the most", sound.name, gauges.size(), most_followed));
 }
 
 void SoundReader::read_loop(const Keys& table, BookLayer& layer) {

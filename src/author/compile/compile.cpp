@@ -104,6 +104,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
   for (const auto& group : book.groups)
     data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
 
+  for (const auto& gauge : book.gauges) data->gauges.push_back({design_of<GaugeDesign>(gauge), gauge.name});
   for (const auto& sound : book.sounds) {
     BankSound made{design_of<SoundDesign>(sound), sound.name, {}, groups.at(sound.group), {}};
     made.quality = quality_of(sound, book);

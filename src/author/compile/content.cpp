@@ -61,6 +61,18 @@ void add(Hasher& hash, const WorldDesign& its) {
   for (const FalloffPoint& point : its.points) hash.text(fmt::format("{} {}", point.at.value, point.level.value));
 }
 
+void add(Hasher& hash, const std::vector<BankGauge>& gauges, const std::vector<FollowDesign>& follow) {
+  for (const FollowDesign& its : follow) {
+    hash.text(fmt::format("follow {} {}", its.gauge, static_cast<int>(its.between)));
+    for (const BankGauge& gauge : gauges)
+      if (gauge.name == its.gauge) hash.text(fmt::format("{} {} {} {}", gauge.from, gauge.to, gauge.initial, gauge.smoothing.value));
+    for (const CurveDesign& curve : its.curves) {
+      hash.text(fmt::format("curve {}", static_cast<int>(curve.bends)));
+      for (const CurvePoint& point : curve.points) hash.text(fmt::format("{} {}", point.gauge, point.value));
+    }
+  }
+}
+
 /// What is heard of a sound, but for the levels of its groups.
 std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::vector<std::uint64_t>& clips) {
   Hasher hash;
@@ -74,10 +86,12 @@ std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::v
                         sound.spacing.value, sound.limit, static_cast<int>(sound.when_full)));
   hash.text(fmt::format("{} {} {} {}", sound.limit_each_emitter, sound.rank, sound.fade_in.value, sound.fade_out.value));
   if (sound.world.place == Where::world) add(hash, sound.world);
+  add(hash, data.gauges, sound.follow);
   for (const BankLayer& layer : sound.layers) {
     hash.text(
         fmt::format("layer {} {} {} {} {}", layer.name, static_cast<int>(layer.pick), layer.loop, layer.start_anywhere, layer.chance));
     hash.text(fmt::format("{} {} {} {}", text_of(layer.gain), text_of(layer.pitch), text_of(layer.delay), text_of(layer.start_at)));
+    add(hash, data.gauges, layer.follow);
     for (const HashedText& trait : layer.by) hash.text(trait.text);
     for (const BankChoice& choice : layer.choices) {
       hash.text("choice");

@@ -36,6 +36,8 @@ WrittenTable::WrittenTable(const BankData& data) {
   for (const BankGroup& group : data.groups)
     groups_.push_back(
         {text(group.name), group.parent, group.muted ? 1U : 0U, group.gain.value, group.low_pass.value, group.high_pass.value});
+  for (const BankGauge& gauge : data.gauges)
+    gauges_.push_back({text(gauge.name), gauge.from, gauge.to, gauge.initial, gauge.smoothing.value});
   for (const BankSound& sound : data.sounds) sounds_.push_back(record_of(sound));
   for (const BankEvent& event : data.events) {
     file::Event record{text(event.name), begin(responses_, event.responses.size())};
@@ -125,6 +127,7 @@ file::Sound WrittenTable::record_of(const BankSound& sound) {
   record.fade_in = sound.fade_in.value;
   record.fade_out = sound.fade_out.value;
   add_world(sound.world, record);
+  record.follows = follows(sound.follow);
   record.layers = begin(layers_, sound.layers.size());
   for (const BankLayer& layer : sound.layers) layers_.push_back(record_of(layer));
   return record;
@@ -148,6 +151,18 @@ void WrittenTable::add_world(const WorldDesign& world, file::Sound& to) {
   to.cone_outside = world.cone.outside.value;
 }
 
+file::Part WrittenTable::follows(const std::vector<FollowDesign>& its) {
+  const file::Part part = begin(follows_, its.size());
+  for (const FollowDesign& design : its) {
+    follows_.push_back({text(design.gauge), begin(curves_, design.curves.size()), static_cast<std::uint32_t>(design.between), 0});
+    for (const CurveDesign& curve : design.curves) {
+      curves_.push_back({static_cast<std::uint32_t>(curve.bends), 0, begin(curve_points_, curve.points.size())});
+      for (const CurvePoint& point : curve.points) curve_points_.push_back({point.gauge, point.value});
+    }
+  }
+  return part;
+}
+
 file::Layer WrittenTable::record_of(const BankLayer& layer) {
   file::Layer record;
   record.name = text(layer.name);
@@ -160,6 +175,7 @@ file::Layer WrittenTable::record_of(const BankLayer& layer) {
   record.pitch = span_of(layer.pitch);
   record.delay = span_of(layer.delay);
   record.start_at = span_of(layer.start_at);
+  record.follows = follows(layer.follow);
   record.choices = begin(choices_, layer.choices.size());
   for (const BankChoice& choice : layer.choices) {
     file::Choice its{values(choice.values), begin(uses_, choice.clips.size()), choice.weighted ? 1U : 0U, choice.heavy, choice.again};

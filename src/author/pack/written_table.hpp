@@ -39,6 +39,9 @@ class WrittenTable {
     take(Kind::responses, responses_), take(Kind::events, events_), take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
     if (!falloffs_.empty()) take(Kind::falloffs, falloffs_);
+    if (!gauges_.empty()) take(Kind::gauges, gauges_);
+    if (follows_.empty()) return;
+    take(Kind::follows, follows_), take(Kind::curves, curves_), take(Kind::curve_points, curve_points_);
   }
 
   /// Each text once.
@@ -59,6 +62,7 @@ class WrittenTable {
 
   bank_file::Sound record_of(const BankSound& sound);
   bank_file::Layer record_of(const BankLayer& layer);
+  bank_file::Part follows(const std::vector<FollowDesign>& its);
   void add_world(const WorldDesign& world, bank_file::Sound& to);
 
   std::unordered_map<std::string, std::uint32_t> places_;
@@ -73,6 +77,10 @@ class WrittenTable {
   std::vector<bank_file::Layer> layers_;
   std::vector<bank_file::Sound> sounds_;
   std::vector<bank_file::FalloffPoint> falloffs_;
+  std::vector<bank_file::Gauge> gauges_;
+  std::vector<bank_file::Follow> follows_;
+  std::vector<bank_file::Curve> curves_;
+  std::vector<bank_file::CurvePoint> curve_points_;
   std::vector<bank_file::Response> responses_;
   std::vector<bank_file::Event> events_;
 };

@@ -79,6 +79,12 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     group.parent = book.groups.size() == 1 ? "" : bank.groups[from.parent].name;
     group.place = place;
   }
+  for (const BankGauge& from : bank.gauges) {
+    BookGauge& gauge = book.gauges.emplace_back();
+    static_cast<GaugeDesign&>(gauge) = from;
+    gauge.name = from.name;
+    gauge.place = place;
+  }
   for (const BankSound& from : bank.sounds) {
     BookSound& sound = book.sounds.emplace_back();
     static_cast<SoundDesign&>(sound) = from;

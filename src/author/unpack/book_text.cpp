@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <string_view>
 
+#include "author/book/read_gauges.hpp"
 #include "author/unpack/book_of.hpp"
 #include "base/text.hpp"
 
@@ -86,6 +87,20 @@ void add_world(Settings& settings, const WorldDesign& world) {
   settings.word("when-gone", world.when_gone, when_gone_words);
 }
 
+std::string text_of(const FollowDesign& its) {
+  std::string text = "{ gauge = " + in_quotes(its.gauge);
+  if (its.between != Between{}) text += ", between = " + in_quotes(between_words[static_cast<std::size_t>(its.between)]);
+  for (const CurveDesign& curve : its.curves)
+    text +=
+        fmt::format(", {} = {}", bends_words[static_cast<std::size_t>(curve.bends)], list_of(curve.points, [&](const CurvePoint& point) {
+                      return fmt::format("[{}, {}]", gauge_text(its.gauge, point.gauge), in_quotes(bent_text(curve.bends, point.value)));
+                    }));
+  return text + " }";
+}
+void add_follow(Settings& settings, const std::vector<FollowDesign>& follow) {
+  if (!follow.empty()) settings.add("follow", list_of(follow, [](const FollowDesign& its) { return text_of(its); }));
+}
+
 std::string clip_text(const BookClip& clip) {
   if (clip.weight == 1 && clip.gain == Decibels{}) return in_quotes(clip.path);
   std::string text = "{ file = " + in_quotes(clip.path);
@@ -138,6 +153,16 @@ std::string text_of(const BookEvent& event, const Book& book) {
   return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);
 }
 
+std::string text_of(const BookGauge& gauge) {
+  const GaugeDesign standard;
+  Settings settings;
+  settings.add("from", shortest_digits(gauge.from));
+  settings.add("to", shortest_digits(gauge.to));
+  if (gauge.initial != gauge.from) settings.add("default", shortest_digits(gauge.initial));
+  if (gauge.smoothing != standard.smoothing) settings.add("smoothing", in_quotes(to_text(gauge.smoothing)));
+  return fmt::format("\n[gauges.{}]\n{}", key_of(gauge.name), lines(settings.take()));
+}
+
 std::string text_of(const BookSound& sound) {
   std::string text = fmt::format("\n[sounds.{}]\n{}", key_of(sound.name), lines(settings_of(sound)));
   if (!is_layered(sound)) return text;
@@ -164,6 +189,7 @@ std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
   }
   settings.word("pick", layer.pick, pick_words);
   settings.share("chance", layer.chance);
+  add_follow(settings, layer.follow);
   settings.truth("loop", layer.loop.between != BookLoop::Between::none);
   if (layer.loop.between == BookLoop::Between::file) settings.add("loop-between", "\"from-file\"");
   if (layer.loop.between == BookLoop::Between::frames)
@@ -185,6 +211,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
   settings.range("pitch", sound.pitch);
   settings.range("pan", sound.pan);
   add_world(settings, sound.world);
+  add_follow(settings, sound.follow);
   settings.range("delay", sound.delay);
   settings.range("low-pass", sound.low_pass);
   settings.quantity("high-pass", sound.high_pass);
@@ -213,6 +240,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
 std::string text_of(const Book& book) {
   std::string text = fmt::format("[book]\nname = {}\n", in_quotes(book.name));
   for (const BookGroup& group : book.groups) text += text_of(group);
+  for (const BookGauge& gauge : book.gauges) text += text_of(gauge);
   for (const BookSound& sound : book.sounds) text += text_of(sound);
   for (const BookEvent& event : book.events) text += text_of(event, book);
   return text;

@@ -1,0 +1,78 @@
+#pragma once
+/// Gauges: numbers from the game, such as a throttle or the wind, that bend sounds while they play, each along curves of the book's.
+///
+///     manager.set_gauge("wind", 0.7);                       // for all that sounds
+///     manager.set_gauge("throttle", boats, throttles);      // of thousands of emitters, each its own
+///
+/// Distance, angle, speed and height need no code: where things are says them.
+
+#include <array>
+#include <cstddef>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "tidewater/name.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// A gauge's value, in the game's own unit.
+struct GaugeValue {
+  Name gauge;
+  double value = 0;
+};
+
+/// Gauges that are there without being told.
+enum class ReadyGauge {
+  distance,  ///< metres from the listener that counts
+  angle,     ///< degrees by which the listener faces away from it: 0 ahead, 180 behind
+  speed,     ///< metres a second of the emitter, as its velocity says
+  height     ///< metres of the emitter above the world's origin
+};
+/// As books write them. Of a sound on the screen, speed and height are the first listener's, and the others 0.
+inline constexpr std::array<std::string_view, 4> ready_gauge_words = {"distance", "angle", "speed", "height"};
+inline constexpr std::size_t ready_gauges = ready_gauge_words.size();
+
+/// What a gauge can bend.
+enum class Bends { gain, pitch, low_pass, high_pass };
+inline constexpr std::array<std::string_view, 4> bends_words = {"gain", "pitch", "low-pass", "high-pass"};
+
+/// How a curve goes from one of its points to the next.
+enum class Between {
+  linear,
+  smooth,  ///< without a corner, and never beyond its points
+  step     ///< as the last point says
+};
+inline constexpr std::array<std::string_view, 3> between_words = {"linear", "smooth", "step"};
+
+struct CurvePoint {
+  double gauge = 0;
+  double value = 0;  ///< decibels, semitones, or hertz with 0 for no filter
+  friend bool operator==(const CurvePoint&, const CurvePoint&) = default;
+};
+
+/// Before its first point a curve is as there, and beyond its last as there.
+struct CurveDesign {
+  Bends bends = Bends::gain;
+  std::vector<CurvePoint> points;
+  friend bool operator==(const CurveDesign&, const CurveDesign&) = default;
+};
+
+/// How a sound goes by one gauge.
+struct FollowDesign {
+  std::string gauge;
+  Between between = Between::linear;
+  std::vector<CurveDesign> curves;
+  friend bool operator==(const FollowDesign&, const FollowDesign&) = default;
+};
+
+/// What a book says of a gauge.
+struct GaugeDesign {
+  double from = 0, to = 1;  ///< what lies outside counts as the nearer end
+  double initial = 0;       ///< until the game says otherwise
+  Seconds smoothing{0.06};  ///< about how long what follows it takes to be there
+  friend bool operator==(const GaugeDesign&, const GaugeDesign&) = default;
+};
+
+}  // namespace tidewater
