@@ -382,6 +382,11 @@ bool same_value(std::span<const Trait> a, std::span<const Trait> b) {
                     [](const Trait& x, const Trait& y) { return same_value(x.name, y.name) && same_value(x.value, y.value); });
 }
 
+bool same_value(std::span<const GaugeValue> a, std::span<const GaugeValue> b) {
+  return std::equal(a.begin(), a.end(), b.begin(), b.end(),
+                    [](const GaugeValue& x, const GaugeValue& y) { return same_value(x.gauge, y.gauge) && x.value == y.value; });
+}
+
 /// To the very bit, in all that their description knows.
 bool same(const Request& a, const Request& b) {
   if (a.index() != b.index()) return false;
@@ -420,7 +425,7 @@ TEST_CASE("whatever a game asks for is written and read back to the very same va
     manager.load(*stage.bank);
     Playback playback = manager.raise("hum").playback();
     for (int i = 0; i < 5000; ++i) {
-      switch (random.below(10)) {
+      switch (random.below(11)) {
         case 0: playback.set_gain(Decibels{any()}, Seconds{any()}); break;
         case 1: playback.bend(Semitones{any()}, Seconds{any()}); break;
         case 2: playback.set_pan(Pan{any()}, Seconds{any()}); break;
@@ -430,6 +435,7 @@ TEST_CASE("whatever a game asks for is written and read back to the very same va
         case 6: manager.set_mute(Name(name()), random.below(2) == 0); break;
         case 7: manager.stop_all(Seconds{any()}); break;
         case 8: playback.stop(Seconds{any()}); break;
+        case 9: manager.set_gauge(Name(name()), any()); break;
         default: {
           const std::vector<Trait> traits = {{Name(name()), Name(name())}};
           manager.raise(Name(name()), std::span<const Trait>(traits), Emitter{random.bits() >> random.below(64)});

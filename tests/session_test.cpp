@@ -31,6 +31,12 @@ const std::string book = R"(
 [groups.near]
 parent = "effects"
 [groups.music]
+[gauges.throttle]
+smoothing = "40 ms"
+[gauges.wind]
+from = -3
+to = 5
+default = 1
 [sounds.step]
 group = "near"
 clips = ["n-*.wav"]
@@ -44,6 +50,7 @@ loop = true
 gain = "-12 dB"
 fade-in = "20 ms"
 fade-out = "150 ms"
+follow = [ { gauge = "wind", gain = [[-3, "-20 dB"], [5, "3 dB"]], pitch = [[-3, "0 st"], [5, "4 st"]] }, { gauge = "throttle", low-pass = [[0, "400 Hz"], [1, "none"]] } ]
 [sounds.both]
 group = "effects"
 rank = 6
@@ -80,6 +87,10 @@ loop = true
 place = "world"
 far = "60 m"
 fade-out = "30 ms"
+follow = [
+  { gauge = "throttle", gain = [[0, "silent"], [0.4, "-20 dB"], [1, "0 dB"]], pitch = [[0, "-5 st"], [1, "7 st"]], between = "smooth" },
+  { gauge = "distance", low-pass = [["5 m", "none"], ["40 m", "900 Hz"]], gain = [["0 m", "-12 dB"], ["10 m", "3 dB"], ["60 m", "0 dB"]] },
+]
 [sounds.splash]
 group = "effects"
 clips = ["n-*.wav", "longer.wav"]
@@ -87,9 +98,13 @@ place = "world"
 distance = "linear"
 cone = { inner = "90 deg", outer = "180 deg", outside = "-9 dB" }
 rank = 6
+follow = [ { gauge = "height", pitch = [["-2 m", "-3 st"], ["2 m", "3 st"]] }, { gauge = "wind", high-pass = [[-3, "none"], [5, "600 Hz"]] } ]
 [sounds.lamp]
-clips = ["hum.wav", "low.wav"]
-loop = true
+layers = [
+  { clips = ["hum.wav"], loop = true, follow = [ { gauge = "throttle", gain = [[0, "0 dB"], [1, "silent"]], between = "step" } ] },
+  { clips = ["low.wav"], loop = true, follow = [ { gauge = "speed", gain = [["0 m/s", "-9 dB"], ["20 m/s", "0 dB"]] } ] },
+]
+follow = [ { gauge = "wind", gain = [[-3, "-9 dB"], [5, "0 dB"]] } ]
 place = "world"
 limit = 2
 when-full = "newest"
@@ -203,7 +218,7 @@ class Asker {
 
 /// Things come, go and move; so do listeners.
 void Asker::change_world() {
-  switch (random_.below(12)) {
+  switch (random_.below(14)) {
     case 0:
       emitters_.push_back(manager_.make_emitter({.place = a_place(),
                                                  .velocity = random_.below(2) == 0 ? a_vector() : Vector{},
@@ -215,6 +230,14 @@ void Asker::change_world() {
     case 3: manager_.set_facing(an_emitter(), a_vector()); break;
     case 4: manager_.set_velocity(an_emitter(), a_vector()); break;
     case 5: manager_.remove_listener(random_.below(2)); break;
+    case 8: manager_.set_gauge(random_.below(5) == 0 ? "throttle" : "wind", random_.between(-4, 6)); break;
+    case 9: {
+      std::vector<float> values(emitters_.size());
+      for (float& value : values) value = static_cast<float>(random_.between(-0.2, 1.2));
+      manager_.set_gauge(random_.below(3) == 0 ? "wind" : "throttle", emitters_, values);
+      break;
+    }
+    case 10: manager_.set_gauge("throttle", an_emitter(), static_cast<float>(random_.between(0, 1))); break;
     case 6:
     case 7:
       manager_.set_listener(random_.below(2), {.place = a_place(), .facing = a_vector(), .up = {0, 1, 0}, .velocity = {}, .gain = {}});

@@ -134,9 +134,16 @@ struct KeptEmitter {
   Place place;
   Vector velocity, facing;
 };
+/// What an emitter says of a gauge.
+struct KeptGauge {
+  Emitter emitter;
+  std::string gauge;
+  double value = 0;
+};
 struct Kept {
   std::uint64_t update = 0;  ///< of those that are noted, from 1
   std::vector<KeptEmitter> emitters;
+  std::vector<KeptGauge> gauges;
 };
 
 /// The commands of a request reached the audio thread too late for their frame.

@@ -225,6 +225,16 @@ class SoundManager {
   /// The same of the directions that they face.
   std::size_t set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings);
   bool set_facing(Emitter emitter, const Vector& facing) { return set_facing({&emitter, 1}, {&facing, 1}) == 1; }
+  /// What emitters say of a gauge of the book's: so much, until they say otherwise or are given up; what hangs on one and says nothing has
+  /// what that one says. For what is raised on them at once, for what plays from the next update on. What lies outside the gauge's range
+  /// counts as its nearer end. Returns how many were taken: none of a gauge that no bank has, of which the journal says so. Thread: any;
+  /// the first that is told of a gauge waits for memory.
+  std::size_t set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values);
+  bool set_gauge(Name gauge, Emitter emitter, float value) { return set_gauge(gauge, {&emitter, 1}, {&value, 1}) == 1; }
+  /// The same for all that sounds, but for what an emitter says of itself. `unknown_gauge`, and nothing changes, where no bank that was
+  /// ever loaded has it. Thread: any; what is set to what it is already is not noted.
+  Outcome set_gauge(Name gauge, double value);
+
   /// Hangs one on another, as far away as it is told to be in that one's axes, and it goes where that one goes; on none it stays where it
   /// is. False, and nothing changes, where one is gone, would hang on itself, or sixteen would hang on one another.
   bool hang(Emitter emitter, Emitter parent);

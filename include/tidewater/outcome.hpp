@@ -23,6 +23,7 @@ enum class Outcome {
   no_room,           ///< more waits for `update`, or keeps its place, than ManagerOptions has room for
   unknown_event,     ///< no bank that was ever loaded has this event
   unknown_group,     ///< no loaded bank has this group
+  unknown_gauge,     ///< no loaded bank has this gauge
   unknown_playback,  ///< a journal speaks of a playback that this rendering never had
   not_a_number,      ///< a quantity of the request is not a number; nothing was changed
   bank_not_loaded,   ///< the name was known once: its bank has been unloaded

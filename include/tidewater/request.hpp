@@ -12,6 +12,7 @@
 #include <string_view>
 #include <variant>
 
+#include "tidewater/gauge.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/preload.hpp"
 #include "tidewater/trait.hpp"
@@ -67,6 +68,13 @@ struct Raise {
   std::optional<Place> place;  ///< in the world: the emitter's, or where it happened; none for nowhere, and for an emitter that is gone
   Vector velocity, facing;     ///< of the emitter
   std::span<const Trait> traits;
+  std::span<const GaugeValue> gauges = {};  ///< what the emitter says of those that the event's sounds follow
+};
+
+/// A gauge is somewhere, for all whose emitter does not say otherwise.
+struct SetGauge {
+  Name gauge{""};
+  double value = 0;
 };
 
 /// A listener is somewhere, from the next update on, and for what is raised from now on.
@@ -164,8 +172,9 @@ struct ClipDropped {
 
 }  // namespace asked
 
-using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
-                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
-                             asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener>;
+using Request =
+    std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan, asked::SetLowPass,
+                 asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload, asked::ClipRead,
+                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge>;
 
 }  // namespace tidewater

@@ -14,21 +14,24 @@ inline constexpr std::size_t most_channels = 8;
 /// Amplitudes, one for each channel of a bus.
 using Amplitudes = std::array<float, most_channels>;
 
-/// How much of one signal each channel gets, on its way from one set of amplitudes to another. Small steps, as of what is told
+/// Amplitudes on their way from one set to another, each as much of one signal as its channel gets. Small steps, as of what is told
 /// of a moving thing many times a second, follow in straight lines, so that a steady change stays steady; large ones go as
 /// `Smooth` does. The slope that there was when a new aim came is carried off over the shortest change, so that nothing clicks.
-class ChannelGains {
+template <std::size_t count>
+class SteppedGains {
  public:
-  void begin(const Amplitudes& gains) {
+  using Gains = std::array<float, count>;
+
+  void begin(const Gains& gains) {
     *this = {};
-    for (std::size_t c = 0; c < most_channels; ++c) from_[c] = to_[c] = finite(gains[c]);
+    for (std::size_t c = 0; c < count; ++c) from_[c] = to_[c] = finite(gains[c]);
   }
 
   /// `least` is the shortest change, in frames.
-  void go(const Amplitudes& gains, std::int64_t frames, std::int32_t least) {
-    Amplitudes now{}, slope{};
+  void go(const Gains& gains, std::int64_t frames, std::int32_t least) {
+    Gains now{}, slope{};
     float furthest = 0;
-    for (std::size_t c = 0; c < most_channels; ++c) {
+    for (std::size_t c = 0; c < count; ++c) {
       const Moving its = at(c);
       now[c] = static_cast<float>(its.value);
       slope[c] = static_cast<float>(its.slope);
@@ -41,7 +44,7 @@ class ChannelGains {
     constexpr float steady = 1.0F / 32;
     straight_ = furthest * static_cast<float>(least) <= steady * static_cast<float>(length_);
     drift_left_ = drift_length_ = Smooth::on_grid(least);
-    for (std::size_t c = 0; c < most_channels; ++c) {
+    for (std::size_t c = 0; c < count; ++c) {
       const float begins = straight_ ? (to_[c] - from_[c]) / static_cast<float>(length_) : 0;
       drift_[c] = (slope[c] - begins) * static_cast<float>(drift_length_);
     }
@@ -83,10 +86,13 @@ class ChannelGains {
  private:
   static float finite(float gain) { return std::isfinite(gain) ? gain : 0; }
 
-  Amplitudes from_{}, to_{}, drift_{};
+  Gains from_{}, to_{}, drift_{};
   std::int32_t left_ = 0, length_ = 1;
   std::int32_t drift_left_ = 0, drift_length_ = 1;
   bool straight_ = false;
 };
+
+using ChannelGains = SteppedGains<most_channels>;
+using Lift = SteppedGains<1>;
 
 }  // namespace tidewater

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <optional>
 
 #include "tidewater/error.hpp"
@@ -41,6 +42,7 @@ class CborReader {
   explicit CborReader(std::string_view bytes) : bytes_(bytes) {}
 
   bool at_end() const { return bytes_.empty(); }
+  bool at_text() const { return !bytes_.empty() && static_cast<unsigned char>(bytes_[0]) >> 5U == text_type; }
   /// Nothing where it breaks off, or is of another type.
   std::optional<std::uint64_t> head(unsigned type) {
     if (bytes_.empty()) return std::nullopt;
@@ -117,7 +119,73 @@ std::string KeptWriter::head() {
   return bytes;
 }
 
-std::string KeptWriter::step(const noted::Kept& kept) {
+namespace {
+
+/// Bits below the point that a value needs, at most so many; below zero where it needs none above it either.
+constexpr int finest = 52, coarsest = -30;
+int bits_of(double value) {
+  int its = coarsest;
+  while (its < finest && std::ldexp(value, its) != std::nearbyint(std::ldexp(value, its))) ++its;
+  return its;
+}
+
+}  // namespace
+
+std::string KeptWriter::step(const noted::Kept& kept) { return (kept.emitters.empty() ? "" : places(kept)) + gauges(kept); }
+
+std::string KeptWriter::gauges(const noted::Kept& kept) {
+  if (kept.gauges.empty()) return {};
+  std::string bytes;
+  // Each gauge with its emitters in order; of one that is there twice the later counts.
+  std::map<std::size_t, std::vector<const noted::KeptGauge*>> of;
+  for (const noted::KeptGauge& its : kept.gauges) {
+    const auto [number, is_new] = gauge_numbers_.try_emplace(its.gauge, gauges_.size());
+    if (is_new) gauges_.emplace_back();
+    of[number->second].push_back(&its);
+    Gauge& gauge = gauges_[number->second];
+    if (const int needed = bits_of(its.value); gauge.bits < needed || is_new) {
+      gauge.bits = needed;
+      gauge.known.clear();
+      add_head(bytes, array_type, 3);
+      add_head(bytes, text_type, its.gauge.size());
+      bytes += its.gauge;
+      add(bytes, static_cast<std::int64_t>(number->second));
+      add(bytes, needed);
+    }
+  }
+  std::string numbers;
+  std::uint64_t count = 0;
+  const auto put = [&](std::int64_t value) {
+    add(numbers, value);
+    ++count;
+  };
+  put(-1 - static_cast<std::int64_t>(kept.update - update_));
+  update_ = kept.update;
+  for (auto& [number, said] : of) {
+    const auto slot = [](const noted::KeptGauge* its) { return static_cast<std::uint32_t>(its->emitter.number) - 1; };
+    std::stable_sort(said.begin(), said.end(), [&](auto* a, auto* b) { return slot(a) < slot(b); });
+    put(static_cast<std::int64_t>(number));
+    put(static_cast<std::int64_t>(said.size()));
+    std::uint32_t before = 0;
+    for (const noted::KeptGauge* its : said) {
+      const auto its_generation = static_cast<std::uint32_t>(its->emitter.number >> 32U);
+      Known& emitter = known_[slot(its)];
+      const bool other = its_generation != emitter.generation;
+      put(static_cast<std::int64_t>(static_cast<std::uint64_t>(slot(its) - before) << 1U | (other ? 1U : 0U)));
+      if (other) put(its_generation);
+      emitter.generation = its_generation;
+      before = slot(its);
+      const auto value = static_cast<std::int64_t>(std::ldexp(its->value, gauges_[number].bits));
+      std::int64_t& known = gauges_[number].known[slot(its)];
+      put(value - known);
+      known = value;
+    }
+  }
+  add_head(bytes, array_type, count);
+  return bytes + numbers;
+}
+
+std::string KeptWriter::places(const noted::Kept& kept) {
   // Slots in order; of one that is there twice the later counts.
   std::vector<const noted::KeptEmitter*> in_order;
   for (const noted::KeptEmitter& its : kept.emitters) in_order.push_back(&its);
@@ -157,6 +225,29 @@ std::string KeptWriter::step(const noted::Kept& kept) {
   return bytes + numbers;
 }
 
+namespace {
+
+struct ReadGauge {
+  std::string name;
+  int bits = 0;
+  std::unordered_map<std::uint32_t, std::int64_t> known;
+};
+
+/// Which gauge has which number from here on. Nothing where it breaks off.
+bool read_name(CborReader& from, std::vector<ReadGauge>& gauges, const std::string& path) {
+  constexpr std::int64_t most_gauges = 4096;
+  const auto text = from.text();
+  const auto number = text ? from.number() : std::nullopt, bits_below = number ? from.number() : std::nullopt;
+  if (!bits_below) return false;
+  if (*number < 0 || *number >= most_gauges || *bits_below < coarsest || *bits_below > finest)
+    throw Error(fmt::format("{}: is damaged: it speaks of a gauge {}", path, *number));
+  if (gauges.size() <= static_cast<std::size_t>(*number)) gauges.resize(static_cast<std::size_t>(*number) + 1);
+  gauges[static_cast<std::size_t>(*number)] = {std::string(*text), static_cast<int>(*bits_below), {}};
+  return true;
+}
+
+}  // namespace
+
 std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& path) {
   CborReader from(bytes);
   const auto two = from.head(array_type);
@@ -168,22 +259,63 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
     Whereabouts at;
   };
   std::unordered_map<std::uint32_t, Known> emitters;
+  std::vector<ReadGauge> gauges;
   std::vector<noted::Kept> steps;
+  /// Slots in order, each as far from the one before as is said.
+  const auto slot_after = [&](std::uint64_t& slot, std::uint64_t by) {
+    slot += by;
+    if (slot >= most_slots) throw Error(fmt::format("{}: is damaged: it speaks of an emitter {}", path, slot));
+    return static_cast<std::uint32_t>(slot);
+  };
+  const auto generation_in = [](StepReader& step) {
+    return static_cast<std::uint32_t>(std::clamp<std::int64_t>(step.next(), 0, 0xffffffff));
+  };
+  const auto read_gauges = [&](StepReader& step, std::vector<noted::KeptGauge>& to) {
+    while (step.any_left() && step.whole()) {
+      const std::int64_t number = step.next();
+      if (number < 0 || static_cast<std::size_t>(number) >= gauges.size())
+        throw Error(fmt::format("{}: is damaged: it speaks of a gauge {}", path, number));
+      ReadGauge& gauge = gauges[static_cast<std::size_t>(number)];
+      std::uint64_t at = 0;
+      for (std::int64_t left = step.next(); left > 0 && step.any_left() && step.whole(); --left) {
+        const auto first = static_cast<std::uint64_t>(std::max<std::int64_t>(0, step.next()));
+        const std::uint32_t slot = slot_after(at, first >> 1U);
+        Known& known = emitters[slot];
+        if ((first & 1U) != 0) known.generation = generation_in(step);
+        constexpr std::int64_t most = std::int64_t{1} << 61;
+        std::int64_t& value = gauge.known[slot];
+        value = std::clamp(value + std::clamp(step.next(), -most, most), -most, most);
+        to.push_back({{static_cast<std::uint64_t>(known.generation) << 32U | (std::uint64_t{slot} + 1)},
+                      gauge.name,
+                      std::ldexp(static_cast<double>(value), -gauge.bits)});
+      }
+    }
+  };
   std::uint64_t update = 0;
   while (!from.at_end()) {
     const auto count = from.head(array_type);
     if (!count || *count == 0) break;
+    if (from.at_text()) {
+      if (*count != 3 || !read_name(from, gauges, path)) break;
+      continue;
+    }
     StepReader step(from, *count);
     noted::Kept kept;
-    update += static_cast<std::uint64_t>(std::max<std::int64_t>(0, step.next()));
+    const std::int64_t later = step.next();
+    update += static_cast<std::uint64_t>(later < 0 ? -1 - later : later);
     kept.update = update;
+    if (later < 0) {
+      const bool same = !steps.empty() && steps.back().update == update;
+      read_gauges(step, same ? steps.back().gauges : kept.gauges);
+      if (!step.whole()) break;
+      if (!same) steps.push_back(std::move(kept));
+      continue;
+    }
     std::uint64_t slot = 0;
     while (step.any_left() && step.whole()) {
       const auto first = static_cast<std::uint64_t>(std::max<std::int64_t>(0, step.next()));
-      slot += first >> bits;
-      if (slot >= most_slots) throw Error(fmt::format("{}: is damaged: it speaks of an emitter {}", path, slot));
-      Known& known = emitters[static_cast<std::uint32_t>(slot)];
-      if ((first & generation) != 0) known.generation = static_cast<std::uint32_t>(std::clamp<std::int64_t>(step.next(), 0, 0xffffffff));
+      Known& known = emitters[slot_after(slot, first >> bits)];
+      if ((first & generation) != 0) known.generation = generation_in(step);
       constexpr auto most_place = static_cast<std::int64_t>(furthest_place * place_unit);
       constexpr auto most_velocity = static_cast<std::int64_t>(fastest_thing * velocity_unit);
       if ((first & gone) == 0)

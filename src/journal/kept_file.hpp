@@ -2,6 +2,7 @@
 /// What was kept of emitters, as the compact file beside a journal has it: docs/journal.md, "Places".
 
 #include <cstdint>
+#include <map>
 #include <string>
 #include <string_view>
 #include <unordered_map>
@@ -27,8 +28,17 @@ class KeptWriter {
     std::uint32_t generation = 0;
     Whereabouts at;
   };
+  struct Gauge {
+    int bits = -1;                                          ///< below the point, that its values need
+    std::unordered_map<std::uint32_t, std::int64_t> known;  ///< by slot
+  };
+  std::string places(const noted::Kept& kept);
+  std::string gauges(const noted::Kept& kept);
+
   std::uint64_t update_ = 0;
   std::unordered_map<std::uint32_t, Known> known_;
+  std::map<std::string, std::size_t> gauge_numbers_;
+  std::vector<Gauge> gauges_;
 };
 
 /// All steps of such a file; one that breaks off, as after a crash, up to there. Throws Error where it is something else.

@@ -147,6 +147,19 @@ class Line {
     return list;
   }
 
+  std::vector<std::pair<std::string, double>> numbers(const char* key) const {
+    std::vector<std::pair<std::string, double>> list;
+    const auto it = json_.find(key);
+    if (it == json_.end()) return list;
+    const std::string problem = fmt::format("\"{}\" must be an object of numbers, such as {{\"throttle\": 0.5}}", key);
+    if (!it->is_object()) throw Error(problem);
+    for (const auto& [name, value] : it->items()) {
+      if (!value.is_number()) throw Error(problem);
+      list.emplace_back(name, value.get<double>());
+    }
+    return list;
+  }
+
   PlaybackId playback(const char* key) const {
     const std::string written = text(key);
     PlaybackId id;

@@ -44,6 +44,7 @@ class Values {
 
   void read(const char* key, bool& value) const { value = line_.truth(key); }
   void read(const char* key, std::uint64_t& value) const { value = line_.count(key, 0, value); }
+  void read(const char* key, double& value) const { value = line_.number(key, -most_of_a_gauge, most_of_a_gauge, value); }
   void read(const char* key, std::string_view& value) const { value = texts_.keep(line_.any_text(key)); }
   void read(const char* key, Name& value) const { value = Name(texts_.keep(line_.any_text(key))); }
   void read(const char* key, Preload& value) const { value = line_.one_of(key, preload_words, value); }
@@ -81,8 +82,16 @@ class Values {
     for (const auto& [name, its] : given) traits.push_back({Name(name), Name(its)});
     value = texts_.keep(std::span<const Trait>(traits));
   }
+  void read(const char* key, std::span<const GaugeValue>& value) const {
+    const auto given = line_.numbers(key);
+    std::vector<GaugeValue> gauges;
+    for (const auto& [name, its] : given) gauges.push_back({Name(name), its});
+    value = texts_.keep(std::span<const GaugeValue>(gauges));
+  }
 
  private:
+  static constexpr double most_of_a_gauge = 1e9;
+
   const Line& line_;
   Texts& texts_;
 };
@@ -186,7 +195,7 @@ void take_request(const Line& line, bool raises, std::size_t number, Reading& re
 }
 
 void take_kept(const Line& line, const Json& json, JournalScript& script) {
-  ScriptedKept its{line.at(), {line.count("update", 0, 0), {}}};
+  ScriptedKept its{line.at(), {line.count("update", 0, 0), {}, {}}};
   const Json& list = json["kept"];
   if (!list.is_array()) throw Error("\"kept\" is a list, such as [{\"emitter\": 7, \"place\": [12, 0, -3.5]}]");
   for (const Json& one : list) {
@@ -201,6 +210,17 @@ void take_kept(const Line& line, const Json& json, JournalScript& script) {
     if (!kept.gone) values.read("place", kept.place);
     if (emitter.has("velocity")) values.read("velocity", kept.velocity);
     if (emitter.has("facing")) values.read("facing", kept.facing);
+  }
+  if (json.contains("gauges")) {
+    if (!json["gauges"].is_array())
+      throw Error("\"gauges\" is a list, such as [{\"emitter\": 7, \"gauge\": \"throttle\", \"value\": 0.5}]");
+    for (const Json& one : json["gauges"]) {
+      const Line gauge(one, script.head.rate);
+      gauge.check_keys("a gauge of an emitter", {"emitter", "gauge", "value"});
+      const std::uint64_t number = gauge.count("emitter", 1, 0);
+      if (number == 0 || !gauge.has("value")) throw Error("a gauge of an emitter needs \"emitter\": 7 and \"value\": 0.5");
+      its.kept.gauges.push_back({{number}, gauge.text("gauge"), gauge.number("value", -1e9, 1e9, 0)});
+    }
   }
   script.kept.push_back(std::move(its));
 }

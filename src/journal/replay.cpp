@@ -44,10 +44,11 @@ struct Replayed {
   }
   /// Where time stood when the next request or update came.
   static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
-  static void begin_update(SoundManager& manager, std::span<const KeptState> kept) {
+  static void begin_update(SoundManager& manager, const KeptLists& kept) {
     manager.control_->world.to_come = kept;
     manager.control_->begin_update();
   }
+  static std::uint32_t gauge(SoundManager& manager, const std::string& name) { return manager.control_->drive.gauges.find(Name(name)); }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
     Raised raised;
@@ -142,8 +143,9 @@ class Player {
   }
 
   /// What the update that comes next keeps of emitters, in the recording.
-  std::span<const KeptState> kept_by(Frames at) {
+  KeptLists kept_by(Frames at) {
     kept_.clear();
+    kept_gauges_.clear();
     ++update_;
     for (; next_kept_ < script_.kept.size(); ++next_kept_) {
       const ScriptedKept& its = script_.kept[next_kept_];
@@ -157,8 +159,12 @@ class Player {
         set_velocity(state.at, emitter.velocity);
         set_facing(state.at, emitter.facing);
       }
+      for (const noted::KeptGauge& said : its.kept.gauges) {
+        const std::uint32_t gauge = Replayed::gauge(manager_, said.gauge);
+        if (gauge != Gauges::none) kept_gauges_.push_back({said.emitter, gauge, said.value});
+      }
     }
-    return kept_;
+    return {kept_, kept_gauges_};
   }
   /// Whoever writes by hand says once where an emitter is.
   void fill_in(asked::Raise& raise, Frames at) {
@@ -290,6 +296,7 @@ class Player {
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::size_t run_ = 0;                                         ///< of the script's updates
   std::vector<KeptState> kept_;
+  std::vector<KeptGauge> kept_gauges_;
   std::size_t next_kept_ = 0;
   std::uint64_t update_ = 0;                                             ///< made so far, all runs together
   std::unordered_map<std::uint64_t, const noted::KeptEmitter*> places_;  ///< last that a journal written by hand says, by emitter

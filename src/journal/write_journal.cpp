@@ -25,6 +25,7 @@ class Values {
 
   void add(const char* key, bool value) { line_[key] = value; }
   void add(const char* key, std::uint64_t value) { line_[key] = value; }
+  void add(const char* key, double value) { line_[key] = value; }
   void add(const char* key, std::string_view value) { line_[key] = value; }
   void add(const char* key, const Name& value) { line_[key] = value.text(); }
   void add(const char* key, Preload value) { line_[key] = preload_words[static_cast<std::size_t>(value)]; }
@@ -51,6 +52,9 @@ class Values {
     else
       add("playback", std::get<PlaybackId>(value));
   }
+  void add(const char* key, std::span<const GaugeValue> gauges) {
+    for (const GaugeValue& its : gauges) line_[key][std::string(its.gauge.text())] = its.value;
+  }
   /// They come last: an object that keeps its order looks through all its keys for each, and a game may give any number.
   void add(const char*, std::span<const Trait> traits) {
     for (const Trait& trait : traits) traits_[std::string(trait.name.text())] = trait.value.text();
@@ -64,6 +68,7 @@ class Values {
 };
 
 bool says_something(std::uint64_t value) { return value != 0; }
+bool says_something(double) { return true; }
 bool says_something(std::string_view value) { return !value.empty(); }
 bool says_something(Preload value) { return value != Preload::all; }
 bool says_something(WhatPlays value) { return value != WhatPlays::fades; }
@@ -72,6 +77,7 @@ bool says_something(Emitter value) { return value.number != 0; }
 bool says_something(const std::optional<Place>& value) { return value.has_value(); }
 bool says_something(const Vector& value) { return value != Vector{}; }
 bool says_something(Decibels value) { return value != Decibels{}; }
+bool says_something(std::span<const GaugeValue> gauges) { return !gauges.empty(); }
 bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
 
 std::string text_of(const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }
@@ -218,7 +224,10 @@ Json json_of(const noted::Kept& kept) {
     }
     list.push_back(std::move(one));
   }
-  return {{"update", kept.update}, {"kept", std::move(list)}};
+  Json line{{"update", kept.update}, {"kept", std::move(list)}};
+  for (const noted::KeptGauge& its : kept.gauges)
+    line["gauges"].push_back({{"emitter", its.emitter.number}, {"gauge", its.gauge}, {"value", its.value}});
+  return line;
 }
 
 Json json_of(const noted::End&) { return {{"end", true}}; }

@@ -39,6 +39,7 @@ struct StartVoice {
   std::int64_t fade_in = 0;      ///< frames
   std::int64_t position = 0;     ///< source frame to begin at; beyond the end of a loop it goes round
   float gain = 1;                ///< amplitude
+  float lift = 1;                ///< amplitude, on top of it
   float fold = 1;                ///< amplitude of a stereo clip, where the layout makes one channel of its two
   float side = 0;                ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
   float low_pass = 0;            ///< hertz; 0 for none
@@ -60,6 +61,13 @@ struct StopVoice {
 struct SetVoiceGain {
   std::uint32_t voice = 0;
   float gain = 1;
+  std::int64_t ramp = 0;
+};
+
+/// On top of its gain, with a ramp of its own.
+struct SetVoiceLift {
+  std::uint32_t voice = 0;
+  float lift = 1;
   std::int64_t ramp = 0;
 };
 
@@ -104,8 +112,8 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-using Command =
-    std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter, DefineGroup, SetGroupGain>;
+using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceLift, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter,
+                             DefineGroup, SetGroupGain>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {

@@ -91,6 +91,8 @@ void Mixer::carry_out(const Command& command) noexcept {
     if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
     if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp, rendered_);
+  } else if (const auto* lift = std::get_if<SetVoiceLift>(&command)) {
+    if (active(lift->voice)) voices_[lift->voice].set_lift(lift->lift, lift->ramp, rendered_);
   } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
     if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp, rendered_);
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {

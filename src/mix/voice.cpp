@@ -33,6 +33,8 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   step_ = Ramp::at(static_cast<double>(command.step));
   shortest_ = shortest_change(rate);
   gain_ = Smooth::at(static_cast<double>(command.gain));
+  lifted_ = command.lift != 1;
+  if (lifted_) lift_.begin({command.lift});
   side_ = Smooth::at(static_cast<double>(command.side));
   in_world_ = command.in_world;
   fold_ = command.fold;
@@ -64,6 +66,14 @@ void Voice::stop(std::int64_t fade) {
 void Voice::set_gain(float gain, std::int64_t ramp, std::int64_t now) {
   gain_.go(static_cast<double>(gain), ramp, shortest_);
   if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
+}
+
+void Voice::set_lift(float lift, std::int64_t ramp, std::int64_t now) {
+  if (!std::exchange(lifted_, true)) lift_.begin({1});
+  if (ramp == 0 && start_frame_ >= now)
+    lift_.begin({lift});
+  else
+    lift_.go({lift}, ramp, shortest_);
 }
 
 void Voice::set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now) {

@@ -30,6 +30,7 @@ class alignas(64) Voice {
   // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
   void stop(std::int64_t fade);
   void set_gain(float gain, std::int64_t ramp, std::int64_t now);
+  void set_lift(float lift, std::int64_t ramp, std::int64_t now);
   void set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now);
   void set_side(float side, std::int64_t ramp, std::int64_t now);
   /// Those of a voice in the world lie beside it, in `channels`.
@@ -102,6 +103,7 @@ class alignas(64) Voice {
   bool in_world_ = false;
   bool filtered_ = false;  ///< one of the filters is at work
   bool whole_ = true;      ///< nothing in it was other than finite
+  bool lifted_ = false;    ///< something is on top of its gain, or was
   Quality quality_ = Quality::standard;
   std::uint32_t group_ = 0;
   ClipSamples clip_;
@@ -121,6 +123,7 @@ class alignas(64) Voice {
   std::int64_t fade_out_left_ = 0;
   std::int64_t cut_left_ = 0;  ///< 0 while no second, quicker stop came
   Smooth cut_ = Smooth::at(1);
+  Lift lift_;  ///< where it is lifted
   StateFilter low_pass_{StateFilter::Kind::low_pass};
   StateFilter high_pass_{StateFilter::Kind::high_pass};
 };

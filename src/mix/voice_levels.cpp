@@ -17,6 +17,7 @@ std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_l
 /// Its level before the place, and how it moves: from here on, or as it moved up to here.
 Moving Voice::level(bool so_far) const {
   Moving level{gain_.value() * flow_.value(), gain_.value() * flow_.slope() + gain_.slope() * flow_.value()};
+  if (lifted_) level = level * lift_.at(0);
   if (fade_in_done_ < fade_in_length_ || (so_far && fade_in_length_ > 0 && fade_in_done_ == fade_in_length_))
     level = level * fade(fade_in_done_, fade_in_length_, shortest_);
   if (fade_out_length_ > 0) {
@@ -30,6 +31,7 @@ Moving Voice::level(bool so_far) const {
 std::int64_t Voice::knot() const {
   std::int64_t next = std::min({gain_.knot(), side_.knot(), flow_.knot(), cut_.knot()});
   if (fade_in_done_ < fade_in_length_) next = std::min(next, fade_in_length_ - fade_in_done_);
+  if (lifted_) next = std::min(next, lift_.knot());
   return next;
 }
 
@@ -38,6 +40,7 @@ void Voice::go_on(std::int64_t frames) {
   gain_.advance(frames);
   flow_.advance(frames);
   cut_.advance(frames);
+  if (lifted_) lift_.advance(frames);
   if (side_.moving()) {
     side_.advance(frames);
     pan_ = gains();
@@ -66,18 +69,19 @@ Voice::Gains Voice::gains() const {
 }
 
 bool Voice::level_moves() const {
-  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0 || cut_left_ > 0;
+  return gain_.moving() || side_.moving() || flow_.moving() || fade_in_done_ < fade_in_length_ || fade_out_length_ > 0 || cut_left_ > 0 ||
+         (lifted_ && lift_.moving());
 }
 
 bool Voice::only_gain_moves() const {
-  return !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
+  return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
 }
 
 /// Source and bus of `count` frames; mono where both sources are one.
 void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
   const bool mono = left == right;
   if (!level_moves()) {
-    const double level = gain_.value();
+    const double level = lifted_ ? gain_.value() * lift_.at(0).value : gain_.value();
     const auto left_part = static_cast<float>(level * pan_.left.value);
     const auto right_part = static_cast<float>(level * pan_.right.value);
     if (mono) return kernels::add(left, {}, left_part, right_part, bus_left, bus_right, count);
@@ -110,7 +114,7 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
 
 /// What does not move goes into two channels at a time.
 void Voice::add_flat(const Into& into, int at, const float* samples, int count) const {
-  const auto level = static_cast<float>(gain_.value()) * (clip_.mono() ? 1 : fold_);
+  const auto level = static_cast<float>(lifted_ ? gain_.value() * lift_.at(0).value : gain_.value()) * (clip_.mono() ? 1 : fold_);
   std::array<std::size_t, most_channels> heard{};
   std::size_t channels = 0;
   for (std::size_t c = 0; c < most_channels; ++c)

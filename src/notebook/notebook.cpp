@@ -20,11 +20,13 @@ Notebook::Notebook(std::size_t records) : capacity_(records == 0 ? 0 : records +
   text_room_ = capacity_ * text_a_record;
   texts_ = std::make_unique_for_overwrite<char[]>(text_room_);
   traits_.reserve(capacity_);
+  gauges_.reserve(capacity_);
   reasons_.reserve(capacity_);
 }
 
 bool Notebook::has_room(std::size_t text) const {
-  return notes_.size() + reserve <= capacity_ && text_ + text + reserve <= text_room_ && traits_.size() + reserve / 2 <= traits_.capacity();
+  return notes_.size() + reserve <= capacity_ && text_ + text + reserve <= text_room_ &&
+         traits_.size() + reserve / 2 <= traits_.capacity() && gauges_.size() + reserve / 2 <= gauges_.capacity();
 }
 
 std::string_view Notebook::keep(std::string_view text) {
@@ -43,19 +45,29 @@ std::span<const Trait> Notebook::keep(std::span<const Trait> traits) {
   return {traits_.data() + at, traits.size()};
 }
 
+std::span<const GaugeValue> Notebook::keep(std::span<const GaugeValue> gauges) {
+  gauges = gauges.first(std::min(gauges.size(), gauges_.capacity() - gauges_.size()));
+  const std::size_t at = gauges_.size();
+  for (const GaugeValue& its : gauges) gauges_.push_back({Name(keep(its.gauge.text()), its.gauge.hash()), its.value});
+  return {gauges_.data() + at, gauges.size()};
+}
+
 const Reason* Notebook::keep(const Reason& why) {
   if (why.code == Reason::Code::none || reasons_.size() == capacity_) return nullptr;
   return &reasons_.emplace_back(why);
 }
 
-void Notebook::keep(std::int64_t at, std::uint64_t update, std::span<const KeptState> states) {
-  if (!open() || states.empty()) return;
-  add(at, KeptNote{update, kept_.size(), states.size()});
-  kept_.insert(kept_.end(), states.begin(), states.end());
+void Notebook::keep(std::int64_t at, std::uint64_t update, const KeptLists& its) {
+  if (!open() || (its.emitters.empty() && its.gauges.empty())) return;
+  add(at, KeptNote{update, kept_.size(), its.emitters.size(), kept_gauges_.size(), its.gauges.size()});
+  kept_.insert(kept_.end(), its.emitters.begin(), its.emitters.end());
+  kept_gauges_.insert(kept_gauges_.end(), its.gauges.begin(), its.gauges.end());
 }
 
 void Notebook::clear() {
   kept_.clear();
+  kept_gauges_.clear();
+  gauges_.clear();
   notes_.clear();
   text_ = 0;
   traits_.clear();
@@ -97,7 +109,8 @@ noted::Layer layer_of(const BegunNote& begun) {
 
 }  // namespace
 
-JournalEntry entry_of(const Note& note, std::span<const KeptState> kept, const std::function<std::string(const Reason&)>& put) {
+JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string> gauge_names,
+                      const std::function<std::string(const Reason&)>& put) {
   const auto words = [&](const Reason* why) { return why == nullptr ? std::string() : put(*why); };
   JournalEntry entry{{note.at}, {}};
   auto& to = entry.what;
@@ -126,10 +139,12 @@ JournalEntry entry_of(const Note& note, std::span<const KeptState> kept, const s
                     to = noted::Notice{words(n.why), n.playback, name_of(n.sound), n.stream};
                   },
                   [&](const KeptNote& n) {
-                    noted::Kept its{n.update, {}};
+                    noted::Kept its{n.update, {}, {}};
                     its.emitters.reserve(n.count);
-                    for (const KeptState& state : kept.subspan(n.first, n.count))
+                    for (const KeptState& state : kept.emitters.subspan(n.first, n.count))
                       its.emitters.push_back({state.emitter, state.gone, place_of(state.at), velocity_of(state.at), facing_of(state.at)});
+                    for (const KeptGauge& said : kept.gauges.subspan(n.first_gauge, n.gauges))
+                      its.gauges.push_back({said.emitter, gauge_names[said.gauge], said.value});
                     to = std::move(its);
                   },
                   [&](const auto& as_it_is) { to = as_it_is; }},

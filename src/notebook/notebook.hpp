@@ -102,6 +102,7 @@ struct NoticeNote {
 struct KeptNote {
   std::uint64_t update = 0;
   std::size_t first = 0, count = 0;
+  std::size_t first_gauge = 0, gauges = 0;
 };
 
 /// An emitter, as it was kept.
@@ -109,6 +110,19 @@ struct KeptState {
   Emitter emitter;
   bool gone = false;
   Whereabouts at;
+};
+
+/// What it says of a gauge, by the gauge's number.
+struct KeptGauge {
+  Emitter emitter;
+  std::uint32_t gauge = 0;
+  double value = 0;
+};
+
+/// Of some updates.
+struct KeptLists {
+  std::span<const KeptState> emitters;
+  std::span<const KeptGauge> gauges;
 };
 
 struct Note {
@@ -124,7 +138,8 @@ struct Note {
 };
 
 /// `put` puts a reason into words.
-JournalEntry entry_of(const Note& note, std::span<const KeptState> kept, const std::function<std::string(const Reason&)>& put);
+JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string> gauge_names,
+                      const std::function<std::string(const Reason&)>& put);
 
 class Notebook {
  public:
@@ -155,14 +170,15 @@ class Notebook {
   /// Kept in here until `clear`; shortened where there is no room, nothing where nobody reads.
   std::string_view keep(std::string_view text);
   std::span<const Trait> keep(std::span<const Trait> traits);
+  std::span<const GaugeValue> keep(std::span<const GaugeValue> gauges);
 
   const std::vector<Note>& notes() const { return notes_; }
   /// Null for none.
   const Reason* keep(const Reason& why);
 
   /// What an update kept. This alone may allocate: no request is refused for it.
-  void keep(std::int64_t at, std::uint64_t update, std::span<const KeptState> states);
-  std::span<const KeptState> kept() const { return kept_; }
+  void keep(std::int64_t at, std::uint64_t update, const KeptLists& its);
+  KeptLists kept() const { return {kept_, kept_gauges_}; }
 
   /// Something was refused for want of room.
   void refuse() { ++refused_; }
@@ -179,7 +195,9 @@ class Notebook {
   std::size_t text_ = 0, text_room_ = 0;  ///< bytes of them, and how many there may be
   std::vector<Trait> traits_;
   std::vector<Reason> reasons_;
+  std::vector<GaugeValue> gauges_;
   std::vector<KeptState> kept_;
+  std::vector<KeptGauge> kept_gauges_;
 };
 
 }  // namespace tidewater

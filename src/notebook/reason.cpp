@@ -23,6 +23,11 @@ std::string unknown_group(std::string_view name, const KnownNames& known) {
   return fmt::format("there is no group '{}'{}", name, did_you_mean(name, known.groups()));
 }
 
+std::string unknown_gauge(std::string_view name, const KnownNames& known) {
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("no loaded bank has a gauge '{}'{}", name, did_you_mean(name, known.gauges()));
+}
+
 std::string all_taken(const Reason& r) {
   return fmt::format("all {:.0f} voices are taken by sounds that are louder or outrank it", r.number);
 }
@@ -43,6 +48,7 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::unknown_event: return unknown_event(r.name, known);
     case Code::event_unloaded: return fmt::format("the bank '{}' with this event was unloaded", r.name);
     case Code::unknown_group: return unknown_group(r.name, known);
+    case Code::unknown_gauge: return unknown_gauge(r.name, known);
     case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
     case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
     case Code::brought:

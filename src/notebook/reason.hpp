@@ -19,6 +19,7 @@ struct Reason {
     unknown_event,   ///< `name`
     event_unloaded,  ///< with the bank `name`
     unknown_group,   ///< `name`
+    unknown_gauge,   ///< `name`
     no_such_bank,    ///< `name`
     not_a_number,    ///< `name` is what, `more` its range
     brought,         ///< `name` of `number` `unit` was brought to `other`; `more` is its range
@@ -76,7 +77,7 @@ struct Reason {
 /// What is known by name, for those who ask for something else.
 struct KnownNames {
   bool any_bank = false;
-  std::function<std::vector<std::string_view>()> events, groups;
+  std::function<std::vector<std::string_view>()> events, groups, gauges;
 };
 
 std::string words(const Reason& reason, const KnownNames& known);

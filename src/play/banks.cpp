@@ -23,6 +23,10 @@ std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool
       std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
   if (groups.size() + added > most_groups)
     return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups);
+  const auto more = static_cast<std::size_t>(std::count_if(
+      data.gauges.begin(), data.gauges.end(), [&](const BankGauge& g) { return drive.gauges.find(Name(g.name)) == Gauges::none; }));
+  if (drive.gauges.count() + more > Gauges::most)
+    return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, drive.gauges.count() + more, Gauges::most);
   make_ready_to_read(data, clips);
   return {};
 }
@@ -45,11 +49,13 @@ void Control::number_groups(LiveBank& bank) const {
     numbers.push_back(known == Groups::none ? next++ : known);
   }
   for (LiveSound& sound : bank.sounds) sound.group = numbers[sound.design->group];
+  follow_gauges(bank);
 }
 
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
   LiveBank& bank = loaded.load(*beside.loading);
   add_groups(*bank.data);
+  know_gauges(*bank.data);
   join_world(bank);
   return Outcome::done;
 }
@@ -57,6 +63,7 @@ Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
 Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
   LiveBank& bank = loaded.replace(*beside.loading);
   add_groups(*bank.data);
+  know_gauges(*bank.data);
   join_world(bank);
   return Outcome::done;
 }

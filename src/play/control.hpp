@@ -16,6 +16,7 @@
 #include "notebook/notebook.hpp"
 #include "play/clips.hpp"
 #include "play/door.hpp"
+#include "play/drive_side.hpp"
 #include "play/hand_on.hpp"
 #include "play/loaded.hpp"
 #include "play/update_log.hpp"
@@ -32,6 +33,7 @@ struct Happening {
   Name event;
   std::span<const Trait> traits;
   Emitter emitter;
+  std::span<const GaugeValue> gauges;    ///< what the emitter says of them
   const std::optional<Whereabouts>& at;  ///< in the world, if it is known
   std::int64_t base = 0;                 ///< the frame that delays count from: what starts at once is heard there
 };
@@ -116,6 +118,7 @@ struct Control {
   Outcome carry_out(const asked::ClipDropped& its, const Beside& beside);
   Outcome carry_out(const asked::SetListener& its, const Beside& beside);
   Outcome carry_out(const asked::RemoveListener& its, const Beside& beside);
+  Outcome carry_out(const asked::SetGauge& its, const Beside& beside);
   Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside);
   template <class Act>
   Outcome change(PlaybackId id, const Beside& beside, Act act);
@@ -147,6 +150,28 @@ struct Control {
   void need_from_voices();
   void join_world(LiveBank& bank);
   void leave_world(const std::list<LiveBank>& banks);
+
+  // Gauges.
+
+  using ReadyValues = std::array<double, ready_gauges>;
+  void know_gauges(const BankData& data);
+  /// Which of the manager's gauges its sounds follow; outside the lock, while nobody else loads.
+  void follow_gauges(LiveBank& bank) const;
+  /// Has a raise carry what its emitter says of those that the event's sounds follow.
+  void fill_in_gauges(asked::Raise& raise);
+  /// In a replay: the emitter says this of gauges, and nothing else.
+  void adopt_gauges(const asked::Raise& raise);
+  Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const;
+  ReadyValues ready_values(const HeardFrom* from) const;
+  void bend_now(LiveStart& start, const HeardFrom* from);
+  void bend(LiveStart& start, const Followers::Follower& follower, const Following::Values& values);
+  /// In an update: with the lock, without it, and with it again.
+  void open_gauges();
+  void read_gauges();
+  void follow_on();
+  std::vector<std::string> gauge_names();
+  /// A gauge that no bank has was told of by emitters: once for each.
+  void tell_of_unknown(Name gauge);
 
   // Clips in memory.
 
@@ -184,6 +209,7 @@ struct Control {
   Reader reader;
   Voices voices;
   WorldSide world;
+  DriveSide drive;
   Loaded loaded;
   Watch watch;
   UpdateLog updates;

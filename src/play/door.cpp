@@ -15,7 +15,7 @@ namespace {
 struct Said {
   std::string_view what, unit, range;
 };
-constexpr std::array<Said, 7> said = {
+constexpr std::array<Said, 8> said = {
     Said{"a level", "dB", "silence to +24 dB"},
     {"a bend", "st", "-36 st to 36 st"},
     {"a place", "", "-1, left, to 1, right"},
@@ -23,6 +23,7 @@ constexpr std::array<Said, 7> said = {
     {"a frequency", "Hz", "10 Hz to 100 kHz, or 0 Hz for none"},
     {"a coordinate in the world", "m", "-1000 km to 1000 km"},
     {"a velocity or direction", "", "-10000 to 10000 each way"},
+    {"a gauge", "", "-1e9 to 1e9"},
 };
 
 }  // namespace
@@ -59,6 +60,8 @@ void Door::admit(Hertz& filter) {
   else
     admit(filter.value, 10, 100'000, frequency);
 }
+
+void Door::admit(double& value) { admit(value, -1e9, 1e9, number); }
 
 void Door::admit(Place& its) {
   for (double* value : {&its.x, &its.y, &its.z}) admit(*value, -furthest_place, furthest_place, place);

@@ -35,6 +35,8 @@ class Door {
     if (place) admit(*place);
   }
   void admit(Vector& vector);
+  /// Of a gauge: what is not a number is refused; its range is its own.
+  void admit(double& number);
 
   /// Begins a request.
   void open() { refusal_.reset(), notice_.reset(); }
@@ -44,7 +46,7 @@ class Door {
   const std::optional<Reason>& notice() const { return notice_; }
 
  private:
-  enum Kind { gain, bend, pan, time, frequency, place, vector, kinds };
+  enum Kind { gain, bend, pan, time, frequency, place, vector, number, kinds };
   void admit(double& value, double low, double high, Kind kind);
 
   std::bitset<kinds> told_;

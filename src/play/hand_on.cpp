@@ -9,9 +9,13 @@ namespace tidewater {
 
 /// What to say of a name that nobody knows is looked for once: games ask for the same again and again.
 std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
-  if (why.code != Reason::Code::unknown_event && why.code != Reason::Code::unknown_group) return words(why, known);
+  const char kind = why.code == Reason::Code::unknown_event   ? 'e'
+                    : why.code == Reason::Code::unknown_group ? 'g'
+                    : why.code == Reason::Code::unknown_gauge ? 'n'
+                                                              : '\0';
+  if (kind == '\0') return words(why, known);
   constexpr std::size_t most = 1024;  // a game that makes names up must not fill the memory, nor look for each
-  const std::string key = (why.code == Reason::Code::unknown_group ? "g" : "e") + std::string(why.name);
+  const std::string key = kind + std::string(why.name);
   if (const auto found = suggested_.find(key); found != suggested_.end()) return found->second;
   if (suggested_.size() == most) return "nothing has this name, like many that were asked for before it";
   return suggested_.emplace(key, words(why, known)).first->second;
@@ -39,11 +43,14 @@ void HandOn::hand_on_notes(Control& control) {
   }
   if (suggested_by_ != catalogue) suggested_.clear();
   suggested_by_ = catalogue;
+  const std::vector<std::string> gauge_names = control.gauge_names();
+  const std::vector<std::string_view> gauges(gauge_names.begin(), gauge_names.end());
   const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
                          [&] {
                            const std::lock_guard lock(control.mutex);
                            return control.groups.names();
-                         }};
+                         },
+                         [&] { return gauges; }};
   const auto say = [&](const Reason& why) { return words_of(why, known); };
   while (handed_ < notes_.notes().size()) {
     const Note& note = notes_.notes()[handed_++];
@@ -51,7 +58,7 @@ void HandOn::hand_on_notes(Control& control) {
       if (take_sums_) take_sums_(*sums);
       options.journal({{sums->second * static_cast<std::int64_t>(options.rate.value)}, *sums});
     }
-    options.journal(entry_of(note, notes_.kept(), say));
+    options.journal(entry_of(note, notes_.kept(), gauge_names, say));
   }
 }
 

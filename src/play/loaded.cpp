@@ -11,6 +11,15 @@
 
 namespace tidewater {
 
+namespace {
+
+bool goes_by_gauges(const BankSound& design) {
+  return !design.follow.empty() ||
+         std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return !l.follow.empty(); });
+}
+
+}  // namespace
+
 void SoundMemory::fit(const BankSound& design) {
   std::size_t lists = 0;
   for (const auto& layer : design.layers) lists += layer.choices.size();
@@ -35,7 +44,8 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
     sound.home = &live;
     sound.bank = data.get();
     sound.design = &design;
-    if (design.world.place == Where::world) sound.hearing = std::make_unique<const Hearing>(design.world);
+    if (design.world.place == Where::world)
+      sound.hearing = std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.
     sound.memory = &memories_[hash_name(design.name)];

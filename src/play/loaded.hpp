@@ -12,6 +12,7 @@
 
 #include "base/state.hpp"
 #include "choose/pick.hpp"
+#include "drive/following.hpp"
 #include "play/catalogue.hpp"
 #include "voices/heard.hpp"
 #include "voices/live.hpp"
@@ -32,9 +33,10 @@ struct SoundMemory {
 
 /// A sound of a loaded bank.
 struct LiveSound : PlayedSound {
-  std::unique_ptr<const Hearing> hearing;  ///< of one in the world
-  std::uint32_t heard_kind = 0;            ///< its number there, while it is loaded
-  std::uint64_t key = 0;                   ///< of its draws
+  std::unique_ptr<const Hearing> hearing;      ///< of one in the world
+  std::uint32_t heard_kind = 0;                ///< its number there, while it is loaded
+  std::unique_ptr<const Following> following;  ///< of one that goes by gauges
+  std::uint64_t key = 0;                       ///< of its draws
   SoundMemory* memory = nullptr;
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;

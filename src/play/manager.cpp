@@ -117,6 +117,27 @@ std::size_t SoundManager::set_facing(std::span<const Emitter> emitters, std::spa
   return taken(*control_, emitters.size(), facings.size(), control_->world.emitters.face(emitters, facings));
 }
 
+std::size_t SoundManager::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
+  const std::size_t count = control_->world.emitters.set_gauge(gauge, emitters, values);
+  if (count == 0 && !control_->world.emitters.knows_gauge(gauge)) {
+    control_->tell_of_unknown(gauge);
+    return 0;
+  }
+  return taken(*control_, emitters.size(), values.size(), count);
+}
+
+Outcome SoundManager::set_gauge(Name gauge, double value) {
+  {
+    // Games say it every frame: what says nothing new is not noted.
+    const Lock lock(control_->mutex);
+    const std::uint32_t known = control_->drive.gauges.find(gauge);
+    if (known != Gauges::none && value - value == 0 &&
+        HeldTo(control_->drive.gauges.design(known))(value) == control_->drive.gauges.aim(known))
+      return Outcome::done;
+  }
+  return ask(*control_, asked::SetGauge{gauge, value});
+}
+
 bool SoundManager::hang(Emitter emitter, Emitter parent) {
   const bool hangs = control_->world.emitters.hang(emitter, parent);
   if (!hangs) control_->world.stale.fetch_add(1);

@@ -74,6 +74,17 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     candidate.level = Level(clip.level + candidate.gain) + groups.levels().heard[sound.group];
     if (from != nullptr) candidate.level = candidate.level + from->level;
   }
+  Followers::Follower follower;
+  if (sound.following != nullptr) {
+    follower = follower_of(sound, id, happening, from != nullptr);
+    const Following::Values values = Followers::now(follower, drive.gauges, ready_values(from));
+    for (Candidate& candidate : candidates) {
+      const auto which = static_cast<std::size_t>(candidate.layer - design.layers.data());
+      candidate.bent = sound.following->bend(which, values, from != nullptr);
+      candidate.step = voices.step_of(sound, candidate.pitch + candidate.bent.pitch);
+      candidate.level = candidate.level + Level(candidate.bent.gain);
+    }
+  }
   std::string unreadable;
   const bool waits = wait_for_clips(bank, unreadable);
   const std::span<Candidate> wanted(candidates);
@@ -105,9 +116,15 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
 
-  const NewStart as{id, happening.emitter.number, happening.base, heard, shape.pan, shape.low_pass, from};
+  const NewStart as{id, happening.emitter.number, happening.base, heard, shape.pan, shape.low_pass, from, sound.following != nullptr};
   const LiveStart& started = voices.begin(sound, as, wanted);
-  if (from != nullptr) world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), happening.emitter, *happening.at);
+  if (sound.following != nullptr) {
+    follower.start = started.slot;
+    drive.followers.add(follower);
+  }
+  if (from != nullptr)
+    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), Followers::louder_by_emitter(follower, drive.gauges),
+                      happening.emitter, *happening.at);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;

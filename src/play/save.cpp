@@ -59,9 +59,13 @@ template <class State, class BankCalled>
 void all_of(State& s, Control& control, BankCalled bank_called) {
   s(control.totals, control.master_is_set, control.told_of_budget, control.updates, control.watch);
   control.groups.state(s);
+  control.drive.gauges.state(s);
+  s.list(control.drive.told);
   control.loaded.state(s, control.options.seed, bank_called);
   std::vector<LiveBank*> banks;
   for (LiveBank& bank : control.loaded.banks()) banks.push_back(&bank);
+  if constexpr (State::reading)
+    for (LiveBank* bank : banks) control.follow_gauges(*bank);
   control.voices.state(s, [&](PlayedSound*& sound) {
     std::size_t bank = 0, at = 0;
     if constexpr (!State::reading) {
@@ -82,6 +86,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
         if (sound.heard_kind != 0) {
           if (sound.hearing == nullptr) StateIn::damaged();
           control.world.earshot.put_kind(sound.heard_kind, kind_of(sound));
+          control.world.know_following(sound);
         }
       std::size_t version = 0, its = 0;  // of the bank that has the older one, from 1, and which of its sounds that is
       if constexpr (!State::reading)
@@ -96,12 +101,18 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
       control.voices.keep_latest(s, sound);
     }
   control.world.state(s);
+  control.drive.followers.state(s, [&](std::uint32_t start) {
+    const auto* sound = static_cast<const LiveSound*>(control.voices.sound_of(start));
+    if (sound == nullptr || sound->following == nullptr) StateIn::damaged();
+    return sound->following.get();
+  });
   control.link.state(s);
 }
 
 }  // namespace
 
 std::vector<std::byte> save(Control& control) {
+  control.forget_over();  // of which nothing is known that is not kept here
   StateOut body;
   std::vector<Needed> needed = banks_of(control);
   body.each(needed, [&](Needed& bank) { bank.state(body); });

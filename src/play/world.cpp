@@ -62,6 +62,7 @@ void Control::fill_in(asked::Raise& raise) {
   raise.place = place_of(*at);
   raise.velocity = velocity_of(*at);
   raise.facing = facing_of(*at);
+  fill_in_gauges(raise);
   if (raise.traits.size() >= world.traits.capacity()) return;
   world.traits.assign(raise.traits.begin(), raise.traits.end());
   world.emitters.add_traits(raise.emitter, world.traits);
@@ -75,7 +76,7 @@ void Control::keep_place(Emitter emitter, const Whereabouts& at) {
 
 /// Emitters that were given up: what plays from them ends, or stays where it was.
 void Control::leave_emitters_behind() {
-  for (const KeptState& its : world.to_come)
+  for (const KeptState& its : world.to_come.emitters)
     if (its.gone) world.emitters.give_up(its.emitter);
   world.emitters.take_gone(world.gone);
   world.kept.clear();
@@ -90,7 +91,10 @@ void Control::leave_emitters_behind() {
 
 /// What is over is not looked for any more.
 void Control::forget_over() {
-  for (const OverStart& over : voices.over()) world.earshot.remove(over.slot, over.id);
+  for (const OverStart& over : voices.over()) {
+    world.earshot.remove(over.slot, over.id);
+    drive.followers.remove(over.slot, over.id);
+  }
   voices.over().clear();
 }
 
@@ -116,6 +120,7 @@ void Control::open_update() {
   }
   for (HeardKind& kind : world.earshot.kinds())
     if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
+  open_gauges();
   world.voices_free = voices.count().sounding < options.voices;
   world.listening = true;
 }
@@ -164,11 +169,14 @@ void Control::need_from_voices() {
 
 void Control::listen() {
   if (!world.listening) return;
-  for (const KeptState& its : std::exchange(world.to_come, {}))
+  const KeptLists to_come = std::exchange(world.to_come, {});
+  for (const KeptState& its : to_come.emitters)
     if (!its.gone) {
       world.emitters.adopt(its.emitter, its.at);
       world.earshot.know(its.emitter, its.at);
     }
+  for (const KeptGauge& its : to_come.gauges) world.emitters.adopt_gauge(its.gauge, its.emitter, its.value);
+  read_gauges();
   world.emitters.bring_children_along();
   world.earshot.hear(world.voiced_starts, world.emitters);
   need_from_voices();
@@ -184,10 +192,11 @@ void Control::take_what_is_heard() {
   voices.hush([this](const PlayedSound& sound, const HeardFrom& from) { return why_out_of_range(sound, from); });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
+  follow_on();
   voices.bring_near(world.near);
   for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>())
     world.kept.push_back({its.emitter, false, its.at});
-  notebook.keep(link.now().at, world.updates, world.kept);
+  notebook.keep(link.now().at, world.updates, {world.kept, drive.kept});
   world.earshot.close();
   world.listening = false;
 }
@@ -235,13 +244,19 @@ std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& 
 
 void Control::join_world(LiveBank& bank) {
   for (LiveSound& sound : bank.sounds)
-    if (sound.hearing != nullptr) sound.heard_kind = world.earshot.add_kind(kind_of(sound));
+    if (sound.hearing != nullptr) {
+      sound.heard_kind = world.earshot.add_kind(kind_of(sound));
+      world.know_following(sound);
+    }
 }
 
 void Control::leave_world(const std::list<LiveBank>& banks) {
   for (const LiveBank& bank : banks)
     for (const LiveSound& sound : bank.sounds)
-      if (sound.heard_kind != 0) world.earshot.remove_kind(sound.heard_kind);
+      if (sound.heard_kind != 0) {
+        world.earshot.remove_kind(sound.heard_kind);
+        world.following[sound.heard_kind] = nullptr;
+      }
 }
 
 }  // namespace tidewater

@@ -15,7 +15,14 @@
 namespace tidewater {
 
 inline HeardKind kind_of(const LiveSound& sound) {
-  return {sound.hearing.get(), sound.design->rank, sound.design->limit, sound.design->limit_each_emitter, sound.group, {}, {}, {}, 0, 0};
+  HeardKind kind;
+  kind.hearing = sound.hearing.get();
+  kind.rank = sound.design->rank;
+  kind.limit = sound.design->limit;
+  kind.limit_each = sound.design->limit_each_emitter;
+  kind.volume_group = sound.group;
+  if (sound.following != nullptr) kind.most_bent = sound.following->loudest();
+  return kind;
 }
 
 struct WorldSide {
@@ -27,6 +34,12 @@ struct WorldSide {
   Emitters emitters;
   Listeners listeners;
   Earshot earshot;
+  std::vector<const Following*> following;  ///< by the kind in earshot; null for those that follow nothing
+
+  void know_following(const LiveSound& sound) {
+    if (sound.heard_kind >= following.size()) following.resize(sound.heard_kind + std::size_t{1});
+    following[sound.heard_kind] = sound.following.get();
+  }
 
   std::vector<Trait> traits;  ///< of the raise that is being asked, its emitter's behind its own
 
@@ -50,7 +63,7 @@ struct WorldSide {
     s(updates, told);
   }
 
-  std::span<const KeptState> to_come;  ///< in a replay: what the update that comes next keeps
+  KeptLists to_come;  ///< in a replay: what the update that comes next keeps
 
   /// Counted where no lock may be waited for, told by the next update.
   std::atomic<std::uint64_t> stale{0}, without_room{0};

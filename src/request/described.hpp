@@ -59,13 +59,11 @@ template <>
 inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank),
                                                                field("what-plays", &asked::Unload::what_plays, Use::unusual));
 template <>
-inline constexpr auto description_of<asked::Raise> = describe("raise", field("id", &asked::Raise::id, Use::usual),
-                                                              field("event", &asked::Raise::event),
-                                                              field("emitter", &asked::Raise::emitter, Use::unusual),
-                                                              field("place", &asked::Raise::place, Use::unusual),
-                                                              field("velocity", &asked::Raise::velocity, Use::unusual),
-                                                              field("facing", &asked::Raise::facing, Use::unusual),
-                                                              field("traits", &asked::Raise::traits, Use::unusual));
+inline constexpr auto description_of<asked::Raise> =
+    describe("raise", field("id", &asked::Raise::id, Use::usual), field("event", &asked::Raise::event),
+             field("emitter", &asked::Raise::emitter, Use::unusual), field("place", &asked::Raise::place, Use::unusual),
+             field("velocity", &asked::Raise::velocity, Use::unusual), field("facing", &asked::Raise::facing, Use::unusual),
+             field("gauges", &asked::Raise::gauges, Use::unusual), field("traits", &asked::Raise::traits, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
                                                              field("fade", &asked::Stop::fade, Use::usual));
@@ -120,6 +118,10 @@ inline constexpr auto description_of<asked::SetListener> =
 template <>
 inline constexpr auto description_of<asked::RemoveListener> = describe("no-listener",
                                                                        field("listener", &asked::RemoveListener::listener, Use::usual));
+
+template <>
+inline constexpr auto description_of<asked::SetGauge> = describe("gauge", field("gauge", &asked::SetGauge::gauge),
+                                                                 field("value", &asked::SetGauge::value));
 
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;

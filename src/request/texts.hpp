@@ -22,10 +22,17 @@ class Texts {
       kept.push_back({Name(keep(trait.name.text()), trait.name.hash()), Name(keep(trait.value.text()), trait.value.hash())});
     return kept;
   }
+  std::span<const GaugeValue> keep(std::span<const GaugeValue> gauges) {
+    if (gauges.empty()) return {};
+    std::vector<GaugeValue>& kept = gauges_.emplace_back();
+    for (const GaugeValue& its : gauges) kept.push_back({Name(keep(its.gauge.text()), its.gauge.hash()), its.value});
+    return kept;
+  }
 
  private:
   std::deque<std::string> texts_;
   std::deque<std::vector<Trait>> traits_;
+  std::deque<std::vector<GaugeValue>> gauges_;
 };
 
 namespace texts {
@@ -34,7 +41,8 @@ template <class Keeper, class Value>
 void keep(Keeper& keeper, Value& value) {
   if constexpr (std::is_same_v<Value, Name>)
     value = Name(keeper.keep(value.text()), value.hash());
-  else if constexpr (std::is_same_v<Value, std::string_view> || std::is_same_v<Value, std::span<const Trait>>)
+  else if constexpr (std::is_same_v<Value, std::string_view> || std::is_same_v<Value, std::span<const Trait>> ||
+                     std::is_same_v<Value, std::span<const GaugeValue>>)
     value = keeper.keep(value);
   else if constexpr (std::is_same_v<Value, Target>)
     std::visit([&](auto& its) { keep(keeper, its); }, value);
@@ -51,6 +59,8 @@ std::size_t bytes(const Value& value) {
     sum = std::visit([](const auto& its) { return bytes(its); }, value);
   else if constexpr (std::is_same_v<Value, std::span<const Trait>>)
     for (const Trait& trait : value) sum += trait.name.text().size() + trait.value.text().size();
+  else if constexpr (std::is_same_v<Value, std::span<const GaugeValue>>)
+    for (const GaugeValue& its : value) sum += its.gauge.text().size();
   return sum;
 }
 

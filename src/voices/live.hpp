@@ -4,6 +4,7 @@
 #include <cstdint>
 
 #include "bank/bank_data.hpp"
+#include "base/bent.hpp"
 #include "base/clip_position.hpp"
 #include "base/heard_from.hpp"
 #include "base/level.hpp"
@@ -83,7 +84,9 @@ struct LiveLayer {
   Stage stage = Stage::none;
   bool unread = false;  ///< its clip is not in memory yet: it waits for that
   Turned its;
-  Level level;  ///< of the clip at its own gain, before the groups
+  Level level;             ///< of the clip at its own gain, before the groups
+  Bent bent;               ///< by gauges
+  Level lift{Decibels{}};  ///< what that makes of its level
   Progress progress;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
   StreamTold told;
@@ -106,7 +109,8 @@ struct LiveStart {
   std::int64_t heard = 0;  ///< the frame on which it begins
   std::uint32_t slot = 0;
   bool in_world = false;
-  HeardFrom from;  ///< of one in the world
+  bool follows = false;  ///< gauges
+  HeardFrom from;        ///< of one in the world
 };
 
 inline LiveClip& LiveLayer::live_clip() const {

@@ -25,7 +25,7 @@ void Voices::freshen_claims() {
 void Voices::turned(LiveLayer& layer) {
   if (layer.stage == Stage::dormant) sleepers_.change(layer, claim_of(layer), end_of(layer));
   if (layer.stage != Stage::sounding) return;
-  pool_.on()[layer.voice].own = layer.level;
+  pool_.on()[layer.voice].own = own_of(layer);
   pool_.claim(layer.voice, claim_of(layer));
 }
 

@@ -44,15 +44,15 @@ class Starts {
     starts_.resize(starts);
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
-      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.from);
+      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.from);
       if (start.alive > 0) sound(start.sound);
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.progress, layer.told,
-        layer.how);
+      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.bent, layer.lift,
+        layer.progress, layer.told, layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
       if (layer.over()) continue;
@@ -60,6 +60,10 @@ class Starts {
       s.place(layer.design, its.design->layers);
       s.place(layer.clip, its.bank->clips);
     }
+  }
+  /// Null where the slot is free.
+  const PlayedSound* sound_of(std::uint32_t slot) const {
+    return slot < starts_.size() && starts_[slot].alive > 0 ? starts_[slot].sound : nullptr;
   }
   /// The layers that there were, by slot.
   std::vector<LiveLayer>& layers() { return layers_; }

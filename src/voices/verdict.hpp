@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/bent.hpp"
 #include "base/clip_position.hpp"
 #include "base/level.hpp"
 #include "choose/pick.hpp"
@@ -26,6 +27,7 @@ struct Candidate {
   Picked picked;
   Decibels gain;  ///< drawn, with the clip's trim
   Semitones pitch;
+  Bent bent;  ///< by gauges
   std::uint64_t step = 0;
   ClipPosition position;  ///< where it begins
   std::int64_t starts = 0;

@@ -42,6 +42,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.base = as.base;
   start.heard = as.heard;
   start.in_world = as.from != nullptr;
+  start.follows = as.follows;
   if (start.in_world) start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
@@ -52,13 +53,15 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.drawn_gain = candidate.gain;
     layer.its.drawn_pitch = candidate.pitch;
     layer.level = Level(candidate.clip->level + candidate.gain);
+    layer.bent = candidate.bent;
+    layer.lift = Level(candidate.bent.gain);
     layer.progress.step = candidate.step;
     layer.progress.position = candidate.position;
     layer.progress.since = candidate.starts;
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
     layer.its.high_pass = sound.design->high_pass;
-    if (start.in_world) layer.progress.step = step_of(layer);
+    if (start.in_world || start.follows) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
       give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
@@ -102,16 +105,19 @@ std::uint64_t Voices::step_of(const PlayedSound& sound, Semitones pitch) const {
 
 std::uint64_t Voices::step_of(const LiveLayer& layer) const {
   const LiveStart& start = *layer.start;
-  const double ratio = tidewater::ratio(layer.its.drawn_pitch + layer.its.own_pitch) * start.sound->bank->rate.value / options_.rate.value;
+  const double ratio = tidewater::ratio(layer.its.drawn_pitch + layer.its.own_pitch + layer.bent.pitch) * start.sound->bank->rate.value /
+                       options_.rate.value;
   return step_for(start.in_world ? ratio * static_cast<double>(from_of(layer).speed) : ratio);
 }
 
-/// The lower of its own and the air's.
+/// The lowest of its own, its gauges' and the air's.
 float Voices::low_pass_of(const LiveLayer& layer) const {
-  const auto own = static_cast<float>(layer.its.low_pass.value);
+  const auto own = static_cast<float>(Bent::lower(layer.its.low_pass, layer.bent.low_pass).value);
   const float air = layer.start->in_world ? from_of(layer).low_pass : 0;
   return own == 0 || air == 0 ? std::max(own, air) : std::min(own, air);
 }
+
+float Voices::high_pass_of(const LiveLayer& layer) { return static_cast<float>(std::max(layer.its.high_pass, layer.bent.high_pass).value); }
 
 void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
@@ -122,8 +128,8 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   const LiveStart& start = *layer.start;
-  pool_.on()[layer.voice] = {start.slot,     sound.group, start.id,    &sound,     sound.design->rank,
-                             start.in_world, true,        layer.level, start.from, start.from};
+  pool_.on()[layer.voice] = {start.slot,     sound.group, start.id,      &sound,     sound.design->rank,
+                             start.in_world, true,        own_of(layer), start.from, start.from};
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
   Command what{StartVoice{}};  // made where it is sent from: it is large
@@ -137,10 +143,11 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   command.step = layer.progress.step;
   command.fade_in = fade_in;
   command.gain = static_cast<float>(amplitude(layer.its.drawn_gain + layer.its.own_gain));
+  command.lift = static_cast<float>(amplitude(layer.bent.gain));
   command.fold = options_.mono ? layer.clip->fold : 1;
   command.side = static_cast<float>(layer.its.pan.value);
   command.low_pass = low_pass_of(layer);
-  command.high_pass = static_cast<float>(layer.its.high_pass.value);
+  command.high_pass = high_pass_of(layer);
   command.quality = sound.design->quality.value_or(options_.quality);
   command.loop = layer.design->loop;
   command.in_world = layer.start->in_world;
@@ -179,7 +186,7 @@ void Voices::set_pan(LiveLayer& layer, Pan pan, Seconds time) {
 
 void Voices::set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time) {
   (kind == StateFilter::Kind::low_pass ? layer.its.low_pass : layer.its.high_pass) = frequency;
-  const float hertz = kind == StateFilter::Kind::low_pass ? low_pass_of(layer) : static_cast<float>(frequency.value);
+  const float hertz = kind == StateFilter::Kind::low_pass ? low_pass_of(layer) : high_pass_of(layer);
   send(layer, SetFilter{layer.voice, false, kind, hertz, frames_of(time)});
 }
 
@@ -258,7 +265,7 @@ void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
-  if (start.in_world) over_.push_back({start.slot, start.id});
+  if (start.in_world || start.follows) over_.push_back({start.slot, start.id});
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
   if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, {start.emitter}, how});
 }

@@ -48,9 +48,10 @@ struct NewStart {
   Pan pan;
   Hertz low_pass;
   const HeardFrom* from = nullptr;  ///< of one in the world
+  bool follows = false;             ///< gauges
 };
 
-/// A start in the world that is over.
+/// A start in the world, or one that follows gauges, that is over.
 struct OverStart {
   std::uint32_t slot = 0;
   PlaybackId id;
@@ -118,6 +119,8 @@ class Voices {
   void set_pan(LiveLayer& layer, Pan pan, Seconds time);
   void set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time);
   void bend(LiveLayer& layer, Semitones pitch, Seconds time);
+  /// What gauges make of it from here on.
+  void bend_to(LiveLayer& layer, const Bent& bent);
   /// False where nothing of it plays. `by` is what asked for it: what began before.
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);
   void stop_all(Seconds fade, PlaybackId by);
@@ -136,6 +139,10 @@ class Voices {
   LiveStart* start_in(std::uint32_t slot, PlaybackId id);
   /// Whatever is in the slot; null where nothing is.
   LiveStart* start_at(std::uint32_t slot);
+  /// Of the start in a slot; null where nothing plays.
+  const PlayedSound* sound_of(std::uint32_t slot) const { return starts_.sound_of(slot); }
+  /// Null where it has lost its voice.
+  LiveLayer* layer_on(const VoicedLayer& voiced);
   /// It is heard like this from here on.
   void hear(LiveStart& start, const HeardFrom& from);
   /// The same of what has a voice, if it still has it.
@@ -166,6 +173,8 @@ class Voices {
   void tend();
   /// Before it, and before what moved is heard anew.
   void begin_tending();
+  /// From the update before to the last.
+  Seconds since_before() const { return seconds({tended_.since_before}, options_.rate); }
   /// Says which streams were late or are back. `failed(id, trouble)` is told of those that cannot go on.
   void watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed);
   Streams& streams() { return streams_; }
@@ -205,8 +214,9 @@ class Voices {
 
  private:
   // Claims.
+  static Level own_of(const LiveLayer& layer) { return layer.level + layer.lift; }
   Level level_of(const LiveLayer& layer) const {
-    const Level there = layer.level + levels_.heard[layer.start->sound->group];
+    const Level there = own_of(layer) + levels_.heard[layer.start->sound->group];
     return layer.start->in_world ? there + from_of(layer).level : there;
   }
   /// Where a layer in the world is heard from.
@@ -244,6 +254,7 @@ class Voices {
   void send(const LiveLayer& layer, const Command& command);
   void hear_on(std::uint32_t voice, const HeardFrom& from);
   float low_pass_of(const LiveLayer& layer) const;
+  static float high_pass_of(const LiveLayer& layer);
   std::uint64_t step_of(const LiveLayer& layer) const;
   void set_step(LiveLayer& layer, std::int64_t ramp);
   void end(LiveLayer& layer, std::int64_t frame, Ending how);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "voices/voices.hpp"
 
@@ -51,6 +52,26 @@ Level Voices::own_level(const LiveStart& start) {
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
     if (!layer->over()) loudest = std::max(loudest, layer->level);
   return loudest;
+}
+
+LiveLayer* Voices::layer_on(const VoicedLayer& voiced) {
+  const OnVoice& on = pool_.on()[voiced.voice];
+  return on.sound != nullptr && on.start == voiced.start && on.id == voiced.id ? pool_.owners()[voiced.voice] : nullptr;
+}
+
+void Voices::bend_to(LiveLayer& layer, const Bent& bent) {
+  const Bent before = std::exchange(layer.bent, bent);
+  if (bent == before) return;
+  const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
+  if (bent.gain != before.gain) {
+    layer.lift = Level(bent.gain);
+    turned(layer);
+    send(layer, SetVoiceLift{layer.voice, static_cast<float>(amplitude(bent.gain)), ramp});
+  }
+  if (bent.pitch != before.pitch) set_step(layer, ramp);
+  const auto filter = [&](StateFilter::Kind kind, float hertz) { send(layer, SetFilter{layer.voice, false, kind, hertz, ramp}); };
+  if (bent.low_pass != before.low_pass) filter(StateFilter::Kind::low_pass, low_pass_of(layer));
+  if (bent.high_pass != before.high_pass) filter(StateFilter::Kind::high_pass, high_pass_of(layer));
 }
 
 void Voices::hear(LiveStart& start, const HeardFrom& from) {

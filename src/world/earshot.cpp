@@ -117,14 +117,16 @@ std::uint32_t Earshot::take_spot(const Whereabouts& at) {
   return row;
 }
 
-void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, emitter, at});
+void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, const std::optional<Level>& bent, Emitter emitter,
+                  const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, bent, emitter, at});
   if (start >= sources_.size()) sources_.resize(start + 1);
   if (sources_[start].row != none) remove(start, sources_[start].id);  // one that is over, and was not told yet
   Source& source = sources_[start];
   source.kind = kind;
   source.own = own;
   source.id = id;
+  source.bent = bent;
   source.voiced = false;
   HeardKind& its = kinds_[kind];
   its.loudest = its.count == 0 ? own : std::max(its.loudest, own);
@@ -139,15 +141,19 @@ void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level 
 }
 
 void Earshot::change(std::uint32_t start, PlaybackId id, Level own) {
-  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, {}, {}});
+  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, {}, {}, {}});
   if (!has(start, id) || sources_[start].row == none) return;
   sources_[start].own = own;
   HeardKind& its = kinds_[sources_[start].kind];
   its.loudest = std::max(its.loudest, own);
 }
 
+void Earshot::bend(std::uint32_t start, PlaybackId id, Level bent) {
+  if (has(start, id)) sources_[start].bent = bent;
+}
+
 void Earshot::remove(std::uint32_t start, PlaybackId id) {
-  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, {}, {}});
+  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, {}, {}, {}});
   if (!has(start, id) || sources_[start].row == none) return;
   unlink(start);
   --kinds_[sources_[start].kind].count;
@@ -163,7 +169,7 @@ void Earshot::detach(std::uint32_t start) {
 }
 
 void Earshot::keep(Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, emitter, at});
+  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, {}, emitter, at});
   emitters_.grow(slot_in(emitter) + std::size_t{1});
   emitters_.set(slot_in(emitter), at);
 }
@@ -221,7 +227,7 @@ void Earshot::make_cuts() {
   for (std::uint32_t kind = first_kind; kind < open_kinds_; ++kind) {
     const HeardKind& its = kinds_[kind];
     if (its.hearing == nullptr || its.count == 0) continue;
-    const Level there = its.loudest + its.group;
+    const Level there = its.loudest + its.group + its.most_bent;
     if (!there.audible() || there <= its.needed) continue;
     constexpr int hundredths = 100;
     const int over = there.hundredths() - std::max(its.needed.audible() ? its.needed.hundredths() : Level::faintest, Level::faintest);
@@ -277,7 +283,7 @@ void Earshot::contend(std::uint32_t row) {
     const Source& source = sources_[start];
     if (source.voiced) continue;
     const HeardKind& kind = kinds_[source.kind];
-    const Level level = source.own + kind.group + level_from(*kind.hearing, rows.where(row), ears_);
+    const Level level = source.own + kind.group + source.bent.value_or(kind.bent) + level_from(*kind.hearing, rows.where(row), ears_);
     if (level.audible() && level > kind.needed) candidates_.push_back({start, kind.rank, level, source.id});
   }
 }
@@ -350,7 +356,7 @@ void Earshot::close() {
   heard_rows_.clear();
   for (const Later& its : later_) {
     switch (its.what) {
-      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.emitter, its.at); break;
+      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.bent, its.emitter, its.at); break;
       case Later::What::change: change(its.start, its.id, its.own); break;
       case Later::What::remove: remove(its.start, its.id); break;
       case Later::What::keep: keep(its.emitter, its.at); break;

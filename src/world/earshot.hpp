@@ -25,11 +25,13 @@ struct HeardKind {
   bool limit_each = false;  ///< for each emitter by itself
   std::uint32_t volume_group = 0;
   // As of the update that goes on.
-  Level group;               ///< what its group lets through
-  Level needed;              ///< what is not over this is not looked for
-  Level loudest;             ///< of those that there are, before distance and group
-  std::uint32_t count = 0;   ///< that there are
-  std::uint32_t chosen = 0;  ///< of the best
+  Level group;                  ///< what its group lets through
+  Level bent{Decibels{}};       ///< what the gauges of all make of it, where its emitter says nothing of them
+  Level most_bent{Decibels{}};  ///< the most that gauges may make of any
+  Level needed;                 ///< what is not over this is not looked for
+  Level loudest;                ///< of those that there are, before distance and group
+  std::uint32_t count = 0;      ///< that there are
+  std::uint32_t chosen = 0;     ///< of the best
 };
 
 /// Something in the world that has no voice and might.
@@ -55,12 +57,16 @@ class Earshot {
   /// Of a saved state: under the number that it had.
   void put_kind(std::uint32_t number, const HeardKind& kind);
 
-  /// Something plays from there. `own` is its level before distance and group.
-  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, Emitter emitter, const Whereabouts& at);
+  /// Something plays from there. `own` is its level before distance and group; `bent` is what gauges make of it, where its emitter says
+  /// something of them.
+  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, const std::optional<Level>& bent, Emitter emitter,
+           const Whereabouts& at);
   void change(std::uint32_t start, PlaybackId id, Level own);
   /// It is over.
   void remove(std::uint32_t start, PlaybackId id);
   bool has(std::uint32_t start, PlaybackId id) const { return start < sources_.size() && sources_[start].id == id; }
+  /// What its own gauges make of it. While an update listens, and in nothing else.
+  void bend(std::uint32_t start, PlaybackId id, Level bent);
   /// It stays where its emitter was.
   void detach(std::uint32_t start);
   /// Calls `act(start)` for all that plays from an emitter; it may detach or remove it.
@@ -117,6 +123,7 @@ class Earshot {
     std::uint32_t kind = 0;
     std::uint32_t next = none, previous = none;  ///< of the same place
     Level own;
+    std::optional<Level> bent;  ///< by gauges of its emitter; none: as its kind is
     PlaybackId id;
     bool voiced = false;
   };
@@ -143,6 +150,7 @@ class Earshot {
     PlaybackId id;
     std::uint32_t kind = 0;
     Level own;
+    std::optional<Level> bent;
     Emitter emitter;
     Whereabouts at;
   };

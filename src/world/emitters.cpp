@@ -5,11 +5,14 @@
 #include <cmath>
 #include <utility>
 
+#include "base/held_to.hpp"
+
 namespace tidewater {
 namespace {
 
 constexpr std::size_t at_a_time = 1024;  // of a span, with the lock: some microseconds
-constexpr int deepest = 16;              // emitters that hang on one another
+constexpr std::size_t most_gauges = 64;
+constexpr int deepest = 16;  // emitters that hang on one another
 
 using Axis = std::array<double, 3>;
 
@@ -66,6 +69,7 @@ Whereabouts on(const Whereabouts& parent, const Whereabouts& own) {
 Emitters::Emitters(std::size_t capacity) : capacity_(capacity) {
   x_.reserve(capacity), y_.reserve(capacity), z_.reserve(capacity);
   motion_.reserve(capacity), generation_.reserve(capacity), alive_.reserve(capacity), child_.reserve(capacity), free_.reserve(capacity);
+  gauges_.reserve(most_gauges);
 }
 
 std::uint32_t Emitters::add_slot() {
@@ -178,6 +182,65 @@ std::size_t Emitters::face(std::span<const Emitter> emitters, std::span<const Ve
   return change(emitters, facings, set_facing);
 }
 
+std::size_t Emitters::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
+  Gauge* its = nullptr;
+  GaugeDesign design;
+  {
+    const std::lock_guard lock(mutex_);
+    for (Gauge& known : gauges_)
+      if (known.hash == gauge.hash()) its = &known;  // never moved
+    if (its == nullptr) return 0;
+    design = its->design;
+  }
+  const HeldTo held(design);
+  return each_of(emitters, values, [&](std::uint32_t slot, float value) {
+    if (value - value != 0) return false;
+    *room_for(*its, slot) = held(static_cast<double>(value));
+    return true;
+  });
+}
+
+bool Emitters::knows_gauge(Name gauge) const {
+  const std::lock_guard lock(mutex_);
+  return std::any_of(gauges_.begin(), gauges_.end(), [&](const Gauge& its) { return its.hash == gauge.hash(); });
+}
+
+/// All of it at once: whoever is the first to tell one of a gauge waits for the memory.
+double* Emitters::room_for(Gauge& gauge, std::uint32_t slot) {
+  if (gauge.values.empty()) {
+    gauge.values.resize(capacity_, untold);
+    any_gauges_ = true;
+  }
+  return &gauge.values[slot];
+}
+
+void Emitters::know_gauge(Name gauge, const GaugeDesign& design) {
+  const std::lock_guard lock(mutex_);
+  const auto its = std::find_if(gauges_.begin(), gauges_.end(), [&](const Gauge& known) { return known.hash == gauge.hash(); });
+  if (its == gauges_.end()) return gauges_.push_back({gauge.hash(), design, {}});
+  if (its->design == design) return;
+  its->design = design;
+  const HeldTo held(design);
+  for (double& value : its->values)
+    if (value != untold) value = held(value);
+}
+
+double Emitters::gauge(std::uint32_t number, Emitter emitter) const {
+  const std::vector<double>& values = gauges_[number].values;
+  if (values.empty()) return untold;
+  for (int depth = 0; depth <= deepest && there(emitter); ++depth) {
+    if (const double value = values[slot_in(emitter)]; value != untold) return value;
+    const std::uint32_t child = child_[slot_in(emitter)];
+    emitter = child == 0 ? Emitter{} : children_[child - 1].parent;
+  }
+  return untold;
+}
+
+void Emitters::adopt_gauge(std::uint32_t number, Emitter emitter, double value) {
+  const std::lock_guard lock(mutex_);
+  if (there(emitter)) *room_for(gauges_[number], slot_in(emitter)) = value;
+}
+
 void Emitters::unhang(std::uint32_t slot) {
   const std::uint32_t at = std::exchange(child_[slot], 0) - 1;
   children_[at] = children_.back();
@@ -274,6 +337,8 @@ void Emitters::take_gone(std::vector<Emitter>& gone) {
     ++generation_[slot];
     free_.push_back(slot);
     if (!traits_.empty()) traits_.erase(slot);
+    for (Gauge& its : gauges_)
+      if (!its.values.empty()) its.values[slot] = untold;
   }
 }
 

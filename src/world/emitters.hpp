@@ -3,7 +3,9 @@
 /// placing a hundred thousand things never waits for what decides; it is held for a thousand of them at a time.
 
 #include <algorithm>
+#include <atomic>
 #include <cstdint>
+#include <limits>
 #include <mutex>
 #include <optional>
 #include <span>
@@ -12,6 +14,7 @@
 #include <vector>
 
 #include "base/whereabouts.hpp"
+#include "tidewater/gauge.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"
 
@@ -26,6 +29,9 @@ constexpr Emitter emitter_in(std::uint32_t slot, std::uint32_t generation) {
 
 class Emitters {
  public:
+  /// What is said of a gauge by an emitter that says nothing.
+  static constexpr double untold = std::numeric_limits<double>::infinity();
+
   /// So many at once.
   explicit Emitters(std::size_t capacity);
 
@@ -42,6 +48,10 @@ class Emitters {
   /// On `parent`, at its place in that one's axes; on none it stays where it is. False where one is gone, or hung on itself.
   bool hang(Emitter emitter, Emitter parent);
 
+  /// Of a gauge that is known; what is not a number is not taken.
+  std::size_t set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values);
+  bool knows_gauge(Name gauge) const;
+
   bool is_full() const;
   /// The newest place in the world; none where it is gone.
   std::optional<Whereabouts> whereabouts(Emitter emitter) const;
@@ -50,6 +60,15 @@ class Emitters {
   void add_traits(Emitter emitter, std::vector<Trait>& traits) const;
 
   // For whoever decides.
+
+  /// There is such a gauge from here on, or it is another; gauges are numbered from 0 in the order in which they come.
+  void know_gauge(Name gauge, const GaugeDesign& design);
+  /// What an emitter says of it, or the first of those that it hangs on; nothing where none does. With the lock.
+  double gauge(std::uint32_t number, Emitter emitter) const;
+  /// Any emitter ever said something of any gauge.
+  bool any_gauges() const { return any_gauges_.load(std::memory_order_relaxed); }
+  /// In a replay.
+  void adopt_gauge(std::uint32_t number, Emitter emitter, double value);
 
   /// In a replay: there is such an emitter, and it is there.
   void adopt(Emitter emitter, const Whereabouts& at);
@@ -86,6 +105,11 @@ class Emitters {
     Emitter parent;
     Whereabouts own;
   };
+  struct Gauge {
+    std::uint64_t hash = 0;
+    GaugeDesign design;
+    std::vector<double> values;  ///< by slot, as far as it was ever told
+  };
   struct OwnTraits {
     std::vector<std::string> texts;
     std::vector<Trait> traits;
@@ -102,6 +126,7 @@ class Emitters {
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
   void unhang(std::uint32_t slot);
+  double* room_for(Gauge& gauge, std::uint32_t slot);
   Whereabouts in_world(std::uint32_t slot, int depth = 0) const;
 
   mutable std::mutex mutex_;
@@ -115,12 +140,19 @@ class Emitters {
   std::vector<Child> children_;
   std::vector<Emitter> gone_;
   std::unordered_map<std::uint32_t, OwnTraits> traits_;
+  std::vector<Gauge> gauges_;
+  std::atomic<bool> any_gauges_{false};
 };
 
 template <class State>
 void Emitters::state(State& s) {
   s.list(x_), s.list(y_), s.list(z_), s.list(motion_), s.list(generation_), s.list(alive_), s.list(child_), s.list(free_);
   s.list(children_), s.list(gone_);
+  s.each(gauges_, [&](Gauge& its) {
+    s(its.hash, its.design);
+    s.list(its.values);
+    if (!its.values.empty()) any_gauges_ = true;
+  });
   std::vector<std::uint32_t> with_traits;
   for (const auto& [slot, ignored] : traits_) with_traits.push_back(slot);
   std::sort(with_traits.begin(), with_traits.end());

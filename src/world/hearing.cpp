@@ -84,12 +84,35 @@ Nearest nearest(const Whereabouts& at, std::span<const Ears> listeners) {
   return near;
 }
 
+double ready_gauge(ReadyGauge gauge, const Whereabouts& at, const Nearest& near) {
+  switch (gauge) {
+    case ReadyGauge::distance: return near.metres;
+    case ReadyGauge::angle: return near.metres == 0 ? 0 : angle_of(std::clamp(-dot(near.ears->ahead, near.to) / near.metres, -1.0, 1.0));
+    case ReadyGauge::speed: return std::sqrt(dot(velocity(at), velocity(at)));
+    case ReadyGauge::height: break;
+  }
+  return at.y / place_unit;
+}
+
 /// As amplitude.
 double level_at(const Hearing& hearing, const Whereabouts& at, const Nearest& near) {
-  return hearing.curve.amplitude(near.metres) * of_cone(hearing.design.cone, at, near.to, near.metres) * near.ears->gain;
+  double level = hearing.curve.amplitude(near.metres) * of_cone(hearing.design.cone, at, near.to, near.metres) * near.ears->gain;
+  for (const Hearing::Gain& its : hearing.gains) level *= amplitude({its.curve.at(ready_gauge(its.gauge, at, near))});
+  return level;
 }
 
 }  // namespace
+
+Hearing::Hearing(const WorldDesign& its, const std::vector<FollowDesign>& follow, bool tells_gauges)
+    : design(its), curve(its), gauges_told(tells_gauges) {
+  for (const FollowDesign& one : follow) {
+    const auto word = std::find(ready_gauge_words.begin(), ready_gauge_words.end(), one.gauge);
+    if (word == ready_gauge_words.end()) continue;
+    for (const CurveDesign& points : one.curves)
+      if (points.bends == Bends::gain)
+        gains.push_back({static_cast<ReadyGauge>(word - ready_gauge_words.begin()), BendCurve(points, one.between)});
+  }
+}
 
 Ears ears_of(const Listener& listener) {
   Ears ears;
@@ -130,6 +153,8 @@ HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<co
   heard.channels = towards(layout, std::atan2(-dot(to, ears->right), -dot(to, ears->ahead)), all_round);
   for (float& channel : heard.channels) channel *= static_cast<float>(level);
   heard.low_pass = static_cast<float>(air_low_pass(metres, design.air));
+  if (hearing.gauges_told)
+    for (std::size_t g = 0; g < ready_gauges; ++g) heard.gauges[g] = static_cast<float>(ready_gauge(static_cast<ReadyGauge>(g), at, near));
   return heard;
 }
 

@@ -2,6 +2,7 @@
 #include <array>
 #include <span>
 
+#include "base/bend_curve.hpp"
 #include "base/heard_from.hpp"
 #include "base/whereabouts.hpp"
 #include "tidewater/layout.hpp"
@@ -21,10 +22,18 @@ Ears ears_of(const Listener& listener);
 
 /// How one sound is heard from anywhere.
 struct Hearing {
-  explicit Hearing(const WorldDesign& its) : design(its), curve(its) {}
+  /// `tells_gauges` where it has to be told what the ready gauges are for it.
+  explicit Hearing(const WorldDesign& its, const std::vector<FollowDesign>& follow = {}, bool tells_gauges = false);
 
   WorldDesign design;
   DistanceCurve curve;
+  /// How its level goes by the ready gauges.
+  struct Gain {
+    ReadyGauge gauge;
+    BendCurve curve;
+  };
+  std::vector<Gain> gains;
+  bool gauges_told;
 };
 
 /// Metres between two places.

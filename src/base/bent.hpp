@@ -1,0 +1,19 @@
+#pragma once
+#include <algorithm>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// What gauges make of a layer, on top of all else.
+struct Bent {
+  Decibels gain;
+  Semitones pitch;
+  Hertz low_pass, high_pass;  ///< 0 for none
+  friend bool operator==(const Bent&, const Bent&) = default;
+
+  /// The lower of two low-passes, or the one that there is.
+  static Hertz lower(Hertz a, Hertz b) { return a.value == 0 || b.value == 0 ? std::max(a, b) : std::min(a, b); }
+};
+
+}  // namespace tidewater

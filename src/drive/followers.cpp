@@ -1,0 +1,132 @@
+#include "drive/followers.hpp"
+
+#include <algorithm>
+#include <utility>
+
+namespace tidewater {
+
+void Followers::add(const Follower& follower) {
+  if (reading_) return later_.push_back({true, follower});
+  if (follower.start >= at_.size()) at_.resize(follower.start + std::size_t{1}, none);
+  if (at_[follower.start] != none) remove(follower.start, followers_[at_[follower.start]].id);  // over, and not told yet
+  at_[follower.start] = static_cast<std::uint32_t>(followers_.size());
+  followers_.push_back(follower);
+  followers_.back().smooth.fill(untold);
+  followers_.back().heard = !follower.in_world;
+  if (!follower.in_world) on_screen_.push_back(follower.start);
+}
+
+void Followers::remove(std::uint32_t start, PlaybackId id) {
+  if (reading_) {
+    Follower gone;
+    gone.start = start;
+    gone.id = id;
+    return later_.push_back({false, gone});
+  }
+  if (find(start, id) == nullptr) return;
+  const std::uint32_t at = std::exchange(at_[start], none);
+  if (!followers_[at].in_world) std::erase(on_screen_, start);
+  if (at + std::size_t{1} < followers_.size()) {
+    followers_[at] = followers_.back();
+    at_[followers_[at].start] = at;
+  }
+  followers_.pop_back();
+}
+
+Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) {
+  if (start >= at_.size() || at_[start] == none) return nullptr;
+  Follower& its = followers_[at_[start]];
+  return its.id == id ? &its : nullptr;
+}
+
+namespace {
+
+/// `of_all(gauge)` is what holds where its emitter does not say otherwise.
+template <class OfAll>
+Followers::Values values_of(const Followers::Follower& follower, std::span<const double> ready, OfAll of_all) {
+  Followers::Values values{};
+  const std::span<const Following::Gauge> follows = follower.following->gauges();
+  for (std::size_t k = 0; k < follows.size(); ++k) {
+    const auto number = follows[k].number;
+    if (follows[k].ready)
+      values[k] = number < ready.size() ? ready[number] : 0;
+    else
+      values[k] = follower.kept[k] == Followers::untold ? of_all(number) : follower.kept[k];
+  }
+  return values;
+}
+
+}  // namespace
+
+Followers::Values Followers::aims(const Follower& follower) const {
+  return values_of(follower, {}, [&](std::uint32_t gauge) { return opened_[gauge].aim; });
+}
+
+Level Followers::louder_for_all(const Following& following, const Gauges& gauges) {
+  if (!following.bends_levels()) return Level(Decibels{});
+  Follower nobody;
+  nobody.following = &following;
+  nobody.kept.fill(untold);
+  return following.louder(values_of(nobody, {}, [&](std::uint32_t gauge) { return gauges.aim(gauge); }));
+}
+
+bool Followers::goes_by_emitter(const Follower& follower) {
+  const auto said = [](double value) { return value != untold; };
+  return follower.following != nullptr && follower.following->bends_levels() &&
+         std::any_of(follower.kept.begin(), follower.kept.end(), said);
+}
+
+std::optional<Level> Followers::louder_by_emitter(const Follower& follower, const Gauges& gauges) {
+  if (!goes_by_emitter(follower)) return std::nullopt;
+  return follower.following->louder(values_of(follower, {}, [&](std::uint32_t gauge) { return gauges.aim(gauge); }));
+}
+
+void Followers::begin(const Gauges& gauges) {
+  reading_ = true;
+  opened_.resize(gauges.count());
+  for (std::uint32_t gauge = 0; gauge < gauges.count(); ++gauge) opened_[gauge] = {gauges.aim(gauge), worth_keeping(gauges.design(gauge))};
+  all_changed_ = changes_ != gauges.changes();
+  changes_ = gauges.changes();
+}
+
+void Followers::hear(std::span<const std::pair<std::uint32_t, PlaybackId>> starts) {
+  for (const std::uint32_t start : heard_)
+    if (at_[start] != none) followers_[at_[start]].heard = !followers_[at_[start]].in_world;
+  heard_.clear();
+  for (const auto& [start, id] : starts)
+    if (Follower* its = find(start, id)) {
+      its->heard = true;
+      heard_.push_back(start);
+    }
+}
+
+Followers::Values Followers::now(const Follower& follower, const Gauges& gauges, std::span<const double> ready) {
+  return values_of(follower, ready, [&](std::uint32_t gauge) { return gauges.value(gauge); });
+}
+
+Followers::Values Followers::values(Follower& follower, const Gauges& gauges, std::span<const double> ready, double seconds) const {
+  Values values = now(follower, gauges, ready);
+  const std::span<const Following::Gauge> follows = follower.following->gauges();
+  for (std::size_t k = 0; k < follows.size(); ++k) {
+    if (follows[k].ready) continue;
+    const auto number = follows[k].number;
+    if (follower.kept[k] == untold) {
+      follower.smooth[k] = values[k];
+      continue;
+    }
+    double& smooth = follower.smooth[k];
+    if (smooth == untold) smooth = values[k];
+    smooth += (values[k] - smooth) * part_of_the_way(gauges.design(number), seconds);
+    if (is_there(gauges.design(number), smooth, values[k])) smooth = values[k];
+    values[k] = smooth;
+  }
+  return values;
+}
+
+void Followers::end() {
+  reading_ = false;
+  for (const Later& its : later_) its.add ? add(its.follower) : remove(its.follower.start, its.follower.id);
+  later_.clear();
+}
+
+}  // namespace tidewater

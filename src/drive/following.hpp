@@ -1,0 +1,63 @@
+#pragma once
+#include <array>
+#include <cstdint>
+#include <functional>
+#include <span>
+#include <vector>
+
+#include "bank/bank_data.hpp"
+#include "base/bend_curve.hpp"
+#include "base/bent.hpp"
+#include "base/level.hpp"
+
+namespace tidewater {
+
+/// How a sound goes by its gauges: pure functions of their values.
+class Following {
+ public:
+  /// One of those that it goes by.
+  struct Gauge {
+    bool ready = false;  ///< number of a ReadyGauge; else of the manager's
+    std::uint32_t number = 0;
+  };
+  using Values = std::array<double, most_followed>;
+
+  /// `number(name)` is the manager's of a gauge.
+  Following(const BankSound& sound, const std::function<std::uint32_t(Name)>& number);
+
+  bool empty() const { return follows_.empty(); }
+  /// Values are in this order.
+  std::span<const Gauge> gauges() const { return gauges_; }
+  /// Of the game's own, one bends a level.
+  bool bends_levels() const { return bends_levels_; }
+  /// A layer goes by one of those that are there without being told, or, on the screen, the sound does.
+  bool needs_ready(bool in_world) const { return in_world ? ready_in_world_ : any_ready_; }
+
+  /// What a layer is bent to. In the world what the ready gauges do to the whole sound's level is in how it is heard from its place.
+  Bent bend(std::size_t layer, const Values& values, bool in_world) const;
+  /// By how much the game's own gauges change how loud it is: the whole of it, and of its layers the one that they leave the loudest.
+  /// Who looks for the loudest goes by this.
+  Level louder(const Values& values) const;
+  /// The most that this can be, with the ready gauges of the whole sound.
+  Level loudest() const { return loudest_; }
+
+ private:
+  static constexpr std::size_t whole_sound = ~std::size_t{0};
+  struct Follow {
+    std::size_t gauge = 0;  ///< which of its gauges
+    std::size_t layer = whole_sound;
+    bool ready = false;
+    std::vector<BendCurve> curves;
+  };
+  void add(const std::vector<FollowDesign>& designs, std::size_t layer, const std::function<std::uint32_t(Name)>& number);
+  template <class Of>
+  Level sum(Of of) const;
+
+  std::vector<Gauge> gauges_;
+  std::vector<Follow> follows_;
+  std::size_t layers_ = 0;
+  bool bends_levels_ = false, any_ready_ = false, ready_in_world_ = false;
+  Level loudest_;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,187 @@
+/// Gauges: where they are set, and what follows them.
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <utility>
+
+#include "play/asking.hpp"
+#include "play/control.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr std::size_t at_a_time = 512;  // followers, with the lock that places and gauges wait for: some microseconds
+
+}  // namespace
+
+Outcome Control::carry_out(const asked::SetGauge& its, const Beside&) {
+  const std::uint32_t gauge = drive.gauges.find(its.gauge);
+  if (gauge == Gauges::none) return decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});
+  drive.gauges.set(gauge, its.value);
+  return Outcome::done;
+}
+
+void Control::know_gauges(const BankData& data) {
+  for (const BankGauge& gauge : data.gauges)
+    if (drive.gauges.add(gauge.name, gauge) != Gauges::none) world.emitters.know_gauge(Name(gauge.name), gauge);
+}
+
+void Control::follow_gauges(LiveBank& bank) const {
+  // Those that are new get their numbers in the order in which they will come.
+  const auto number = [&](Name name) {
+    std::uint32_t next = static_cast<std::uint32_t>(drive.gauges.count());
+    if (const std::uint32_t known = drive.gauges.find(name); known != Gauges::none) return known;
+    for (const BankGauge& gauge : bank.data->gauges) {
+      if (same_name(name, gauge.name)) return next;
+      next += drive.gauges.find(Name(gauge.name)) == Gauges::none ? 1 : 0;
+    }
+    return Gauges::none;
+  };
+  for (LiveSound& sound : bank.sounds) {
+    auto following = std::make_unique<const Following>(*sound.design, number);
+    if (!following->empty()) sound.following = std::move(following);
+  }
+}
+
+void Control::fill_in_gauges(asked::Raise& raise) {
+  if (!world.emitters.any_gauges()) return;
+  const Catalogue::Event* event = loaded.catalogue()->find(raise.event);
+  if (event == nullptr) return;
+  drive.said.clear();
+  std::uint64_t asked = 0;  // a bit for each gauge
+  for (const BankResponse& response : event->design->responses) {
+    const Following* following = event->bank->sounds[response.sound].following.get();
+    if (following == nullptr || response.kind != BankResponse::Kind::start) continue;
+    for (const Following::Gauge& gauge : following->gauges())
+      if (!gauge.ready) asked |= std::uint64_t{1} << gauge.number;
+  }
+  if (asked == 0) return;
+  const std::lock_guard lock(world.emitters.mutex());
+  for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U)
+    if ((asked & 1) != 0)
+      if (const double value = world.emitters.gauge(gauge, raise.emitter); value != Emitters::untold)
+        drive.said.push_back({drive.gauges.name(gauge), value});
+  raise.gauges = drive.said;
+}
+
+void Control::adopt_gauges(const asked::Raise& raise) {
+  for (std::uint32_t gauge = 0; world.emitters.any_gauges() && gauge < drive.gauges.count(); ++gauge)
+    world.emitters.adopt_gauge(gauge, raise.emitter, Emitters::untold);
+  for (const GaugeValue& said : raise.gauges)
+    if (const std::uint32_t gauge = drive.gauges.find(said.gauge); gauge != Gauges::none)
+      world.emitters.adopt_gauge(gauge, raise.emitter, said.value);
+}
+
+/// What a start goes by as it begins.
+Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const {
+  Followers::Follower follower;
+  follower.following = sound.following.get();
+  follower.id = id;
+  follower.emitter = happening.emitter;
+  follower.in_world = in_world;
+  follower.kept.fill(Followers::untold);
+  const std::span<const Following::Gauge> gauges = follower.following->gauges();
+  for (const GaugeValue& said : happening.gauges)
+    for (std::size_t k = 0; k < gauges.size(); ++k)
+      if (!gauges[k].ready && gauges[k].number == drive.gauges.find(said.gauge)) follower.kept[k] = said.value;
+  return follower;
+}
+
+/// What the ready gauges are for something in the world that is heard from there, or on the screen.
+Control::ReadyValues Control::ready_values(const HeardFrom* from) const {
+  ReadyValues ready{};
+  if (from != nullptr) {
+    std::copy(from->gauges.begin(), from->gauges.end(), ready.begin());
+  } else if (const auto ears = world.listeners.ears(); !ears.empty()) {
+    const Whereabouts& at = ears.front().at;
+    const Vector v = velocity_of(at);
+    const auto square = [](float part) { return static_cast<double>(part) * static_cast<double>(part); };
+    ready[static_cast<std::size_t>(ReadyGauge::speed)] = std::sqrt(square(v.x) + square(v.y) + square(v.z));
+    ready[static_cast<std::size_t>(ReadyGauge::height)] = place_of(at).y;
+  }
+  return ready;
+}
+
+/// Those that begin to be heard, or may.
+void Control::bend_now(LiveStart& start, const HeardFrom* from) {
+  Followers::Follower* its = drive.followers.find(start.slot, start.id);
+  if (its == nullptr) return;
+  its->smooth.fill(Followers::untold);
+  bend(start, *its, Followers::now(*its, drive.gauges, ready_values(from)));
+}
+
+void Control::bend(LiveStart& start, const Followers::Follower& follower, const Following::Values& values) {
+  Voices::each_layer(start, [&](LiveLayer& layer) {
+    const auto which = static_cast<std::size_t>(layer.design - start.sound->design->layers.data());
+    voices.bend_to(layer, follower.following->bend(which, values, follower.in_world));
+  });
+}
+
+/// What is open to an update of gauges while it listens.
+void Control::open_gauges() {
+  drive.kept.clear();
+  drive.followers.begin(drive.gauges);
+  if (!drive.followers.empty()) {
+    drive.voiced.clear();
+    for (const VoicedLayer& layer : world.voiced)
+      if (static_cast<const LiveSound*>(layer.sound)->following != nullptr) drive.voiced.push_back({layer.start, layer.id});
+    drive.followers.hear(drive.voiced);
+  }
+  const auto kinds = world.earshot.kinds();
+  for (std::uint32_t kind = 0; kind < kinds.size() && kind < world.following.size(); ++kind)
+    if (const Following* following = world.following[kind]; following != nullptr && kinds[kind].count > 0)
+      kinds[kind].bent = Followers::louder_for_all(*following, drive.gauges);
+}
+
+/// Without the lock: what emitters say now.
+void Control::read_gauges() {
+  const auto kept = [this](Emitter emitter, std::uint32_t gauge, double value) { drive.kept.push_back({emitter, gauge, value}); };
+  for (std::size_t at = 0; at < drive.followers.size(); at += at_a_time) {
+    const std::lock_guard lock(world.emitters.mutex());
+    drive.followers.read(
+        at, at_a_time, [this](std::uint32_t gauge, Emitter emitter) { return world.emitters.gauge(gauge, emitter); }, kept);
+  }
+  drive.followers.relevel([this](const Followers::Follower& its, Level level) { world.earshot.bend(its.start, its.id, level); });
+}
+
+/// What is heard goes on its way to where its gauges are.
+void Control::follow_on() {
+  drive.followers.end();
+  const Seconds time = voices.since_before();
+  drive.gauges.step(time);
+  if (drive.followers.empty()) return;
+  LiveStart* before = nullptr;
+  for (const VoicedLayer& voiced : world.voiced) {
+    if (static_cast<const LiveSound*>(voiced.sound)->following == nullptr) continue;
+    LiveLayer* layer = voices.layer_on(voiced);
+    if (layer == nullptr || layer->start == before || !layer->start->in_world) continue;
+    before = layer->start;
+    if (Followers::Follower* its = drive.followers.find(voiced.start, voiced.id))
+      bend(*before, *its, drive.followers.values(*its, drive.gauges, ready_values(heard_now(voiced)), time.value));
+  }
+  const ReadyValues ready = ready_values(nullptr);
+  drive.followers.each_on_screen([&](Followers::Follower& its) {
+    if (LiveStart* start = voices.start_in(its.start, its.id))
+      bend(*start, its, drive.followers.values(its, drive.gauges, ready, time.value));
+  });
+  for (const HeardStart& near : world.near)
+    if (LiveStart* start = voices.start_in(near.slot, near.id)) bend_now(*start, near.from);
+}
+
+std::vector<std::string> Control::gauge_names() {
+  const std::lock_guard lock(mutex);
+  std::vector<std::string> names;
+  for (std::uint32_t gauge = 0; gauge < drive.gauges.count(); ++gauge) names.push_back(drive.gauges.name(gauge));
+  return names;
+}
+
+void Control::tell_of_unknown(Name gauge) {
+  constexpr std::size_t most_told = 16;
+  const std::lock_guard lock(mutex);
+  if (drive.told.size() == most_told || std::find(drive.told.begin(), drive.told.end(), gauge.hash()) != drive.told.end()) return;
+  drive.told.push_back(gauge.hash());
+  tell({.code = Reason::Code::unknown_gauge, .name = notebook.keep(gauge.text())});
+}
+
+}  // namespace tidewater

@@ -1,0 +1,28 @@
+#pragma once
+/// What a manager knows of gauges: where they are, and who follows them.
+
+#include <cstdint>
+#include <utility>
+#include <vector>
+
+#include "drive/followers.hpp"
+#include "drive/gauges.hpp"
+#include "notebook/notebook.hpp"
+
+namespace tidewater {
+
+struct DriveSide {
+  DriveSide() { said.reserve(Gauges::most); }
+
+  Gauges gauges;
+  Followers followers;
+  std::vector<GaugeValue> said;  ///< of the raise that is being asked, what its emitter says
+
+  // Of the update that goes on.
+  std::vector<std::pair<std::uint32_t, PlaybackId>> voiced;
+  std::vector<KeptGauge> kept;
+
+  std::vector<std::uint64_t> told;  ///< hashes of unknown ones that were told of
+};
+
+}  // namespace tidewater
