@@ -45,19 +45,20 @@ TEST_CASE("docs/book.md has every key and every kind of advice as the code descr
 TEST_CASE("what holds where a key is missing is what its description says") {
   Folder folder;
   write_stage_clips(folder);
-  const auto parsed = [&](const std::string& group, const std::string& sound, const std::string& layer, const std::string& event) {
-    ReadBook read = parse_book(book_head + "[groups.x]\n" + group + "[sounds.engine]\nclips=[\"hum.wav\"]\n" + sound +
-                                   "[sounds.layered]\n[[sounds.layered.layers]]\nclips=[\"hum.wav\"]\n" + layer +
+  const auto parsed = [&](const std::string& group, const std::string& gauge, const std::string& sound, const std::string& layer,
+                          const std::string& event) {
+    ReadBook read = parse_book(book_head + "[groups.x]\n" + group + "[gauges.x]\n" + gauge + "[sounds.engine]\nclips=[\"hum.wav\"]\n" +
+                                   sound + "[sounds.layered]\n[[sounds.layered.layers]]\nclips=[\"hum.wav\"]\n" + layer +
                                    "[events.x]\nstart=\"engine\"\n" + event,
                                folder.path("book.toml"));
     for (const auto& problem : read.problems) FAIL_CHECK(to_text(problem));
     return read.book;
   };
-  const Book plain = parsed("", "", "", "");
+  const Book plain = parsed("", "", "", "", "");
   int compared = 0;
   for (const BookKey& key : book_keys()) {
     const bool value = !key.standard.empty() && (key.standard.front() == '"' || key.standard == "false" || key.standard == "5");
-    if (!value || key.section == "book" || key.section == "sketch" || key.section == "responses") continue;
+    if (!value || key.section == "book" || key.section == "sketch" || key.section == "responses" || key.section == "follow") continue;
     const std::string line = std::string(key.key) + " = " + std::string(key.standard) + "\n";
     // Beside what it goes with.
     const bool in_loop = key.key.starts_with("loop-");
@@ -65,11 +66,12 @@ TEST_CASE("what holds where a key is missing is what its description says") {
     const auto of = [&](std::string_view section, bool with) {
       return key.section == section ? beside + (with ? line : "") : std::string();
     };
-    const Book without = parsed(of("groups", false), of("sounds", false), of("layers", false), of("events", false));
-    const Book with = parsed(of("groups", true), of("sounds", true), of("layers", true), of("events", true));
+    const Book without = parsed(of("groups", false), of("gauges", false), of("sounds", false), of("layers", false), of("events", false));
+    const Book with = parsed(of("groups", true), of("gauges", true), of("sounds", true), of("layers", true), of("events", true));
     INFO(line);
     CHECK(static_cast<const GroupDesign&>(with.groups.at(1)) == without.groups.at(1));
     CHECK(with.groups.at(1).parent == without.groups.at(1).parent);
+    CHECK(static_cast<const GaugeDesign&>(with.gauges.at(0)) == without.gauges.at(0));
     for (std::size_t s = 0; s < 2; ++s) {
       CHECK(static_cast<const SoundDesign&>(with.sounds.at(s)) == without.sounds.at(s));
       CHECK(with.sounds.at(s).group == without.sounds.at(s).group);
@@ -175,7 +177,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
   write_stage_clips(folder);
   folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
   for (const auto* name : {"gangway-1", "low", "low-1", "high"}) folder.write_clip(std::string("clips/") + name + ".flac", sine(300, 0.1));
-  const std::string others = "[groups.effects]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
+  const std::string others =
+      "[groups.effects]\n[gauges.throttle]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
   for (const BookKey& key : book_keys()) {
     const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
     std::string text = book_head + others;
@@ -193,6 +196,11 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")
       text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
+    else if (key.section == "gauges")
+      text += "[gauges.x]\n" + line;
+    else if (key.section == "follow")
+      text += "[sounds.x]\nclips = [\"tone.wav\"]\n[[sounds.x.follow]]\n" +
+              others_of(key.key, {{"gauge", "\"throttle\""}, {"pitch", "[[0, \"0 st\"], [1, \"2 st\"]]"}}) + line;
     else if (key.section == "sketch")
       text += "[sounds.x.sketch]\n" + line;
     else if (key.section == "banks")

@@ -32,7 +32,8 @@ class Writer : public Folder {
   }
 
   std::string book() {
-    std::string text = "[book]\nname = \"b\"\n" + some("book") + "[groups.effects]\n" + some("groups");
+    std::string text = "[book]\nname = \"b\"\n" + some("book") + "[groups.effects]\n" + some("groups") + "[gauges.throttle]\n" +
+                       (below(4) == 0 ? some("gauges") : "");
     text += "[sounds.engine]\nclips = [\"tone.wav\"]\n";
     for (const auto* name : {"gangway", "horn"}) {
       text += std::string("[sounds.") + name + "]\n";

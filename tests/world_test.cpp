@@ -543,8 +543,12 @@ TEST_CASE("those are heard that a plain search over all finds the loudest, in th
   CHECK(different_with_limits == 0);
 }
 
-TEST_CASE("places, raises, updates and rendering in four threads leave nothing behind") {
-  Stage stage(loop("far=\"60 m\"") + "[sounds.b]\nclips=[\"n-1.wav\"]\nplace=\"world\"\n[events.b]\nstart=\"b\"\n", {}, {}, true);
+TEST_CASE("places, gauges, raises, updates and rendering in four threads leave nothing behind") {
+  Stage stage(
+      "[gauges.throttle]\n" +
+          loop("far=\"60 m\"\nfollow=[{gauge=\"throttle\", gain=[[0, \"-20 dB\"], [1, \"0 dB\"]], pitch=[[0, \"0 st\"], [1, \"5 st\"]]}]") +
+          "[sounds.b]\nclips=[\"n-1.wav\"]\nplace=\"world\"\n[events.b]\nstart=\"b\"\n",
+      {}, {}, true);
   SoundManager& manager = *stage.manager;
   std::atomic<bool> done{false};
   std::vector<std::thread> threads;
@@ -553,6 +557,7 @@ TEST_CASE("places, raises, updates and rendering in four threads leave nothing b
       Random random(seed);
       std::vector<Emitter> emitters(50);
       std::vector<Place> places(50);
+      std::vector<float> throttles(50);
       while (!done) {
         for (std::size_t i = 0; i < emitters.size(); ++i) {
           places[i] = {random.between(-90, 90), 0, random.between(-90, 90)};
@@ -564,6 +569,9 @@ TEST_CASE("places, raises, updates and rendering in four threads leave nothing b
           }
         }
         manager.place(emitters, places);
+        for (float& value : throttles) value = static_cast<float>(random.between(0, 1));
+        manager.set_gauge("throttle", emitters, throttles);
+        manager.set_gauge("throttle", random.between(0, 1));
         manager.raise("b", {}, emitters[random.below(50)]);
         manager.set_listener(random.below(2), {.place = places[0], .facing = {1, 0, 0}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
         std::this_thread::sleep_for(std::chrono::microseconds(200));

@@ -108,6 +108,7 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number,
                          sound);
     case Code::emitter_given_up: return "its emitter was given up";
+    case Code::silent_by_gauge: return "what it follows makes it silent";
     case Code::no_place:
       return fmt::format(
           "{}: '{}' is a sound in the world, but no place came with it: it is heard as on the screen; raise it on an emitter, or with a "

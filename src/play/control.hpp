@@ -146,6 +146,7 @@ struct Control {
   void leave_emitters_behind();
   void forget_over();
   void take_what_is_heard();
+  void add_halves();
   const HeardFrom* heard_now(const VoicedLayer& layer) const;
   void need_from_voices();
   void join_world(LiveBank& bank);

@@ -183,6 +183,17 @@ void Control::listen() {
   world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices));
 }
 
+/// Layers that sleep while others of their start are heard may wake as any other does.
+void Control::add_halves() {
+  for (const VoicedLayer& layer : world.voiced) {
+    const HeardFrom* heard = heard_now(layer);
+    if (heard == nullptr || !heard->level.audible() || layer.sound->design->layers.size() == 1) continue;
+    if (!world.near.empty() && world.near.back().slot == layer.start && world.near.back().id == layer.id) continue;
+    const LiveStart* start = voices.start_in(layer.start, layer.id);
+    if (start != nullptr && Voices::any_asleep(*start)) world.near.push_back({layer.start, layer.id, heard});
+  }
+}
+
 /// What listening has found, as far as it still holds.
 void Control::take_what_is_heard() {
   link.count_request();
@@ -192,6 +203,7 @@ void Control::take_what_is_heard() {
   voices.hush([this](const PlayedSound& sound, const HeardFrom& from) { return why_out_of_range(sound, from); });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
+  add_halves();
   follow_on();
   voices.bring_near(world.near);
   for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>())

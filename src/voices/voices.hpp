@@ -155,6 +155,7 @@ class Voices {
   void leave_behind(LiveStart& start);
   /// Those that came to their end since this was last cleared.
   std::vector<OverStart>& over() { return over_; }
+  static bool any_asleep(const LiveStart& start);
   /// How loud its loudest layer is, before groups and distance.
   static Level own_level(const LiveStart& start);
 

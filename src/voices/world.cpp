@@ -47,6 +47,12 @@ LiveStart* Voices::start_at(std::uint32_t slot) {
   return start.alive > 0 && !gone(start) ? &start : nullptr;
 }
 
+bool Voices::any_asleep(const LiveStart& start) {
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (layer->stage == Stage::dormant) return true;
+  return false;
+}
+
 Level Voices::own_level(const LiveStart& start) {
   Level loudest;
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
@@ -140,7 +146,11 @@ void Voices::hush(const std::function<Reason(const PlayedSound&, const HeardFrom
   for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
     const OnVoice& on = pool_.on()[voice];
     if (on.sound == nullptr || !on.sounding || !on.in_world || pool_.claim_on(voice).audible()) continue;
-    if (!on.from.level.audible()) put_to_sleep(*pool_.owners()[voice], why(*on.sound, on.from));
+    LiveLayer& layer = *pool_.owners()[voice];
+    if (!on.from.level.audible())
+      put_to_sleep(layer, why(*on.sound, on.from));
+    else if (!layer.lift.audible())
+      put_to_sleep(layer, {.code = Reason::Code::silent_by_gauge});
   }
 }
 
