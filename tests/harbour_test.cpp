@@ -57,6 +57,8 @@ TEST_CASE("place tells, draws and renders how a sound in the world is heard") {
   CHECK_THAT(run(folder, place + "click").err, Contains("'click' is on the screen, the same wherever one stands; write place = \"world\""));
   CHECK_THAT(run(folder, place + "horm").err, Contains("has no sound 'horm'; did you mean 'horn'?"));
   CHECK(run(folder, place + "horn --layout 3.1").exit == 2);
+  CHECK_THAT(run(folder, place + "horn --gauge tide").err, Contains("--gauge tide: write a gauge as tide=0.6, or tide=0..1"));
+  CHECK_THAT(run(folder, place + "horn --gauge tide=0..1").err, Contains("has no gauge 'tide'"));
 }
 
 TEST_CASE("placeholders are marked where they are heard and shown") {

@@ -677,7 +677,8 @@ TEST_CASE("on a walk past it a thing comes from ahead, from the right and from b
   folder.write("book.toml", book_head + loop("far=\"40 m\"\nradius=\"0 m\"\nair=\"0 %\"\ndoppler=\"0 %\""));
   const ReadBook read = read_book(folder.path("book.toml"));
   std::size_t samples = 0;
-  const WalkPast walk = walk_past(read.book, "a", Layout::surround_5_1, [&](std::span<const float> block) { samples += block.size(); });
+  const WalkPast walk =
+      walk_past(read.book, "a", {.layout = Layout::surround_5_1}, [&](std::span<const float> block) { samples += block.size(); });
   CHECK(samples == std::size_t{6} * 20 * 48000);
   REQUIRE(walk.steps.size() == 200);
   const auto power = [](const WalkStep& step, std::initializer_list<std::size_t> of) {
@@ -694,7 +695,39 @@ TEST_CASE("on a walk past it a thing comes from ahead, from the right and from b
     if (step.along.value > 10 && metres < 35) CHECK(power(step, {4, 5}) > 0.95 * all);
     CHECK(power(step, {3}) == 0);
   }
-  CHECK_THROWS_WITH(walk_past(read.book, "b", Layout::stereo, {}), Contains("has no sound 'b'"));
+  CHECK_THROWS_WITH(walk_past(read.book, "b", {}, {}), Contains("has no sound 'b'"));
+}
+
+TEST_CASE("a gauge is held on a walk, or goes from one value to another, and the table knows what a sound follows") {
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml",
+               book_head + "[gauges.throttle]\ndefault = 1\n" +
+                   loop("far=\"40 m\"\nradius=\"0 m\"\nair=\"0 %\"\nfollow=[{gauge=\"throttle\", gain=[[0, \"-30 dB\"], [1, \"0 dB\"]]},"
+                        "{gauge=\"distance\", gain=[[\"5 m\", \"0 dB\"], [\"15 m\", \"-10 dB\"]], low-pass=[[\"0 m\", \"none\"], [\"10 "
+                        "m\", \"1 kHz\"]]}]"));
+  const Book book = read_book(folder.path("book.toml")).book;
+  const auto all = [](const WalkStep& step) {
+    double power = 0;
+    for (const Decibels level : step.levels) power += std::pow(10, level.value / 10);
+    return 10 * std::log10(power);
+  };
+  const WalkPast plain = walk_past(book, "a", {}, [](auto) {}),
+                 held = walk_past(book, "a", {.gauges = {{"throttle", 0.5, 0.5}}}, [](auto) {}),
+                 swept = walk_past(book, "a", {.gauges = {{"throttle", 0, 1}}}, [](auto) {});
+  for (std::size_t i = 20; i < 180; ++i) {
+    CHECK(all(held.steps[i]) == Approx(all(plain.steps[i]) - 15).margin(0.2));
+    CHECK(all(swept.steps[i]) == Approx(all(plain.steps[i]) - 30 * (1 - swept.steps[i].gauges[0])).margin(0.6));
+  }
+  for (const HeardAway& its : plain.table)
+    if (its.distance.value == 10) {
+      CHECK(its.level.value == Approx(-25).margin(0.01));
+      CHECK(its.low_pass.value == Approx(1000));
+    }
+  CHECK_THROWS_WITH(walk_past(book, "a", {.gauges = {{"trottle", 0, 1}}}, {}),
+                    Contains("has no gauge 'trottle'; did you mean 'throttle'?"));
+  CHECK_THROWS_WITH(walk_past(book, "a", {.gauges = {{"throttle", 0, 2}}}, {}), Contains("throttle goes from 0 to 1"));
+  CHECK_THROWS_WITH(walk_past(book, "a", {.gauges = {{"distance", 0, 2}}}, {}), Contains("comes from the walk itself"));
 }
 
 TEST_CASE("books say where things are heard, and what is wrong with it") {

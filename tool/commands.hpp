@@ -114,6 +114,7 @@ struct PlaceCall {
   std::string book;
   std::string sound;
   std::string layout = "stereo";
+  std::vector<std::string> gauges;
   std::string output;
   std::string picture;
 };

@@ -180,6 +180,9 @@ int run(int argc, char** argv) {
   place_command->add_option("BOOK", place_call.book, "The book, a TOML file")->required();
   place_command->add_option("SOUND", place_call.sound, "A sound of the book with place = \"world\"")->required();
   place_command->add_option("--layout", place_call.layout, "mono, stereo (default), 5.1 or 7.1")->check(CLI::IsMember(layout_words));
+  place_command->add_option(
+      "--gauge", place_call.gauges,
+      "Hold a gauge, throttle=0.6, or take it from one value to another on the walk, throttle=0..1; may be given again");
   place_command->add_option("--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
   place_command->add_option("--picture", place_call.picture,
                             "Draw level and treble by distance, level by angle, and the walk (.png, .svg)");

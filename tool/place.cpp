@@ -41,13 +41,42 @@ const char* channel_name(Layout layout, std::size_t channel) {
   return layout == Layout::mono ? "all" : surround[channel];
 }
 
+/// "throttle=0.6" or "throttle=0..1"
+WalkGauge gauge_in(const std::string& text) {
+  const auto equals = text.find('=');
+  WalkGauge gauge{text.substr(0, equals), 0, 0};
+  const auto number = [&](const std::string& its) {
+    std::size_t end = 0;
+    double value = 0;
+    try {
+      value = std::stod(its, &end);
+    } catch (const std::exception&) {
+      end = 0;
+    }
+    if (its.empty() || end != its.size() || !std::isfinite(value))
+      throw Error(fmt::format("--gauge {}: write a gauge as {}=0.6, or {}=0..1 for all between", text, gauge.gauge, gauge.gauge));
+    return value;
+  };
+  const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
+  const auto dots = value.find("..");
+  gauge.from = number(value.substr(0, dots));
+  gauge.to = dots == std::string::npos ? gauge.from : number(value.substr(dots + 2));
+  return gauge;
+}
+
 void print_walk(const WalkPast& walk) {
   std::vector<std::string> head = {">at", ">distance"};
+  std::vector<std::size_t> swept;
+  for (std::size_t g = 0; g < walk.options.gauges.size(); ++g) {
+    if (walk.options.gauges[g].from == walk.options.gauges[g].to) continue;
+    swept.push_back(g);
+    head.push_back(">" + walk.options.gauges[g].gauge);
+  }
   std::vector<std::size_t> shown;
-  for (std::size_t c = 0; c < static_cast<std::size_t>(channels(walk.layout)); ++c) {
-    if (walk.layout != Layout::mono && walk.layout != Layout::stereo && c == 3) continue;  // nothing comes from there
+  for (std::size_t c = 0; c < static_cast<std::size_t>(channels(walk.options.layout)); ++c) {
+    if (walk.options.layout != Layout::mono && walk.options.layout != Layout::stereo && c == 3) continue;  // nothing comes from there
     shown.push_back(c);
-    head.push_back(std::string(">") + channel_name(walk.layout, c));
+    head.push_back(std::string(">") + channel_name(walk.options.layout, c));
   }
   Table table(head);
   // Closer together where it is near.
@@ -56,6 +85,7 @@ void print_walk(const WalkPast& walk) {
     if (!is_shown(i)) continue;
     const WalkStep& step = walk.steps[i];
     std::vector<std::string> row = {fmt::format("{:.1f} s", step.at.value), metres(step.distance)};
+    for (const std::size_t g : swept) row.push_back(fmt::format("{:.2f}", step.gauges[g]));
     for (const std::size_t c : shown) {
       // The loudest until the next row: what is short is not between them.
       Decibels loudest = silence;
@@ -83,18 +113,25 @@ int place(const PlaceCall& call) {
     Rendering::make_folder_of(call.output);
     file = std::make_unique<AudioFileWriter>(call.output, Hertz{48000}, channels(layout));
   }
-  const WalkPast walk = walk_past(read.book, call.sound, layout, [&](std::span<const float> block) {
+  WalkOptions options{layout, {}};
+  for (const std::string& gauge : call.gauges) options.gauges.push_back(gauge_in(gauge));
+  const WalkPast walk = walk_past(read.book, call.sound, options, [&](std::span<const float> block) {
     if (file) file->write(block);
   });
   if (file) file->close();
 
   Table table({">distance", ">level", ">treble up to"});
-  for (const HeardAway& its : heard_by_distance(walk.design))
+  for (const HeardAway& its : walk.table)
     table.row({metres(its.distance), level(its.level),
                its.level.value < -120    ? ""
                : its.low_pass.value == 0 ? "all"
                                          : fmt::format("{:.1f} kHz", its.low_pass.value / 1000)});
-  fmt::print("{}: {}\n\n{}", call.sound, about(walk.design), table.text());
+  fmt::print("{}: {}\n", call.sound, about(walk.design));
+  for (const WalkGauge& its : walk.options.gauges)
+    fmt::print("{} {}\n", its.gauge,
+               its.from == its.to ? fmt::format("at {}", its.from)
+                                  : fmt::format("from {} to {} on the walk; the table is for {}", its.from, its.to, its.from));
+  fmt::print("\n{}", table.text());
   print_walk(walk);
   if (!call.picture.empty()) {
     Rendering::make_folder_of(call.picture);

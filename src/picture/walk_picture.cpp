@@ -136,7 +136,11 @@ void draw_plan(Canvas& canvas, const Panel& panel, const WalkPast& walk) {
 void draw_over_time(Canvas& canvas, const Panel& panel, const WalkPast& walk) {
   constexpr std::array<std::string_view, 8> surround = {"left",      "right",      "centre",    "low",
                                                         "back left", "back right", "side left", "side right"};
-  draw_levels(canvas, panel, "What is heard of it on the way");
+  std::string title = "What is heard of it on the way";
+  for (const WalkGauge& its : walk.options.gauges)
+    title += its.from == its.to ? fmt::format(", {} at {}", its.gauge, its.from)
+                                : fmt::format(", {} from {} to {}", its.gauge, its.from, its.to);
+  draw_levels(canvas, panel, title);
   const double lasts = walk.steps.back().at.value;
   const auto x = [&](Seconds at) { return panel.x(at.value / lasts); };
   for (int second = 0; second <= lasts; second += 2) {
@@ -149,7 +153,7 @@ void draw_over_time(Canvas& canvas, const Panel& panel, const WalkPast& walk) {
       canvas.rectangle(x(walk.steps[i].at), panel.top, x(walk.steps[i + 1].at) - x(walk.steps[i].at) + 0.5, panel.height,
                        {0.87, 0.86, 0.82, 0.6});
   double label = panel.top + 8;
-  const std::size_t count = walk.layout == Layout::mono ? 1 : walk.steps.front().levels.size();
+  const std::size_t count = walk.options.layout == Layout::mono ? 1 : walk.steps.front().levels.size();
   for (std::size_t c = 0; c < count; ++c) {
     if (c == 3) continue;  // nothing comes from the low one
     const Colour colour = lane_colours[c % lane_colours.size()];

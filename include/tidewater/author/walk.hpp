@@ -1,7 +1,7 @@
 #pragma once
 /// A sound of a book as it is heard in the world: by distance, by angle, and on a walk past it. Link Tidewater::author.
 ///
-///     const WalkPast walk = walk_past(book, "bell-buoy", Layout::stereo, [&](std::span<const float> block) { file.write(block); });
+///     const WalkPast walk = walk_past(book, "bell-buoy", {}, [&](std::span<const float> block) { file.write(block); });
 ///     for (const WalkStep& step : walk.steps) draw(step.distance, step.levels);
 
 #include <functional>
@@ -14,18 +14,23 @@
 
 namespace tidewater {
 
-/// What of a sound is left at a distance, in front of it.
+/// A gauge on the walk: held, or taken evenly from one value to another.
+struct WalkGauge {
+  std::string gauge;
+  double from = 0, to = 0;
+};
+struct WalkOptions {
+  Layout layout = Layout::stereo;
+  std::vector<WalkGauge> gauges = {};  ///< of the book's; others stay at their default
+};
+
+/// What of a sound is left at a distance, in front of it, with its gauges as the walk begins.
 struct HeardAway {
   Metres distance;
   Decibels level;
-  Hertz low_pass;  ///< 0 where the air takes nothing that is heard
+  Hertz low_pass;  ///< of the air, and of what it follows; 0 where nothing that is heard is taken
 };
-HeardAway heard_away(const WorldDesign& design, Metres distance);
-/// At a dozen distances, from inside `near` to `far`, in round figures.
-std::vector<HeardAway> heard_by_distance(const WorldDesign& design);
 /// What its cone leaves, for who stands so far to the side of where it faces.
-Decibels heard_aside(const WorldDesign& design, Degrees off);
-
 struct HeardAside {
   Degrees off;
   Decibels level;
@@ -37,22 +42,25 @@ struct WalkStep {
   Metres distance;
   std::vector<Decibels> levels;  ///< RMS of each channel, over the step
   bool heard = false;            ///< something of it has a voice
+  std::vector<double> gauges;    ///< in the order of the options
 };
 
 /// A walk in a straight line past a thing that stands on the right, and faces the walker's way.
 struct WalkPast {
   std::string sound;
   WorldDesign design;
-  Layout layout = Layout::stereo;
+  WalkOptions options;
   Metres aside, from;                  ///< how near it comes; how far away, along the way, it begins and ends
   double pace = 0;                     ///< metres a second
+  std::vector<HeardAway> table;        ///< at a dozen distances, from inside `near` to `far`, in round figures
   std::vector<HeardAway> by_distance;  ///< close together
   std::vector<HeardAside> by_angle;    ///< every 5 degrees
   std::vector<WalkStep> steps;
 };
 
 /// Renders the walk, in twenty seconds, at 48 kHz; a sound that ends is started again. `take` gets the samples, interleaved. Throws
-/// Error where the book has no such sound, it is not in the world, or a clip cannot be read.
-WalkPast walk_past(const Book& book, const std::string& sound, Layout layout, const std::function<void(std::span<const float>)>& take);
+/// Error where the book has no such sound or gauge, the sound is not in the world, or a clip cannot be read.
+WalkPast walk_past(const Book& book, const std::string& sound, const WalkOptions& options,
+                   const std::function<void(std::span<const float>)>& take);
 
 }  // namespace tidewater
