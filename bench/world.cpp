@@ -40,7 +40,8 @@ class Times {
 };
 
 /// Forty sounds, each a loop of its own level and rank, heard up to about `far` metres.
-Bank loops(double far, std::uint32_t limit) {
+/// With `pace`, all of them follow a gauge.
+Bank loops(double far, std::uint32_t limit, bool pace = false) {
   auto data = std::make_shared<BankData>();
   data->name = "plain";
   data->rate = {48000};
@@ -48,6 +49,11 @@ Bank loops(double far, std::uint32_t limit) {
   data->groups[0].name = "master";
   std::vector<float> samples(4800);
   for (std::size_t i = 0; i < samples.size(); ++i) samples[i] = 0.3F * std::sin(0.0654498F * static_cast<float>(i));
+  BankGauge gauge;
+  gauge.name = "pace";
+  gauge.to = 4;
+  data->gauges.push_back(gauge);
+  const FollowDesign follow{"pace", Between::linear, {{Bends::gain, {{0, -12}, {4, 0}}}, {Bends::pitch, {{0, -3}, {4, 3}}}}};
   Random random(5);
   for (std::uint32_t s = 0; s < 40; ++s) {
     data->clips.push_back(make_clip(fmt::format("c{}", s), 1, samples));
@@ -60,6 +66,7 @@ Bank loops(double far, std::uint32_t limit) {
     sound.when_full = WhenFull::newest;
     sound.world.place = Where::world;
     sound.world.silent_from = {far * random.between(0.5, 1.5)};
+    if (pace) sound.follow = {follow};
     BankLayer layer;
     layer.loop = true;
     layer.choices.push_back({{}, {{s, 1, {}, 1}}});
@@ -180,7 +187,7 @@ struct Journalled {
 Journalled walkers() {
   constexpr std::size_t count = 10'000;
   constexpr int seconds = 10;
-  const Bank bank = loops(60, 0);
+  const Bank bank = loops(60, 0, true);
   Journalled found;
   for (const bool journalled : {false, true}) {
     KeptWriter writer;
@@ -196,6 +203,7 @@ Journalled walkers() {
     Random random(3);
     std::vector<Place> places(count);
     std::vector<double> ways(count);
+    std::vector<float> paces(count, static_cast<float>(speed));
     std::vector<Emitter> emitters(count);
     manager.set_listener(0, {.place = {500, 1.7, 500}});
     for (std::size_t i = 0; i < count; ++i) {
@@ -212,7 +220,9 @@ Journalled walkers() {
         places[i].x += std::cos(ways[i]) * speed / frames_a_second;
         places[i].z += std::sin(ways[i]) * speed / frames_a_second;
       }
+      for (float& pace : paces) pace = std::clamp(pace + static_cast<float>(random.between(-0.03, 0.03)), 0.5F, 2.5F);
       manager.place(emitters, places);
+      manager.set_gauge("pace", emitters, paces);
       manager.set_listener(0, {.place = {500 + frame * speed / frames_a_second, 1.7, 500}});
       if (frame == 10) kept = lines = 0;
       const auto began = Clock::now();
@@ -229,7 +239,54 @@ Journalled walkers() {
   return found;
 }
 
+struct Gauged {
+  double copy = 0, set = 0, update = 0, update_95 = 0;
+};
+
+/// A hundred thousand values a frame, of which so many are followed by a loop.
+Gauged gauges(std::size_t followed, bool set) {
+  const Bank bank = loops(1000, 0, true);
+  SoundManager manager({.offline = true, .playbacks = 131072, .emitters = 131072});
+  manager.load(bank);
+  manager.set_listener(0, {});
+  Random random(11);
+  std::vector<Emitter> emitters(things);
+  std::vector<float> values(things, 1.4F), copy(things);
+  std::vector<Emitter> copied(things);
+  for (std::size_t i = 0; i < things; ++i)
+    emitters[i] = manager.make_emitter({.place = {random.between(-200, 200), 0, random.between(-200, 200)}});
+  for (std::size_t i = 0; i < followed; ++i) manager.raise(Name(data_of(bank).events[i % 40].name), {}, emitters[i * (things / followed)]);
+  std::vector<float> block(1600);
+  Times copies, sets, updates;
+  for (int frame = 0; frame < 300; ++frame) {
+    for (float& value : values) value = std::clamp(value + static_cast<float>(random.between(-0.05, 0.05)), 0.0F, 4.0F);
+    auto began = Clock::now();
+    std::memcpy(copy.data(), values.data(), things * sizeof(float));
+    std::memcpy(copied.data(), emitters.data(), things * sizeof(Emitter));
+    copies.add(milliseconds_since(began));
+    began = Clock::now();
+    if (set) manager.set_gauge("pace", emitters, values);
+    sets.add(milliseconds_since(began));
+    began = Clock::now();
+    manager.update(Seconds{1.0 / frames_a_second});
+    if (frame >= 20) updates.add(milliseconds_since(began));
+    manager.render(block);
+  }
+  return {copies.at(0.5), sets.at(0.5), updates.at(0.5), updates.at(0.95)};
+}
+
 }  // namespace
+
+void print_gauge_table() {
+  fmt::print(
+      "\n| 100,000 gauge values a frame                               | a copy of them |      told | what an update takes for it |\n");
+  fmt::print("| ---------------------------------------------------------- | -------------: | --------: | --------------------------: |\n");
+  for (const std::size_t followed : {std::size_t{0}, std::size_t{1000}}) {
+    const Gauged without = gauges(followed, false), with = gauges(followed, true);
+    fmt::print("| {:<58} | {:>11.3f} ms | {:>6.3f} ms | {:>24.3f} ms |\n",
+               followed == 0 ? "none followed" : "1,000 followed by a loop each", with.copy, with.set, with.update - without.update);
+  }
+}
 
 void print_world_table() {
   fmt::print(
@@ -256,9 +313,11 @@ void print_world_table() {
              first.place / first.copy);
   fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one made", "-", first.make, "-");
   fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one given up", "-", first.give_up, "-");
+  print_gauge_table();
   const Journalled its = walkers();
   fmt::print(
-      "\n10,000 walkers with a loop each on a square kilometre: {:.2f} MB a minute of what is kept, and {:.2f} MB of lines; an update "
+      "\n10,000 walkers with a loop and a gauge each on a square kilometre: {:.2f} MB a minute of what is kept, and {:.2f} MB of lines; an "
+      "update "
       "takes "
       "{:.3f} ms with a journal, {:.3f} ms without\n",
       its.megabytes_a_minute, its.lines_a_minute, its.update, its.without);

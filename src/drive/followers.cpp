@@ -6,7 +6,7 @@
 namespace tidewater {
 
 void Followers::add(const Follower& follower) {
-  if (reading_) return later_.push_back({true, follower});
+  if (reading_) return later_.push_back({Later::What::add, follower, 0, 0});
   if (follower.start >= at_.size()) at_.resize(follower.start + std::size_t{1}, none);
   if (at_[follower.start] != none) remove(follower.start, followers_[at_[follower.start]].id);  // over, and not told yet
   at_[follower.start] = static_cast<std::uint32_t>(followers_.size());
@@ -16,12 +16,33 @@ void Followers::add(const Follower& follower) {
   if (!follower.in_world) on_screen_.push_back(follower.start);
 }
 
+double& Followers::kept_place(std::uint32_t gauge, Emitter emitter) {
+  if (gauge >= kept_.size()) kept_.resize(gauge + std::size_t{1});
+  const std::uint32_t slot = slot_in(emitter);
+  if (slot >= kept_[gauge].size()) kept_[gauge].resize(slot + std::size_t{1}, untold);
+  return kept_[gauge][slot];
+}
+
+void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
+  if (reading_) {
+    Later& later = later_.emplace_back(Later{Later::What::keep, {}, gauge, value});
+    later.follower.emitter = emitter;
+    return;
+  }
+  kept_place(gauge, emitter) = value;
+}
+
+void Followers::forget(Emitter emitter) {
+  for (std::vector<double>& of_one : kept_)
+    if (slot_in(emitter) < of_one.size()) of_one[slot_in(emitter)] = untold;
+}
+
 void Followers::remove(std::uint32_t start, PlaybackId id) {
   if (reading_) {
     Follower gone;
     gone.start = start;
     gone.id = id;
-    return later_.push_back({false, gone});
+    return later_.push_back({Later::What::remove, gone, 0, 0});
   }
   if (find(start, id) == nullptr) return;
   const std::uint32_t at = std::exchange(at_[start], none);
@@ -72,20 +93,20 @@ Level Followers::louder_for_all(const Following& following, const Gauges& gauges
 
 bool Followers::goes_by_emitter(const Follower& follower) {
   const auto said = [](double value) { return value != untold; };
-  return follower.following != nullptr && follower.following->bends_levels() &&
-         std::any_of(follower.kept.begin(), follower.kept.end(), said);
+  return follower.following->bends_levels() && std::any_of(follower.kept.begin(), follower.kept.end(), said);
 }
 
-std::optional<Level> Followers::louder_by_emitter(const Follower& follower, const Gauges& gauges) {
+std::optional<Level> Followers::louder_by_emitter(Follower& follower) const {
   if (!goes_by_emitter(follower)) return std::nullopt;
-  return follower.following->louder(values_of(follower, {}, [&](std::uint32_t gauge) { return gauges.aim(gauge); }));
+  if (follower.louder_as_of != changes_) follower.louder = follower.following->louder(aims(follower));
+  follower.louder_as_of = changes_;
+  return follower.louder;
 }
 
 void Followers::begin(const Gauges& gauges) {
   reading_ = true;
   opened_.resize(gauges.count());
   for (std::uint32_t gauge = 0; gauge < gauges.count(); ++gauge) opened_[gauge] = {gauges.aim(gauge), worth_keeping(gauges.design(gauge))};
-  all_changed_ = changes_ != gauges.changes();
   changes_ = gauges.changes();
 }
 
@@ -125,7 +146,13 @@ Followers::Values Followers::values(Follower& follower, const Gauges& gauges, st
 
 void Followers::end() {
   reading_ = false;
-  for (const Later& its : later_) its.add ? add(its.follower) : remove(its.follower.start, its.follower.id);
+  for (const Later& its : later_) {
+    switch (its.what) {
+      case Later::What::add: add(its.follower); break;
+      case Later::What::remove: remove(its.follower.start, its.follower.id); break;
+      case Later::What::keep: keep(its.follower.emitter, its.gauge, its.value); break;
+    }
+  }
   later_.clear();
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-/// Who goes by which gauges, of all that plays, and where each of its gauges is kept to be. What is kept is what decisions go by, and
+/// Who goes by which gauges, of all that plays, and where each emitter's gauges are kept to be. What is kept is what decisions go by, and
 /// what a journal has.
 
 #include <array>
@@ -10,6 +10,7 @@
 #include <utility>
 #include <vector>
 
+#include "base/emitter_slot.hpp"
 #include "drive/following.hpp"
 #include "drive/gauges.hpp"
 #include "tidewater/request.hpp"
@@ -22,6 +23,7 @@ class Followers {
   /// Not told by its emitter: what holds for all counts.
   static constexpr double untold = std::numeric_limits<double>::infinity();
   static constexpr std::uint32_t none = ~0U;
+  static constexpr std::uint64_t never = ~std::uint64_t{0};
 
   struct Follower {
     const Following* following = nullptr;
@@ -29,14 +31,21 @@ class Followers {
     Emitter emitter;
     std::uint32_t start = 0;  ///< slot
     bool in_world = false;
-    bool heard = false;  ///< it has a voice, or may have one at any time: each change counts
-    Values kept{}, smooth{};
+    bool heard = false;                  ///< it has a voice, or may have one at any time: each change counts
+    Values kept{};                       ///< as it was last looked at
+    Values smooth{};                     ///< on the way there
+    Level louder;                        ///< what was last made of that
+    std::uint64_t louder_as_of = never;  ///< changes of the gauges of all
   };
 
   // With the control lock.
 
-  /// Something plays that goes by gauges; `kept` is what its emitter says of them.
+  /// Something plays that goes by gauges; `kept` is what its emitter is kept to say of them.
   void add(const Follower& follower);
+  /// What an emitter is kept to say of a gauge from here on.
+  void keep(Emitter emitter, std::uint32_t gauge, double value);
+  /// It is no more: whoever follows it stays where it was.
+  void forget(Emitter emitter);
   /// It is over.
   void remove(std::uint32_t start, PlaybackId id);
   /// Null where there is none.
@@ -59,23 +68,28 @@ class Followers {
   void end();
   /// Of those in the world these have a voice.
   void hear(std::span<const std::pair<std::uint32_t, PlaybackId>> starts);
-  /// What emitters say now, of followers from the `first` on, at most so many: what is worth to be kept is kept. `newest(gauge, emitter)`
-  /// is what is said, or `untold`; `kept(emitter, gauge, value)` is told.
+  /// Calls `act(follower)` for those that have a voice, or may have one at any time.
+  template <class Act>
+  void each_heard(Act act) {
+    for (const std::uint32_t start : heard_)
+      if (at_[start] != none) act(followers_[at_[start]]);
+    each_on_screen(act);
+  }
+  /// What is worth to be kept of what its emitter says now: `newest(gauge, emitter)` is that, or `untold`; `kept(emitter, gauge, value)` is
+  /// told.
   template <class Newest, class Kept>
-  void read(std::size_t first, std::size_t most, Newest newest, Kept kept);
-  /// Those in the world without a voice whose level has changed by that: `told(follower, level)`.
-  template <class Told>
-  void relevel(Told told);
+  void read(Follower& follower, Newest newest, Kept kept);
+  /// By how much that changes how loud it is; nothing where it says nothing.
+  std::optional<Level> louder_by_emitter(Follower& follower) const;
   /// What the gauges of all make of a sound where its emitter says nothing.
   static Level louder_for_all(const Following& following, const Gauges& gauges);
-  /// The same for one whose emitter says something of any; nothing for others.
-  static std::optional<Level> louder_by_emitter(const Follower& follower, const Gauges& gauges);
 
   /// See base/state.hpp; whose following it is has to be found again by its start: `following(start)`.
   template <class State, class OfStart>
   void state(State& s, OfStart following) {
     s(changes_);
     s.list(followers_), s.list(at_), s.list(on_screen_), s.list(heard_);
+    s.each(kept_, [&](std::vector<double>& of_one) { s.list(of_one); });
     if constexpr (State::reading)
       for (Follower& its : followers_) its.following = following(its.start);
   }
@@ -86,12 +100,16 @@ class Followers {
     double aim = 0, worth_keeping = 0;
   };
   struct Later {
-    bool add = false;
-    Follower follower;
+    enum class What { add, remove, keep } what;
+    Follower follower;  ///< of one that is kept its emitter alone
+    std::uint32_t gauge = 0;
+    double value = 0;
   };
 
   std::vector<Follower> followers_;
-  std::vector<std::uint32_t> at_;  ///< of each start, where in that; none where it follows nothing
+  std::vector<std::uint32_t> at_;          ///< of each start, where in that; none where it follows nothing
+  std::vector<std::vector<double>> kept_;  ///< by gauge, and by the emitter's slot as far as it was ever kept
+  double& kept_place(std::uint32_t gauge, Emitter emitter);
   Values aims(const Follower& follower) const;
   /// What its emitter says makes it louder or softer.
   static bool goes_by_emitter(const Follower& follower);
@@ -100,42 +118,27 @@ class Followers {
   std::vector<Later> later_;
   std::vector<std::uint32_t> on_screen_, heard_;  ///< starts
   std::vector<Opened> opened_;
-  bool all_changed_ = false;
-  std::vector<std::uint32_t> changed_;  ///< as of the reading that goes on
-  std::uint64_t changes_ = 0;           ///< of the gauges of all, that all levels go by
+  std::uint64_t changes_ = 0;  ///< of the gauges of all, that all levels go by
 };
 
 template <class Newest, class Kept>
-void Followers::read(std::size_t first, std::size_t most, Newest newest, Kept kept) {
-  for (std::size_t i = first; i < std::min(followers_.size(), first + most); ++i) {
-    Follower& its = followers_[i];
-    if (!its.emitter) continue;
-    const std::span<const Following::Gauge> follows = its.following->gauges();
-    bool changed = false;
-    for (std::size_t k = 0; k < follows.size(); ++k) {
-      if (follows[k].ready) continue;
-      const double value = newest(follows[k].number, its.emitter);
-      if (value == untold || value == its.kept[k]) continue;
-      const double least = its.heard || its.kept[k] == untold ? 0 : opened_[follows[k].number].worth_keeping;
-      if (value - its.kept[k] <= least && its.kept[k] - value <= least) continue;
-      its.kept[k] = value;
-      kept(its.emitter, follows[k].number, value);
-      changed = true;
+void Followers::read(Follower& follower, Newest newest, Kept kept) {
+  if (!follower.emitter) return;
+  const std::span<const Following::Gauge> follows = follower.following->gauges();
+  for (std::size_t k = 0; k < follows.size(); ++k) {
+    if (follows[k].ready) continue;
+    const double value = newest(follows[k].number, follower.emitter);
+    if (value == untold) continue;
+    double& known = kept_place(follows[k].number, follower.emitter);
+    const double least = follower.heard || known == untold ? 0 : opened_[follows[k].number].worth_keeping;
+    if (value - known > least || known - value > least) {
+      known = value;
+      kept(follower.emitter, follows[k].number, value);
     }
-    if (changed) changed_.push_back(static_cast<std::uint32_t>(i));
+    if (follower.kept[k] == known) continue;
+    follower.kept[k] = known;
+    follower.louder_as_of = never;
   }
-}
-
-template <class Told>
-void Followers::relevel(Told told) {
-  const auto level = [&](const Follower& its) {
-    if (its.in_world && goes_by_emitter(its)) told(its, its.following->louder(aims(its)));
-  };
-  if (all_changed_)
-    for (const Follower& its : followers_) level(its);
-  else
-    for (const std::uint32_t at : changed_) level(followers_[at]);
-  changed_.clear();
 }
 
 }  // namespace tidewater

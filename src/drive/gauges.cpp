@@ -16,13 +16,14 @@ std::uint32_t Gauges::add(std::string_view name, const GaugeDesign& design) {
     Gauge& its = gauges_[known];
     if (its.design == design) return known;
     its.design = design;
-    its.aim = HeldTo(design)(its.aim);
+    its.aim = HeldTo<double>(design)(its.aim);
     its.value = std::clamp(its.value, design.from, design.to);
     ++changes_;
     return known;
   }
   if (gauges_.size() == most) return none;
-  gauges_.push_back({std::string(name), Name(name).hash(), design, HeldTo(design)(design.initial), HeldTo(design)(design.initial)});
+  gauges_.push_back(
+      {std::string(name), Name(name).hash(), design, HeldTo<double>(design)(design.initial), HeldTo<double>(design)(design.initial)});
   return static_cast<std::uint32_t>(gauges_.size() - 1);
 }
 
@@ -34,7 +35,7 @@ std::uint32_t Gauges::find(Name name) const {
 
 bool Gauges::set(std::uint32_t gauge, double value) {
   Gauge& its = gauges_[gauge];
-  const double aim = HeldTo(its.design)(value);
+  const double aim = HeldTo<double>(its.design)(value);
   if (aim == its.aim) return false;
   its.aim = aim;
   ++changes_;

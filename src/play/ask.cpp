@@ -68,7 +68,7 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
     set_facing(*at, raise.facing);
     if (raise.emitter) keep_place(raise.emitter, *at);
   }
-  if (replaying && raise.emitter) adopt_gauges(raise);
+  if (raise.emitter && raise.place) keep_gauges(raise, *known);
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
                             .traits = raise.traits,
                             .emitter = raise.emitter,

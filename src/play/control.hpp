@@ -160,8 +160,8 @@ struct Control {
   void follow_gauges(LiveBank& bank) const;
   /// Has a raise carry what its emitter says of those that the event's sounds follow.
   void fill_in_gauges(asked::Raise& raise);
-  /// In a replay: the emitter says this of gauges, and nothing else.
-  void adopt_gauges(const asked::Raise& raise);
+  /// Decisions go by what the emitter says of the gauges that the event's sounds follow, and by nothing else.
+  void keep_gauges(const asked::Raise& raise, const Catalogue::Event& event);
   Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const;
   ReadyValues ready_values(const HeardFrom* from) const;
   void bend_now(LiveStart& start, const HeardFrom* from);
@@ -169,6 +169,8 @@ struct Control {
   /// In an update: with the lock, without it, and with it again.
   void open_gauges();
   void read_gauges();
+  void read_gauges_of(Followers::Follower& follower);
+  std::optional<Level> louder_by_emitter(std::uint32_t start, PlaybackId id);
   void follow_on();
   std::vector<std::string> gauge_names();
   /// A gauge that no bank has was told of by emitters: once for each.

@@ -9,12 +9,6 @@
 #include "play/control.hpp"
 
 namespace tidewater {
-namespace {
-
-constexpr std::size_t at_a_time = 512;  // followers, with the lock that places and gauges wait for: some microseconds
-
-}  // namespace
-
 Outcome Control::carry_out(const asked::SetGauge& its, const Beside&) {
   const std::uint32_t gauge = drive.gauges.find(its.gauge);
   if (gauge == Gauges::none) return decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});
@@ -44,19 +38,28 @@ void Control::follow_gauges(LiveBank& bank) const {
   }
 }
 
+namespace {
+
+/// The game's gauges that the sounds of an event follow, a bit for each.
+std::uint64_t followed_by(const Catalogue::Event& event) {
+  std::uint64_t gauges = 0;
+  for (const BankResponse& response : event.design->responses) {
+    const Following* following = event.bank->sounds[response.sound].following.get();
+    if (following == nullptr || response.kind != BankResponse::Kind::start) continue;
+    for (const Following::Gauge& gauge : following->gauges())
+      if (!gauge.ready) gauges |= std::uint64_t{1} << gauge.number;
+  }
+  return gauges;
+}
+
+}  // namespace
+
 void Control::fill_in_gauges(asked::Raise& raise) {
   if (!world.emitters.any_gauges()) return;
   const Catalogue::Event* event = loaded.catalogue()->find(raise.event);
-  if (event == nullptr) return;
-  drive.said.clear();
-  std::uint64_t asked = 0;  // a bit for each gauge
-  for (const BankResponse& response : event->design->responses) {
-    const Following* following = event->bank->sounds[response.sound].following.get();
-    if (following == nullptr || response.kind != BankResponse::Kind::start) continue;
-    for (const Following::Gauge& gauge : following->gauges())
-      if (!gauge.ready) asked |= std::uint64_t{1} << gauge.number;
-  }
+  std::uint64_t asked = event == nullptr ? 0 : followed_by(*event);
   if (asked == 0) return;
+  drive.said.clear();
   const std::lock_guard lock(world.emitters.mutex());
   for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U)
     if ((asked & 1) != 0)
@@ -65,12 +68,16 @@ void Control::fill_in_gauges(asked::Raise& raise) {
   raise.gauges = drive.said;
 }
 
-void Control::adopt_gauges(const asked::Raise& raise) {
-  for (std::uint32_t gauge = 0; world.emitters.any_gauges() && gauge < drive.gauges.count(); ++gauge)
-    world.emitters.adopt_gauge(gauge, raise.emitter, Emitters::untold);
-  for (const GaugeValue& said : raise.gauges)
-    if (const std::uint32_t gauge = drive.gauges.find(said.gauge); gauge != Gauges::none)
-      world.emitters.adopt_gauge(gauge, raise.emitter, said.value);
+void Control::keep_gauges(const asked::Raise& raise, const Catalogue::Event& event) {
+  std::uint64_t asked = followed_by(event);
+  for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U) {
+    if ((asked & 1) == 0) continue;
+    double value = Followers::untold;
+    for (const GaugeValue& said : raise.gauges)
+      if (same_name(said.gauge, drive.gauges.name(gauge))) value = said.value;
+    if (replaying) world.emitters.adopt_gauge(gauge, raise.emitter, value);
+    drive.followers.keep(raise.emitter, gauge, value);
+  }
 }
 
 /// What a start goes by as it begins.
@@ -134,15 +141,26 @@ void Control::open_gauges() {
       kinds[kind].bent = Followers::louder_for_all(*following, drive.gauges);
 }
 
-/// Without the lock: what emitters say now.
+/// Without the lock: what emitters say now of those that are heard, or may be at any time.
 void Control::read_gauges() {
-  const auto kept = [this](Emitter emitter, std::uint32_t gauge, double value) { drive.kept.push_back({emitter, gauge, value}); };
-  for (std::size_t at = 0; at < drive.followers.size(); at += at_a_time) {
-    const std::lock_guard lock(world.emitters.mutex());
-    drive.followers.read(
-        at, at_a_time, [this](std::uint32_t gauge, Emitter emitter) { return world.emitters.gauge(gauge, emitter); }, kept);
-  }
-  drive.followers.relevel([this](const Followers::Follower& its, Level level) { world.earshot.bend(its.start, its.id, level); });
+  drive.followers.each_heard([this](Followers::Follower& its) { read_gauges_of(its); });
+}
+
+void Control::read_gauges_of(Followers::Follower& follower) {
+  const std::lock_guard lock(world.emitters.mutex());
+  drive.followers.read(
+      follower, [this](std::uint32_t gauge, Emitter emitter) { return world.emitters.gauge(gauge, emitter); },
+      [this](Emitter emitter, std::uint32_t gauge, double value) {
+        drive.kept.push_back({emitter, gauge, value});
+      });
+}
+
+/// Of one that is near enough to be heard.
+std::optional<Level> Control::louder_by_emitter(std::uint32_t start, PlaybackId id) {
+  Followers::Follower* its = drive.followers.find(start, id);
+  if (its == nullptr) return std::nullopt;
+  read_gauges_of(*its);
+  return drive.followers.louder_by_emitter(*its);
 }
 
 /// What is heard goes on its way to where its gauges are.

@@ -132,7 +132,7 @@ Outcome SoundManager::set_gauge(Name gauge, double value) {
     const Lock lock(control_->mutex);
     const std::uint32_t known = control_->drive.gauges.find(gauge);
     if (known != Gauges::none && value - value == 0 &&
-        HeldTo(control_->drive.gauges.design(known))(value) == control_->drive.gauges.aim(known))
+        HeldTo<double>(control_->drive.gauges.design(known))(value) == control_->drive.gauges.aim(known))
       return Outcome::done;
   }
   return ask(*control_, asked::SetGauge{gauge, value});

@@ -123,8 +123,8 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     drive.followers.add(follower);
   }
   if (from != nullptr)
-    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started), Followers::louder_by_emitter(follower, drive.gauges),
-                      happening.emitter, *happening.at);
+    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started),
+                      happening.emitter && sound.following != nullptr && sound.following->bends_levels(), happening.emitter, *happening.at);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;

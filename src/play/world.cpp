@@ -81,6 +81,7 @@ void Control::leave_emitters_behind() {
   world.emitters.take_gone(world.gone);
   world.kept.clear();
   for (const Emitter emitter : world.gone) {
+    drive.followers.forget(emitter);
     if (world.earshot.forget(emitter)) world.kept.push_back({emitter, true, {}});
     world.earshot.each_from(emitter, [&](std::uint32_t slot) {
       world.earshot.detach(slot);
@@ -180,7 +181,11 @@ void Control::listen() {
   world.emitters.bring_children_along();
   world.earshot.hear(world.voiced_starts, world.emitters);
   need_from_voices();
-  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices));
+  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices),
+                                          [this](std::uint32_t start, PlaybackId id) { return louder_by_emitter(start, id); });
+  // Who may wake begins where its gauges are.
+  for (const Contender& its : world.contenders)
+    if (Followers::Follower* follower = drive.followers.find(its.start, its.id)) read_gauges_of(*follower);
 }
 
 /// Layers that sleep while others of their start are heard may wake as any other does.

@@ -117,16 +117,15 @@ std::uint32_t Earshot::take_spot(const Whereabouts& at) {
   return row;
 }
 
-void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, const std::optional<Level>& bent, Emitter emitter,
-                  const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, bent, emitter, at});
+void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, gauged, emitter, at});
   if (start >= sources_.size()) sources_.resize(start + 1);
   if (sources_[start].row != none) remove(start, sources_[start].id);  // one that is over, and was not told yet
   Source& source = sources_[start];
   source.kind = kind;
   source.own = own;
   source.id = id;
-  source.bent = bent;
+  source.gauged = gauged;
   source.voiced = false;
   HeardKind& its = kinds_[kind];
   its.loudest = its.count == 0 ? own : std::max(its.loudest, own);
@@ -141,19 +140,15 @@ void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level 
 }
 
 void Earshot::change(std::uint32_t start, PlaybackId id, Level own) {
-  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, {}, {}, {}});
+  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, false, {}, {}});
   if (!has(start, id) || sources_[start].row == none) return;
   sources_[start].own = own;
   HeardKind& its = kinds_[sources_[start].kind];
   its.loudest = std::max(its.loudest, own);
 }
 
-void Earshot::bend(std::uint32_t start, PlaybackId id, Level bent) {
-  if (has(start, id)) sources_[start].bent = bent;
-}
-
 void Earshot::remove(std::uint32_t start, PlaybackId id) {
-  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, {}, {}, {}});
+  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, false, {}, {}});
   if (!has(start, id) || sources_[start].row == none) return;
   unlink(start);
   --kinds_[sources_[start].kind].count;
@@ -169,7 +164,7 @@ void Earshot::detach(std::uint32_t start) {
 }
 
 void Earshot::keep(Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, {}, emitter, at});
+  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, false, emitter, at});
   emitters_.grow(slot_in(emitter) + std::size_t{1});
   emitters_.set(slot_in(emitter), at);
 }
@@ -283,7 +278,8 @@ void Earshot::contend(std::uint32_t row) {
     const Source& source = sources_[start];
     if (source.voiced) continue;
     const HeardKind& kind = kinds_[source.kind];
-    const Level level = source.own + kind.group + source.bent.value_or(kind.bent) + level_from(*kind.hearing, rows.where(row), ears_);
+    const std::optional<Level> bent = source.gauged ? (*bent_)(start, source.id) : std::nullopt;
+    const Level level = source.own + kind.group + bent.value_or(kind.bent) + level_from(*kind.hearing, rows.where(row), ears_);
     if (level.audible() && level > kind.needed) candidates_.push_back({start, kind.rank, level, source.id});
   }
 }
@@ -323,7 +319,8 @@ void Earshot::raise_bar() {
   make_cuts();
 }
 
-std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most) {
+std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most, const BentByEmitter& bent) {
+  bent_ = &bent;
   candidates_.clear();
   contenders_.clear();
   most_ = most;
@@ -356,7 +353,7 @@ void Earshot::close() {
   heard_rows_.clear();
   for (const Later& its : later_) {
     switch (its.what) {
-      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.bent, its.emitter, its.at); break;
+      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.gauged, its.emitter, its.at); break;
       case Later::What::change: change(its.start, its.id, its.own); break;
       case Later::What::remove: remove(its.start, its.id); break;
       case Later::What::keep: keep(its.emitter, its.at); break;

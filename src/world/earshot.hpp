@@ -4,7 +4,9 @@
 /// What is kept of an emitter is what decisions go by, and what a journal has. While `search` runs, without the lock, others may add and
 /// remove: that is done by `close`.
 
+#include <algorithm>
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <span>
 #include <vector>
@@ -57,16 +59,13 @@ class Earshot {
   /// Of a saved state: under the number that it had.
   void put_kind(std::uint32_t number, const HeardKind& kind);
 
-  /// Something plays from there. `own` is its level before distance and group; `bent` is what gauges make of it, where its emitter says
-  /// something of them.
-  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, const std::optional<Level>& bent, Emitter emitter,
-           const Whereabouts& at);
+  /// Something plays from there. `own` is its level before distance and group; `gauged` where its emitter may say something of gauges that
+  /// change that.
+  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at);
   void change(std::uint32_t start, PlaybackId id, Level own);
   /// It is over.
   void remove(std::uint32_t start, PlaybackId id);
   bool has(std::uint32_t start, PlaybackId id) const { return start < sources_.size() && sources_[start].id == id; }
-  /// What its own gauges make of it. While an update listens, and in nothing else.
-  void bend(std::uint32_t start, PlaybackId id, Level bent);
   /// It stays where its emitter was.
   void detach(std::uint32_t start);
   /// Calls `act(start)` for all that plays from an emitter; it may detach or remove it.
@@ -100,8 +99,10 @@ class Earshot {
   /// Of those, in their order; nothing of what is not there any more.
   std::span<const std::optional<HeardFrom>> heard_now() const { return heard_; }
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
+  /// What the gauges of its emitter make of one; nothing where that says nothing of them.
+  using BentByEmitter = std::function<std::optional<Level>(std::uint32_t start, PlaybackId id)>;
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
-  std::span<const Contender> search(const Emitters& from, std::size_t most);
+  std::span<const Contender> search(const Emitters& from, std::size_t most, const BentByEmitter& bent);
   void close();
   /// Emitters whose state was kept since `open`, in no order; each once.
   struct Kept {
@@ -123,9 +124,9 @@ class Earshot {
     std::uint32_t kind = 0;
     std::uint32_t next = none, previous = none;  ///< of the same place
     Level own;
-    std::optional<Level> bent;  ///< by gauges of its emitter; none: as its kind is
     PlaybackId id;
     bool voiced = false;
+    bool gauged = false;
   };
   /// Side by side, for the pass over all of them.
   struct Rows {
@@ -150,7 +151,7 @@ class Earshot {
     PlaybackId id;
     std::uint32_t kind = 0;
     Level own;
-    std::optional<Level> bent;
+    bool gauged = false;
     Emitter emitter;
     Whereabouts at;
   };
@@ -192,6 +193,7 @@ class Earshot {
   };
   std::vector<Candidate> candidates_;
   std::size_t most_ = 0;
+  const BentByEmitter* bent_ = nullptr;  ///< of the search that goes on
   std::vector<Contender> contenders_;
   std::vector<Kept> kept_;
 };
@@ -202,13 +204,18 @@ void Earshot::state(State& s) {
   s.list(sources_);
   emitters_.state(s), spots_.state(s);
   s.list(free_spots_), s.list(voiced_);
-  if constexpr (State::reading)
+  // How far the search looks goes by the loudest that there was.
+  std::vector<Level> loudest;
+  for (const HeardKind& kind : kinds_) loudest.push_back(kind.loudest);
+  s.list(loudest);
+  if constexpr (State::reading) {
+    for (std::size_t kind = 0; kind < std::min(kinds_.size(), loudest.size()); ++kind) kinds_[kind].loudest = loudest[kind];
     for (const Source& source : sources_)
       if (source.row != none) {
         if (source.kind >= kinds_.size()) State::damaged();
-        kinds_[source.kind].loudest = std::max(kinds_[source.kind].loudest, source.own);
         ++kinds_[source.kind].count;
       }
+  }
 }
 
 }  // namespace tidewater

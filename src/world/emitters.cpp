@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <utility>
 
 #include "base/held_to.hpp"
@@ -12,6 +13,7 @@ namespace {
 
 constexpr std::size_t at_a_time = 1024;  // of a span, with the lock: some microseconds
 constexpr std::size_t most_gauges = 64;
+constexpr float no_number = std::numeric_limits<float>::quiet_NaN();
 constexpr int deepest = 16;  // emitters that hang on one another
 
 using Axis = std::array<double, 3>;
@@ -68,7 +70,7 @@ Whereabouts on(const Whereabouts& parent, const Whereabouts& own) {
 
 Emitters::Emitters(std::size_t capacity) : capacity_(capacity) {
   x_.reserve(capacity), y_.reserve(capacity), z_.reserve(capacity);
-  motion_.reserve(capacity), generation_.reserve(capacity), alive_.reserve(capacity), child_.reserve(capacity), free_.reserve(capacity);
+  motion_.reserve(capacity), generation_.reserve(capacity), live_.reserve(capacity), child_.reserve(capacity), free_.reserve(capacity);
   gauges_.reserve(most_gauges);
 }
 
@@ -80,7 +82,7 @@ std::uint32_t Emitters::add_slot() {
   }
   if (x_.size() == capacity_) return none;
   x_.push_back(0), y_.push_back(0), z_.push_back(0);
-  motion_.emplace_back(), generation_.push_back(0), alive_.push_back(0), child_.push_back(0);
+  motion_.emplace_back(), generation_.push_back(0), live_.push_back(none), child_.push_back(0);
   return static_cast<std::uint32_t>(x_.size() - 1);
 }
 
@@ -112,7 +114,7 @@ Emitter Emitters::make(const EmitterDesign& design) {
     if (design.parent && !there(design.parent)) return {};
     const std::uint32_t slot = add_slot();
     if (slot == none) return {};
-    alive_[slot] = 1;
+    live_[slot] = generation_[slot];
     put(slot, at);
     made = emitter_in(slot, generation_[slot]);
     if (!own.traits.empty()) traits_[slot] = std::move(own);
@@ -129,7 +131,7 @@ bool Emitters::give_up(Emitter emitter) {
     put(slot, in_world(slot));
     unhang(slot);
   }
-  alive_[slot] = 0;
+  live_[slot] = none;
   gone_.push_back(emitter);
   return true;
 }
@@ -146,17 +148,35 @@ std::size_t Emitters::each_of(std::span<const Emitter> emitters, std::span<const
 }
 
 std::size_t Emitters::place(std::span<const Emitter> emitters, std::span<const Place> places) {
-  return each_of(emitters, places, [this](std::uint32_t slot, const Place& place) {
-    if (!is_near_enough(place)) return false;  // nor is what is no number
-    const std::int32_t x = in_units(place.x, place_unit), y = in_units(place.y, place_unit), z = in_units(place.z, place_unit);
-    if (child_[slot] != 0) {
-      Whereabouts& own = children_[child_[slot] - 1].own;
+  const std::size_t count = std::min(emitters.size(), places.size());
+  std::size_t taken = 0;
+  for (std::size_t at = 0; at < count; at += at_a_time) {
+    const std::size_t some = std::min(count - at, at_a_time);
+    const std::lock_guard lock(mutex_);
+    taken += put(emitters.subspan(at, some), places.data() + at);
+  }
+  return taken;
+}
+
+/// By itself, so that all it goes by stays in registers.
+std::size_t Emitters::put(std::span<const Emitter> emitters, const Place* places) {
+  std::int32_t *const to_x = x_.data(), *const to_y = y_.data(), *const to_z = z_.data();
+  const std::uint32_t *const live = live_.data(), *const child = child_.data();
+  const std::size_t slots = live_.size();
+  std::size_t taken = 0;
+  for (std::size_t i = 0; i < emitters.size(); ++i) {
+    const std::uint32_t slot = slot_in(emitters[i]);
+    if (slot >= slots || live[slot] != generation_in(emitters[i]) || !is_near_enough(places[i])) continue;  // nor is what is no number
+    const std::int32_t x = in_units(places[i].x, place_unit), y = in_units(places[i].y, place_unit), z = in_units(places[i].z, place_unit);
+    ++taken;
+    if (child[slot] != 0) {
+      Whereabouts& own = children_[child[slot] - 1].own;
       own.x = x, own.y = y, own.z = z;
-      return true;
+      continue;
     }
-    x_[slot] = x, y_[slot] = y, z_[slot] = z;
-    return true;
-  });
+    to_x[slot] = x, to_y[slot] = y, to_z[slot] = z;
+  }
+  return taken;
 }
 
 /// What is not a place, of roots in the world and of children from their parents.
@@ -192,12 +212,31 @@ std::size_t Emitters::set_gauge(Name gauge, std::span<const Emitter> emitters, s
     if (its == nullptr) return 0;
     design = its->design;
   }
-  const HeldTo held(design);
-  return each_of(emitters, values, [&](std::uint32_t slot, float value) {
-    if (value - value != 0) return false;
-    *room_for(*its, slot) = held(static_cast<double>(value));
-    return true;
-  });
+  const HeldTo<float> hold(design);
+  const std::size_t count = std::min(emitters.size(), values.size());
+  std::array<float, at_a_time> held{};
+  std::size_t taken = 0;
+  for (std::size_t at = 0; at < count; at += at_a_time) {
+    const std::size_t some = std::min(count - at, at_a_time);
+    for (std::size_t i = 0; i < some; ++i) held[i] = hold(values[at + i] - values[at + i] == 0 ? values[at + i] : no_number);
+    const std::lock_guard lock(mutex_);
+    taken += tell(emitters.subspan(at, some), held.data(), room_for(*its, 0));
+  }
+  return taken;
+}
+
+/// By itself, so that all it goes by stays in registers.
+std::size_t Emitters::tell(std::span<const Emitter> emitters, const float* held, float* told) const {
+  const std::uint32_t* const live = live_.data();
+  const std::size_t slots = live_.size();
+  std::size_t taken = 0;
+  for (std::size_t i = 0; i < emitters.size(); ++i) {
+    const std::uint32_t slot = slot_in(emitters[i]);
+    if (slot >= slots || live[slot] != generation_in(emitters[i]) || held[i] != held[i]) continue;
+    told[slot] = held[i];
+    ++taken;
+  }
+  return taken;
 }
 
 bool Emitters::knows_gauge(Name gauge) const {
@@ -206,9 +245,9 @@ bool Emitters::knows_gauge(Name gauge) const {
 }
 
 /// All of it at once: whoever is the first to tell one of a gauge waits for the memory.
-double* Emitters::room_for(Gauge& gauge, std::uint32_t slot) {
+float* Emitters::room_for(Gauge& gauge, std::uint32_t slot) {
   if (gauge.values.empty()) {
-    gauge.values.resize(capacity_, untold);
+    gauge.values.resize(capacity_, static_cast<float>(untold));
     any_gauges_ = true;
   }
   return &gauge.values[slot];
@@ -220,16 +259,16 @@ void Emitters::know_gauge(Name gauge, const GaugeDesign& design) {
   if (its == gauges_.end()) return gauges_.push_back({gauge.hash(), design, {}});
   if (its->design == design) return;
   its->design = design;
-  const HeldTo held(design);
-  for (double& value : its->values)
-    if (value != untold) value = held(value);
+  const HeldTo<float> hold(design);
+  for (float& value : its->values)
+    if (static_cast<double>(value) != untold) value = hold(value);
 }
 
 double Emitters::gauge(std::uint32_t number, Emitter emitter) const {
-  const std::vector<double>& values = gauges_[number].values;
+  const std::vector<float>& values = gauges_[number].values;
   if (values.empty()) return untold;
   for (int depth = 0; depth <= deepest && there(emitter); ++depth) {
-    if (const double value = values[slot_in(emitter)]; value != untold) return value;
+    if (const auto value = static_cast<double>(values[slot_in(emitter)]); value != untold) return value;
     const std::uint32_t child = child_[slot_in(emitter)];
     emitter = child == 0 ? Emitter{} : children_[child - 1].parent;
   }
@@ -238,7 +277,7 @@ double Emitters::gauge(std::uint32_t number, Emitter emitter) const {
 
 void Emitters::adopt_gauge(std::uint32_t number, Emitter emitter, double value) {
   const std::lock_guard lock(mutex_);
-  if (there(emitter)) *room_for(gauges_[number], slot_in(emitter)) = value;
+  if (there(emitter)) *room_for(gauges_[number], slot_in(emitter)) = static_cast<float>(value);
 }
 
 void Emitters::unhang(std::uint32_t slot) {
@@ -313,10 +352,10 @@ void Emitters::adopt(Emitter emitter, const Whereabouts& at) {
   if (slot >= capacity_) return;
   while (x_.size() <= slot) {
     x_.push_back(0), y_.push_back(0), z_.push_back(0);
-    motion_.emplace_back(), generation_.push_back(0), alive_.push_back(0), child_.push_back(0);
+    motion_.emplace_back(), generation_.push_back(0), live_.push_back(none), child_.push_back(0);
   }
   generation_[slot] = generation_in(emitter);
-  alive_[slot] = 1;
+  live_[slot] = generation_in(emitter);
   put(slot, at);
 }
 
@@ -338,7 +377,7 @@ void Emitters::take_gone(std::vector<Emitter>& gone) {
     free_.push_back(slot);
     if (!traits_.empty()) traits_.erase(slot);
     for (Gauge& its : gauges_)
-      if (!its.values.empty()) its.values[slot] = untold;
+      if (!its.values.empty()) its.values[slot] = static_cast<float>(untold);
   }
 }
 

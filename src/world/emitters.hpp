@@ -13,19 +13,13 @@
 #include <unordered_map>
 #include <vector>
 
+#include "base/emitter_slot.hpp"
 #include "base/whereabouts.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"
 
 namespace tidewater {
-
-/// A number has the slot in its lower half, from 1 on, and in its upper half how often the slot was used before.
-constexpr std::uint32_t slot_in(Emitter emitter) { return static_cast<std::uint32_t>(emitter.number) - 1; }
-constexpr std::uint32_t generation_in(Emitter emitter) { return static_cast<std::uint32_t>(emitter.number >> 32U); }
-constexpr Emitter emitter_in(std::uint32_t slot, std::uint32_t generation) {
-  return {static_cast<std::uint64_t>(generation) << 32U | (slot + 1)};
-}
 
 class Emitters {
  public:
@@ -108,7 +102,7 @@ class Emitters {
   struct Gauge {
     std::uint64_t hash = 0;
     GaugeDesign design;
-    std::vector<double> values;  ///< by slot, as far as it was ever told
+    std::vector<float> values;  ///< by slot, as far as it was ever told
   };
   struct OwnTraits {
     std::vector<std::string> texts;
@@ -117,7 +111,7 @@ class Emitters {
 
   bool there(Emitter emitter) const {
     const std::uint32_t slot = slot_in(emitter);
-    return slot < generation_.size() && generation_[slot] == generation_in(emitter) && alive_[slot] != 0;
+    return slot < live_.size() && live_[slot] == generation_in(emitter);
   }
   template <class Given, class Take>
   std::size_t each_of(std::span<const Emitter> emitters, std::span<const Given> given, Take take);
@@ -126,7 +120,9 @@ class Emitters {
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
   void unhang(std::uint32_t slot);
-  double* room_for(Gauge& gauge, std::uint32_t slot);
+  std::size_t put(std::span<const Emitter> emitters, const Place* places);
+  std::size_t tell(std::span<const Emitter> emitters, const float* held, float* told) const;
+  float* room_for(Gauge& gauge, std::uint32_t slot);
   Whereabouts in_world(std::uint32_t slot, int depth = 0) const;
 
   mutable std::mutex mutex_;
@@ -134,7 +130,7 @@ class Emitters {
   std::vector<std::int32_t> x_, y_, z_;
   std::vector<Motion> motion_;
   std::vector<std::uint32_t> generation_;
-  std::vector<std::uint8_t> alive_;
+  std::vector<std::uint32_t> live_;   ///< its generation, or `none` where it is gone: what is asked of each that is told of
   std::vector<std::uint32_t> child_;  ///< place among the children, from 1; 0 for none
   std::vector<std::uint32_t> free_;
   std::vector<Child> children_;
@@ -146,7 +142,7 @@ class Emitters {
 
 template <class State>
 void Emitters::state(State& s) {
-  s.list(x_), s.list(y_), s.list(z_), s.list(motion_), s.list(generation_), s.list(alive_), s.list(child_), s.list(free_);
+  s.list(x_), s.list(y_), s.list(z_), s.list(motion_), s.list(generation_), s.list(live_), s.list(child_), s.list(free_);
   s.list(children_), s.list(gone_);
   s.each(gauges_, [&](Gauge& its) {
     s(its.hash, its.design);
