@@ -16,11 +16,18 @@ void Followers::add(const Follower& follower) {
   if (!follower.in_world) on_screen_.push_back(follower.start);
 }
 
-double& Followers::kept_place(std::uint32_t gauge, Emitter emitter) {
+double Followers::kept_of(std::uint32_t gauge, Emitter emitter) const {
+  const std::uint32_t slot = slot_in(emitter);
+  if (gauge >= kept_.size() || slot >= kept_[gauge].size()) return untold;
+  const Said& its = kept_[gauge][slot];
+  return its.generation == generation_in(emitter) ? its.value : untold;
+}
+
+void Followers::set_kept(Emitter emitter, std::uint32_t gauge, double value) {
   if (gauge >= kept_.size()) kept_.resize(gauge + std::size_t{1});
   const std::uint32_t slot = slot_in(emitter);
-  if (slot >= kept_[gauge].size()) kept_[gauge].resize(slot + std::size_t{1}, untold);
-  return kept_[gauge][slot];
+  if (slot >= kept_[gauge].size()) kept_[gauge].resize(slot + std::size_t{1});
+  kept_[gauge][slot] = {generation_in(emitter), value};
 }
 
 void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
@@ -29,12 +36,7 @@ void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
     later.follower.emitter = emitter;
     return;
   }
-  kept_place(gauge, emitter) = value;
-}
-
-void Followers::forget(Emitter emitter) {
-  for (std::vector<double>& of_one : kept_)
-    if (slot_in(emitter) < of_one.size()) of_one[slot_in(emitter)] = untold;
+  set_kept(emitter, gauge, value);
 }
 
 void Followers::remove(std::uint32_t start, PlaybackId id) {

@@ -44,8 +44,6 @@ class Followers {
   void add(const Follower& follower);
   /// What an emitter is kept to say of a gauge from here on.
   void keep(Emitter emitter, std::uint32_t gauge, double value);
-  /// It is no more: whoever follows it stays where it was.
-  void forget(Emitter emitter);
   /// It is over.
   void remove(std::uint32_t start, PlaybackId id);
   /// Null where there is none.
@@ -89,7 +87,7 @@ class Followers {
   void state(State& s, OfStart following) {
     s(changes_);
     s.list(followers_), s.list(at_), s.list(on_screen_), s.list(heard_);
-    s.each(kept_, [&](std::vector<double>& of_one) { s.list(of_one); });
+    s.each(kept_, [&](std::vector<Said>& of_one) { s.list(of_one); });
     if constexpr (State::reading)
       for (Follower& its : followers_) its.following = following(its.start);
   }
@@ -107,9 +105,14 @@ class Followers {
   };
 
   std::vector<Follower> followers_;
-  std::vector<std::uint32_t> at_;          ///< of each start, where in that; none where it follows nothing
-  std::vector<std::vector<double>> kept_;  ///< by gauge, and by the emitter's slot as far as it was ever kept
-  double& kept_place(std::uint32_t gauge, Emitter emitter);
+  std::vector<std::uint32_t> at_;  ///< of each start, where in that; none where it follows nothing
+  struct Said {
+    std::uint32_t generation = 0;  ///< of the emitter in the slot
+    double value = untold;
+  };
+  std::vector<std::vector<Said>> kept_;  ///< by gauge, and by the emitter's slot as far as it was ever kept
+  double kept_of(std::uint32_t gauge, Emitter emitter) const;
+  void set_kept(Emitter emitter, std::uint32_t gauge, double value);
   Values aims(const Follower& follower) const;
   /// What its emitter says makes it louder or softer.
   static bool goes_by_emitter(const Follower& follower);
@@ -128,14 +131,14 @@ void Followers::read(Follower& follower, Newest newest, Kept kept) {
   for (std::size_t k = 0; k < follows.size(); ++k) {
     if (follows[k].ready) continue;
     const double value = newest(follows[k].number, follower.emitter);
-    if (value == untold) continue;
-    double& known = kept_place(follows[k].number, follower.emitter);
+    double known = kept_of(follows[k].number, follower.emitter);
     const double least = follower.heard || known == untold ? 0 : opened_[follows[k].number].worth_keeping;
-    if (value - known > least || known - value > least) {
+    if (value != untold && (value - known > least || known - value > least)) {
       known = value;
+      set_kept(follower.emitter, follows[k].number, value);
       kept(follower.emitter, follows[k].number, value);
     }
-    if (follower.kept[k] == known) continue;
+    if (known == untold || follower.kept[k] == known) continue;
     follower.kept[k] = known;
     follower.louder_as_of = never;
   }

@@ -81,7 +81,6 @@ void Control::leave_emitters_behind() {
   world.emitters.take_gone(world.gone);
   world.kept.clear();
   for (const Emitter emitter : world.gone) {
-    drive.followers.forget(emitter);
     if (world.earshot.forget(emitter)) world.kept.push_back({emitter, true, {}});
     world.earshot.each_from(emitter, [&](std::uint32_t slot) {
       world.earshot.detach(slot);
@@ -208,8 +207,8 @@ void Control::take_what_is_heard() {
   voices.hush([this](const PlayedSound& sound, const HeardFrom& from) { return why_out_of_range(sound, from); });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
-  add_halves();
   follow_on();
+  add_halves();
   voices.bring_near(world.near);
   for (const Earshot::Kept& its : notebook.open() ? world.earshot.kept() : std::span<const Earshot::Kept>())
     world.kept.push_back({its.emitter, false, its.at});

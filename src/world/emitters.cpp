@@ -354,6 +354,7 @@ void Emitters::adopt(Emitter emitter, const Whereabouts& at) {
     x_.push_back(0), y_.push_back(0), z_.push_back(0);
     motion_.emplace_back(), generation_.push_back(0), live_.push_back(none), child_.push_back(0);
   }
+  if (generation_[slot] != generation_in(emitter)) forget_gauges(slot);
   generation_[slot] = generation_in(emitter);
   live_[slot] = generation_in(emitter);
   put(slot, at);
@@ -376,9 +377,13 @@ void Emitters::take_gone(std::vector<Emitter>& gone) {
     ++generation_[slot];
     free_.push_back(slot);
     if (!traits_.empty()) traits_.erase(slot);
-    for (Gauge& its : gauges_)
-      if (!its.values.empty()) its.values[slot] = static_cast<float>(untold);
+    forget_gauges(slot);
   }
+}
+
+void Emitters::forget_gauges(std::uint32_t slot) {
+  for (Gauge& its : gauges_)
+    if (!its.values.empty()) its.values[slot] = static_cast<float>(untold);
 }
 
 std::size_t Emitters::slots() const {

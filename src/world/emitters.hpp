@@ -122,6 +122,7 @@ class Emitters {
   void unhang(std::uint32_t slot);
   std::size_t put(std::span<const Emitter> emitters, const Place* places);
   std::size_t tell(std::span<const Emitter> emitters, const float* held, float* told) const;
+  void forget_gauges(std::uint32_t slot);
   float* room_for(Gauge& gauge, std::uint32_t slot);
   Whereabouts in_world(std::uint32_t slot, int depth = 0) const;
 
