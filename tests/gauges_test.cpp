@@ -386,6 +386,9 @@ TEST_CASE("gauges are kept in the file beside the journal, and give the same sam
     for (int frame = 0; frame < 240; ++frame) {
       for (float& value : values) value = std::clamp(value + static_cast<float>(random.between(-0.02, 0.02)), 0.0F, 1.0F);
       manager.set_gauge("throttle", emitters, values);
+      for (std::size_t i = 0; i < 20; ++i) manager.place(emitters[i], {frame * 0.1 - 12, 0, static_cast<double>(i) - 10});
+      manager.set_listener(0,
+                           {.place = {0, 1.7, frame * 0.01}, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {0, 0, 0.6F}, .gain = {}});
       manager.update(Seconds{1.0 / 60});
       manager.render(block);
       original.append(block);

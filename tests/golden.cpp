@@ -9,7 +9,7 @@
 #include <cstdint>
 #include <string_view>
 
-#include "../examples/harbour/trip.hpp"
+#include "../examples/harbour/scene.hpp"
 #include "dsp/kernels.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/manager.hpp"
@@ -67,12 +67,10 @@ Played play(const Bank& bank, std::uint32_t voices) {
     SoundManager manager({.voices = voices, .journal = [&](const JournalEntry& entry) { decisions.add(decided(entry)); }, .offline = true});
     manager.load(bank);
     harbour::Trip trip;
+    harbour::Scene scene(manager);
     std::vector<float> block(1600);
     for (int frame = 0; frame < harbour::Trip::lasts * 60; ++frame) {
-      for (const auto& [event, surface, walker] : trip.advance(frame / 60.0)) {
-        const std::vector<Trait> traits = {{"surface", surface}};
-        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), Emitter{walker});
-      }
+      scene.play(trip, trip.advance(frame / 60.0), frame / 60.0);
       manager.update(Seconds{1.0 / 60});
       manager.render(block);
       samples.add(block.data(), block.size() * sizeof(float));

@@ -240,7 +240,8 @@ void Asker::change_world() {
     case 10: manager_.set_gauge("throttle", an_emitter(), static_cast<float>(random_.between(0, 1))); break;
     case 6:
     case 7:
-      manager_.set_listener(random_.below(2), {.place = a_place(), .facing = a_vector(), .up = {0, 1, 0}, .velocity = {}, .gain = {}});
+      manager_.set_listener(random_.below(2),
+                            {.place = a_place(), .facing = a_vector(), .up = {0, 1, 0}, .velocity = a_vector(), .gain = {}});
       break;
     default: {
       std::vector<Place> places(emitters_.size());

@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "banks.hpp"
+#include "scene.hpp"
 #include "tidewater/audio_file.hpp"
 #include "tidewater/device/device.hpp"
 #include "tidewater/error.hpp"
@@ -36,20 +37,16 @@ struct Options {
   bool live = false;
 };
 
-/// The game's own loop: what happens is raised, then the frame ends.
+/// The game's own loop: what moves is placed and what happens is raised, then the frame ends.
 template <class EndFrame>
 void play(SoundManager& manager, const Options& options, EndFrame end_frame) {
   harbour::Trip trip;
+  harbour::Scene scene(manager);
   harbour::Banks banks(manager, options.banks, options.language);
   for (int frame = 0; frame < harbour::Trip::lasts * frames_a_second; ++frame) {
     const double now = frame * frame_time.value;
     banks.advance(now);
-    for (const auto& [event, surface, walker] : trip.advance(now)) {
-      if (surface.empty())
-        manager.raise(event);
-      else
-        manager.raise(event, {{"surface", surface}}, Emitter{walker});
-    }
+    scene.play(trip, trip.advance(now), now);
     manager.update(frame_time);
     end_frame();
   }

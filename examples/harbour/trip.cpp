@@ -46,8 +46,27 @@ void Trip::board(double now, int passengers) {
   next_talk_ = now + between(0.8, 1.6);
 }
 
+/// From pier to pier, and on to the next: slowly away, quicker, slowly alongside. The engine works before the ferry moves.
+void Trip::cross(double now) {
+  constexpr double lasts = 11, from_pier_to_pier = 95;
+  constexpr std::array departures = {10.5, 32.5};
+  way_ = speed_ = throttle_ = 0;
+  for (const double departure : departures) {
+    const double part = std::clamp((now - departure) / lasts, 0.0, 1.0);
+    way_ += from_pier_to_pier * part * part * (3 - 2 * part);
+    speed_ += from_pier_to_pier * 6 * part * (1 - part) / lasts;
+    const double on = std::clamp((now - departure + 1) / 3, 0.0, 1.0), off = std::clamp((departure + lasts - now) / 3, 0.0, 1.0);
+    throttle_ += std::min(on, off);
+  }
+}
+
+bool Trip::is_walking(std::uint64_t number) const {
+  return std::any_of(walkers_.begin(), walkers_.end(), [&](const Walker& its) { return its.number == number; });
+}
+
 std::vector<Happening> Trip::advance(double now) {
   std::vector<Happening> happened;
+  cross(now);
   for (; next_line_ < plot.size() && plot[next_line_].at <= now; ++next_line_) {
     const Line& line = plot[next_line_];
     if (line.passengers > 0)
@@ -74,6 +93,10 @@ std::vector<Happening> Trip::advance(double now) {
     for (int gull = 0; gull < flock_; ++gull) happened.push_back({"gulls.cried"});
     flock_ = flock_ % 3 + 1;
     next_gull_ = now + between(2.5, 7.5);
+  }
+  if (now >= next_bell_ && now < 56) {
+    happened.push_back({"buoy.rang"});
+    next_bell_ += 2.4 + 0.5 * static_cast<double>(static_cast<int>(now) % 3);
   }
   return happened;
 }

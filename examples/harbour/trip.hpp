@@ -32,8 +32,16 @@ class Trip {
   /// Moves on to `now` and returns what happened since the last call.
   std::vector<Happening> advance(double now);
 
+  /// Metres that the ferry has come from the first pier.
+  double way() const { return way_; }
+  double speed() const { return speed_; }        ///< metres a second
+  double throttle() const { return throttle_; }  ///< from 0 to 1
+  const std::vector<Walker>& walkers() const { return walkers_; }
+  bool is_walking(std::uint64_t number) const;
+
  private:
   void board(double now, int passengers);
+  void cross(double now);
 
   std::mt19937 chance_{7};  // the standard fixes its numbers, so that every run is the same trip
   double between(double low, double high) { return low + (high - low) * (static_cast<double>(chance_()) / 4294967296.0); }
@@ -45,6 +53,8 @@ class Trip {
   double next_talk_ = 1e9;
   double next_gull_ = 2.5;
   int flock_ = 1;  ///< how many cry at once
+  double next_bell_ = 6;
+  double way_ = 0, speed_ = 0, throttle_ = 0;
 };
 
 }  // namespace harbour

@@ -131,7 +131,11 @@ int bits_of(double value) {
 
 }  // namespace
 
-std::string KeptWriter::step(const noted::Kept& kept) { return (kept.emitters.empty() ? "" : places(kept)) + gauges(kept); }
+std::string KeptWriter::step(const noted::Kept& kept) {
+  std::string bytes = kept.emitters.empty() ? "" : places(kept);  // first: each goes by what was written before it
+  bytes += gauges(kept);
+  return bytes;
+}
 
 std::string KeptWriter::gauges(const noted::Kept& kept) {
   if (kept.gauges.empty()) return {};
