@@ -16,18 +16,15 @@ void Followers::add(const Follower& follower) {
   if (!follower.in_world) on_screen_.push_back(follower.start);
 }
 
-double Followers::kept_of(std::uint32_t gauge, Emitter emitter) const {
-  const std::uint32_t slot = slot_in(emitter);
-  if (gauge >= kept_.size() || slot >= kept_[gauge].size()) return untold;
-  const Said& its = kept_[gauge][slot];
-  return its.generation == generation_in(emitter) ? its.value : untold;
-}
-
-void Followers::set_kept(Emitter emitter, std::uint32_t gauge, double value) {
+Followers::Said& Followers::said_by(Emitter emitter, std::uint32_t gauge) {
   if (gauge >= kept_.size()) kept_.resize(gauge + std::size_t{1});
   const std::uint32_t slot = slot_in(emitter);
   if (slot >= kept_[gauge].size()) kept_[gauge].resize(slot + std::size_t{1});
-  kept_[gauge][slot] = {generation_in(emitter), value};
+  Said& its = kept_[gauge][slot];
+  if (its.generation < generation_in(emitter)) its = {generation_in(emitter), untold, 0};
+  if (its.generation == generation_in(emitter)) return its;
+  gone_ = {0, untold, updates_};  // another has its slot
+  return gone_;
 }
 
 void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
@@ -36,7 +33,7 @@ void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
     later.follower.emitter = emitter;
     return;
   }
-  set_kept(emitter, gauge, value);
+  said_by(emitter, gauge).value = value;
 }
 
 void Followers::remove(std::uint32_t start, PlaybackId id) {
@@ -107,6 +104,7 @@ std::optional<Level> Followers::louder_by_emitter(Follower& follower) const {
 
 void Followers::begin(const Gauges& gauges) {
   reading_ = true;
+  ++updates_;
   opened_.resize(gauges.count());
   for (std::uint32_t gauge = 0; gauge < gauges.count(); ++gauge) opened_[gauge] = {gauges.aim(gauge), worth_keeping(gauges.design(gauge))};
   changes_ = gauges.changes();

@@ -85,7 +85,7 @@ class Followers {
   /// See base/state.hpp; whose following it is has to be found again by its start: `following(start)`.
   template <class State, class OfStart>
   void state(State& s, OfStart following) {
-    s(changes_);
+    s(changes_, updates_);
     s.list(followers_), s.list(at_), s.list(on_screen_), s.list(heard_);
     s.each(kept_, [&](std::vector<Said>& of_one) { s.list(of_one); });
     if constexpr (State::reading)
@@ -109,10 +109,12 @@ class Followers {
   struct Said {
     std::uint32_t generation = 0;  ///< of the emitter in the slot
     double value = untold;
+    std::uint64_t looked_at = 0;  ///< in this update
   };
   std::vector<std::vector<Said>> kept_;  ///< by gauge, and by the emitter's slot as far as it was ever kept
-  double kept_of(std::uint32_t gauge, Emitter emitter) const;
-  void set_kept(Emitter emitter, std::uint32_t gauge, double value);
+  Said gone_;                            ///< of emitters that are no more
+  /// What an emitter is kept to say; nothing yet where another had its slot, and no more where another has it.
+  Said& said_by(Emitter emitter, std::uint32_t gauge);
   Values aims(const Follower& follower) const;
   /// What its emitter says makes it louder or softer.
   static bool goes_by_emitter(const Follower& follower);
@@ -121,6 +123,7 @@ class Followers {
   std::vector<Later> later_;
   std::vector<std::uint32_t> on_screen_, heard_;  ///< starts
   std::vector<Opened> opened_;
+  std::uint64_t updates_ = 0;
   std::uint64_t changes_ = 0;  ///< of the gauges of all, that all levels go by
 };
 
@@ -130,16 +133,19 @@ void Followers::read(Follower& follower, Newest newest, Kept kept) {
   const std::span<const Following::Gauge> follows = follower.following->gauges();
   for (std::size_t k = 0; k < follows.size(); ++k) {
     if (follows[k].ready) continue;
-    const double value = newest(follows[k].number, follower.emitter);
-    double known = kept_of(follows[k].number, follower.emitter);
-    const double least = follower.heard || known == untold ? 0 : opened_[follows[k].number].worth_keeping;
-    if (value != untold && (value - known > least || known - value > least)) {
-      known = value;
-      set_kept(follower.emitter, follows[k].number, value);
-      kept(follower.emitter, follows[k].number, value);
+    Said& said = said_by(follower.emitter, follows[k].number);
+    // Once in an update: all who follow it go by the same, though it be told something else meanwhile.
+    if (said.looked_at != updates_) {
+      said.looked_at = updates_;
+      const double value = newest(follows[k].number, follower.emitter);
+      const double least = follower.heard || said.value == untold ? 0 : opened_[follows[k].number].worth_keeping;
+      if (value != untold && (value - said.value > least || said.value - value > least)) {
+        said.value = value;
+        kept(follower.emitter, follows[k].number, value);
+      }
     }
-    if (known == untold || follower.kept[k] == known) continue;
-    follower.kept[k] = known;
+    if (said.value == untold || follower.kept[k] == said.value) continue;
+    follower.kept[k] = said.value;
     follower.louder_as_of = never;
   }
 }
