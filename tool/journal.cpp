@@ -87,6 +87,7 @@ class Reader {
       if (line.contains(key)) return std::nullopt;
     // Where it goes from there, sixty times a second, is for pictures.
     if (text_at(line, "request") == "listener" && !listeners_.insert(text_at(line, "listener")).second) return std::nullopt;
+    if (text_at(line, "request") == "gauge" && !gauges_.insert(text_at(line, "gauge")).second) return std::nullopt;
     Told told;
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
@@ -109,15 +110,17 @@ class Reader {
       event_of_[id] = text_at(line, "event");
       told.what += " " + id;
     }
-    for (const auto* key : {"event", "bank", "group", "playback"})
+    for (const auto* key : {"event", "bank", "group", "playback", "gauge"})
       if (line.contains(key)) told.about = text_at(line, key);
     const auto add = [&](const std::string& text) { told.more += (told.more.empty() ? "" : ", ") + text; };
     if (line.contains("preload")) add("preload " + text_at(line, "preload"));
     for (const auto* key : {"clip", "gain", "pitch", "pan", "frequency"})
       if (line.contains(key)) add(rounded(text_at(line, key)));
     if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
-    if (line.contains("traits"))
-      for (const auto& [name, value] : line["traits"].items()) add(fmt::format("{} = {}", name, text_of(value)));
+    if (told.what == "gauge") add("at " + text_at(line, "value"));
+    for (const auto* key : {"traits", "gauges"})
+      if (line.contains(key))
+        for (const auto& [name, value] : line[key].items()) add(fmt::format("{} = {}", name, text_of(value)));
     if (told.what == "listener" || told.what == "no-listener") told.about = text_at(line, "listener");
     if (line.contains("emitter")) add("emitter " + text_at(line, "emitter"));
     if (const auto place = line.find("place"); place != line.end() && place->is_array() && place->size() == 3)
@@ -191,7 +194,7 @@ class Reader {
 
   double rate_ = 48000;
   std::size_t raises_ = 0;
-  std::set<std::string> listeners_;              ///< that there were
+  std::set<std::string> listeners_, gauges_;     ///< that there were
   std::map<std::string, std::string> event_of_;  ///< by the raise's number
 };
 

@@ -48,14 +48,14 @@ void Trip::board(double now, int passengers) {
 
 /// From pier to pier, and on to the next: slowly away, quicker, slowly alongside. The engine works before the ferry moves.
 void Trip::cross(double now) {
-  constexpr double lasts = 11, from_pier_to_pier = 95;
+  constexpr double under_way = 11, from_pier_to_pier = 95;
   constexpr std::array departures = {10.5, 32.5};
   way_ = speed_ = throttle_ = 0;
   for (const double departure : departures) {
-    const double part = std::clamp((now - departure) / lasts, 0.0, 1.0);
+    const double part = std::clamp((now - departure) / under_way, 0.0, 1.0);
     way_ += from_pier_to_pier * part * part * (3 - 2 * part);
-    speed_ += from_pier_to_pier * 6 * part * (1 - part) / lasts;
-    const double on = std::clamp((now - departure + 1) / 3, 0.0, 1.0), off = std::clamp((departure + lasts - now) / 3, 0.0, 1.0);
+    speed_ += from_pier_to_pier * 6 * part * (1 - part) / under_way;
+    const double on = std::clamp((now - departure + 1) / 3, 0.0, 1.0), off = std::clamp((departure + under_way - now) / 3, 0.0, 1.0);
     throttle_ += std::min(on, off);
   }
 }
