@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
