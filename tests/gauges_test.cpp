@@ -273,25 +273,31 @@ TEST_CASE("of many engines those are heard whose throttles make them the loudest
       }
       std::sort(loudest.begin(), loudest.end(), [](const auto& x, const auto& y) { return x.first > y.first; });
       // Whoever is 3 dB and more above all others that have no voice must have one: no less than so loud may sound.
-      std::vector<PlaybackId> sounding;
-      for (const auto& entry : stage.journal) {
-        if (const auto* decision = entry.as<noted::Decision>();
-            decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
-          sounding.push_back(decision->playback);
-        if (const auto* woke = entry.as<noted::Woke>()) sounding.push_back(woke->playback);
-        if (const auto* fading = entry.as<noted::Fading>()) std::erase(sounding, fading->playback);
-      }
+      const std::vector<PlaybackId> heard = sounding(stage);
       double weakest = 100, missing = -100;
       for (const auto& [level, id] : loudest)
-        if (std::find(sounding.begin(), sounding.end(), id) != sounding.end())
+        if (std::binary_search(heard.begin(), heard.end(), id))
           weakest = std::min(weakest, level);
         else
           missing = std::max(missing, level);
       // Throttles are kept to a 64th, which is 0.6 dB here.
-      different += sounding.size() != voices || missing > weakest + 3 + 0.7 ? 1 : 0;
+      different += heard.size() != voices || missing > weakest + 3 + 0.7 ? 1 : 0;
     }
   }
   CHECK(different == 0);
+}
+
+TEST_CASE("what a gauge makes silent says so, and comes back with it") {
+  for (const std::string& more : {std::string(), in_world}) {
+    Stage stage(follows("{gauge=\"throttle\", gain=[[0, \"silent\"], [1, \"0 dB\"]]}", more));
+    stage.manager->set_listener(0, {});
+    const Emitter boat = stage.manager->make_emitter({.place = {0, 0, -1}});
+    CHECK(stage.manager->raise("a", {}, boat).outcome == Outcome::silent);
+    CHECK(settled(stage).peak() == 0);
+    CHECK_THAT(stage.why(), Contains("what it follows makes it silent"));
+    stage.manager->set_gauge("throttle", boat, 1);
+    CHECK(decibels_of(settled(stage)) == Approx(0).margin(0.1));
+  }
 }
 
 TEST_CASE("gauges that nobody has, numbers that are none and emitters that are gone are told or defined") {

@@ -93,4 +93,18 @@ void write_stage_clips(const Folder& folder);
 /// A head, for books in tests.
 extern const std::string book_head;
 
+/// Which playbacks have a voice, told by what the journal says.
+inline std::vector<PlaybackId> sounding(const Stage& stage) {
+  std::vector<PlaybackId> now;
+  for (const auto& entry : stage.journal) {
+    if (const auto* decision = entry.as<noted::Decision>();
+        decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
+      now.push_back(decision->playback);
+    if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
+    if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
+  }
+  std::sort(now.begin(), now.end());
+  return now;
+}
+
 }  // namespace tidewater::testing

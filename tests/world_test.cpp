@@ -425,20 +425,6 @@ struct Crowd {
   }
 };
 
-/// Which playbacks have a voice, told by what the journal says.
-std::vector<PlaybackId> sounding(const Stage& stage) {
-  std::vector<PlaybackId> now;
-  for (const auto& entry : stage.journal) {
-    if (const auto* decision = entry.as<noted::Decision>();
-        decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
-      now.push_back(decision->playback);
-    if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
-    if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
-  }
-  std::sort(now.begin(), now.end());
-  return now;
-}
-
 /// How often somebody else was heard than a plain search over all says, in so many steps.
 int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
   Random random(seed);

@@ -168,6 +168,7 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate, const He
     case Fate::unheard: break;
   }
   if (from != nullptr && !from->level.audible()) return why_out_of_range(sound, *from);
+  if (!Level(candidate.bent.gain).audible()) return {.code = Code::silent_by_gauge};
   if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
