@@ -604,6 +604,10 @@ TEST_CASE("a journal written by hand says where things are") {
   CHECK(take.part(0.3, 0.2).rms(0) < 0.001);
   CHECK(level_of(take.part(0.7, 0.2), 0) == Approx(-12.04).margin(0.1));
   CHECK(take.part(1.1, 0.1).peak() < 0.001);
+  // A number that no manager gives.
+  for (const std::string line : {"\"request\": \"raise\", \"event\": \"a\", \"emitter\": 3000000000, \"place\": [2, 0, 0]",
+                                 "\"kept\": [{\"emitter\": 3000000000, \"place\": [2, 0, 0]}]"})
+    CHECK_THROWS_WITH(parse_journal("{\"at\": 0, " + line + "}\n", "h"), Contains("there is no emitter 3000000000"));
   CHECK_THROWS_WITH(parse_journal("{\"at\": 0, \"kept\": [{\"emitter\": 7, \"place\": [2, 0]}]}\n", "h"),
                     Contains("\"place\" must be three numbers, such as [12, 0, -3.5]"));
 }

@@ -106,6 +106,13 @@ void require_raised(PlaybackId id, const Raises& raises) {
                                            id.raise, id.raise, id.response, raises.size()));
 }
 
+/// One that is somewhere is one that a manager may have made.
+void require_emitter(Emitter emitter) {
+  constexpr std::uint64_t most_emitters = std::uint64_t{1} << 24;
+  if ((emitter.number & 0xffffffff) > most_emitters)
+    throw Error(fmt::format("there is no emitter {}: of its number the lower 32 bits are from 1 to {}", emitter.number, most_emitters));
+}
+
 /// The kind of request that has this name, with nothing in it yet.
 Request kind_called(const std::string& name) {
   std::optional<Request> found;
@@ -136,7 +143,10 @@ noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, con
     values.read(field.key, value);
   });
   if (const PlaybackId* named = playback_in(request)) require_raised(*named, raises);
-  if (auto* raise = std::get_if<asked::Raise>(&request)) raise->id = line.count("id", 1, raises.size() + 1);
+  if (auto* raise = std::get_if<asked::Raise>(&request)) {
+    raise->id = line.count("id", 1, raises.size() + 1);
+    if (raise->place) require_emitter(raise->emitter);
+  }
   const Frames at = line.at();
   return {line.frames_from("lands", at), line.has("into") ? line.frames_from("into", {}) : Frames{},
           line.has("meanwhile") && line.truth("meanwhile"), request, texts};
@@ -204,6 +214,7 @@ void take_kept(const Line& line, const Json& json, JournalScript& script) {
     noted::KeptEmitter& kept = its.kept.emitters.emplace_back();
     kept.emitter.number = emitter.count("emitter", 1, 0);
     if (kept.emitter.number == 0) throw Error("an emitter needs its number: \"emitter\": 7");
+    require_emitter(kept.emitter);
     kept.gone = emitter.has("gone") && emitter.truth("gone");
     Texts nothing;
     const Values values(emitter, nothing);
@@ -219,6 +230,7 @@ void take_kept(const Line& line, const Json& json, JournalScript& script) {
       gauge.check_keys("a gauge of an emitter", {"emitter", "gauge", "value"});
       const std::uint64_t number = gauge.count("emitter", 1, 0);
       if (number == 0 || !gauge.has("value")) throw Error("a gauge of an emitter needs \"emitter\": 7 and \"value\": 0.5");
+      require_emitter({number});
       its.kept.gauges.push_back({{number}, gauge.text("gauge"), gauge.number("value", -1e9, 1e9, 0)});
     }
   }

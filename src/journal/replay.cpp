@@ -329,7 +329,7 @@ ManagerOptions options_of(const JournalScript& script) {
   for (const ScriptedKept& its : script.kept)
     for (const noted::KeptEmitter& emitter : its.kept.emitters) make_room(emitter.emitter);
   for (const ScriptedRequest& its : script.requests)
-    if (const auto* raise = std::get_if<asked::Raise>(&its.asked.request)) make_room(raise->emitter);
+    if (const auto* raise = std::get_if<asked::Raise>(&its.asked.request); raise != nullptr && raise->place) make_room(raise->emitter);
   return {.rate = head.rate,
           .voices = head.voices,
           .seed = head.seed,

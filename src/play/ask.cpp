@@ -66,9 +66,11 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
     set_place(at.emplace(), *raise.place);
     set_velocity(*at, raise.velocity);
     set_facing(*at, raise.facing);
-    if (raise.emitter) keep_place(raise.emitter, *at);
+    if (has_room_for(raise.emitter)) {
+      keep_place(raise.emitter, *at);
+      keep_gauges(raise, *known);
+    }
   }
-  if (raise.emitter && raise.place) keep_gauges(raise, *known);
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
                             .traits = raise.traits,
                             .emitter = raise.emitter,

@@ -141,6 +141,8 @@ struct Control {
   Reason why_out_of_range(const PlayedSound& sound, const HeardFrom& from) const;
   /// Has a raise on an emitter carry where that is, and its traits.
   void fill_in(asked::Raise& raise);
+  /// Of a handle that a game made up, or of a manager with more room, only its number is known.
+  bool has_room_for(Emitter emitter) const { return emitter && slot_in(emitter) < options.emitters; }
   /// Decisions go by this from here on.
   void keep_place(Emitter emitter, const Whereabouts& at);
   void leave_emitters_behind();

@@ -85,7 +85,7 @@ Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, 
   Followers::Follower follower;
   follower.following = sound.following.get();
   follower.id = id;
-  if (happening.at) follower.emitter = happening.emitter;  // else there is none yet, or no more
+  if (happening.at && has_room_for(happening.emitter)) follower.emitter = happening.emitter;  // else there is none yet, or no more
   follower.in_world = in_world;
   follower.kept.fill(Followers::untold);
   const std::span<const Following::Gauge> gauges = follower.following->gauges();

@@ -124,7 +124,8 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   }
   if (from != nullptr)
     world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started),
-                      happening.emitter && sound.following != nullptr && sound.following->bends_levels(), happening.emitter, *happening.at);
+                      sound.following != nullptr && sound.following->bends_levels(),
+                      has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
