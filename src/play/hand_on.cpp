@@ -44,7 +44,7 @@ void HandOn::hand_on_notes(Control& control) {
   if (suggested_by_ != catalogue) suggested_.clear();
   suggested_by_ = catalogue;
   const std::vector<std::string> gauge_names = control.gauge_names();
-  const std::vector<std::string_view> gauges(gauge_names.begin(), gauge_names.end());
+  std::vector<std::string_view> gauges(gauge_names.begin(), gauge_names.end());
   const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
                          [&] {
                            const std::lock_guard lock(control.mutex);
