@@ -126,6 +126,8 @@ Followers::Values Followers::now(const Follower& follower, const Gauges& gauges,
 }
 
 Followers::Values Followers::values(Follower& follower, const Gauges& gauges, std::span<const double> ready, double seconds) const {
+  // Of layers whose voices lie apart, each asks: time goes on once.
+  if (std::exchange(follower.went_on_at, updates_) == updates_) seconds = 0;
   Values values = now(follower, gauges, ready);
   const std::span<const Following::Gauge> follows = follower.following->gauges();
   for (std::size_t k = 0; k < follows.size(); ++k) {

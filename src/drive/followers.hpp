@@ -36,6 +36,7 @@ class Followers {
     Values smooth{};                     ///< on the way there
     Level louder;                        ///< what was last made of that
     std::uint64_t louder_as_of = never;  ///< changes of the gauges of all
+    std::uint64_t went_on_at = 0;        ///< update in which it last went on its way
   };
 
   // With the control lock.

@@ -14,7 +14,9 @@ namespace tidewater {
 /// What has changed by more than this is worth to be kept: a 64th of the range.
 inline double worth_keeping(const GaugeDesign& design) { return (design.to - design.from) / 64; }
 /// Part of the way to where a gauge was set that what follows it goes in a time.
-inline double part_of_the_way(const GaugeDesign& design, double seconds) { return seconds / (seconds + design.smoothing.value / 3); }
+inline double part_of_the_way(const GaugeDesign& design, double seconds) {
+  return seconds > 0 ? seconds / (seconds + design.smoothing.value / 3) : 0;
+}
 /// Nearer than can be heard.
 bool is_there(const GaugeDesign& design, double value, double aim);
 

@@ -9,6 +9,7 @@
 #include "play/control.hpp"
 
 namespace tidewater {
+
 Outcome Control::carry_out(const asked::SetGauge& its, const Beside&) {
   const std::uint32_t gauge = drive.gauges.find(its.gauge);
   if (gauge == Gauges::none) return decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});

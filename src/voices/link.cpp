@@ -34,7 +34,7 @@ bool replaces(const Command& later, const Command& earlier) {
 
 Link::Link(const MixerOptions& options, bool offline)
     : mixer_(options), rate_(options.rate), channels_(channels(options.layout)), offline_(offline) {
-  constexpr std::size_t commands_a_voice = 8, commands_a_group = 4;
+  constexpr std::size_t commands_a_voice = 9, commands_a_group = 4;
   backlog_.reserve(options.voices * commands_a_voice + most_groups * commands_a_group);
   reports_.reserve(options.voices);
 }
