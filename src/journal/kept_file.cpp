@@ -179,7 +179,8 @@ std::string KeptWriter::gauges(const noted::Kept& kept) {
       if (other) put(its_generation);
       emitter.generation = its_generation;
       before = slot(its);
-      const auto value = static_cast<std::int64_t>(std::ldexp(its->value, gauges_[number].bits));
+      constexpr double most = 0x1p61;
+      const auto value = static_cast<std::int64_t>(std::clamp(std::ldexp(its->value, gauges_[number].bits), -most, most));
       std::int64_t& known = gauges_[number].known[slot(its)];
       put(value - known);
       known = value;
