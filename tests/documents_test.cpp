@@ -199,7 +199,7 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
     else if (key.section == "gauges")
       text += "[gauges.x]\n" + line;
     else if (key.section == "follow")
-      text += "[sounds.x]\nclips = [\"tone.wav\"]\n[[sounds.x.follow]]\n" +
+      text += "[sounds.x]\nclips = [\"tone.wav\"]\ncadence = \"1 s\"\n[[sounds.x.follow]]\n" +
               others_of(key.key, {{"gauge", "\"throttle\""}, {"pitch", "[[0, \"0 st\"], [1, \"2 st\"]]"}}) + line;
     else if (key.section == "sketch")
       text += "[sounds.x.sketch]\n" + line;

@@ -130,6 +130,6 @@ TEST_CASE("what check calls good compiles and plays; what it refuses does not co
     }
   }
   INFO(good << " good, " << refused << " refused");
-  CHECK(good > books / 8);
+  CHECK(good > books / 9);
   CHECK(refused > books / 8);
 }

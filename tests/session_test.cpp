@@ -109,6 +109,26 @@ place = "world"
 limit = 2
 when-full = "newest"
 when-gone = "finish"
+[sounds.tread]
+group = "near"
+clips = { by = "surface", steel = ["n-1.wav"], planks = ["n-2.wav", "n-3.wav"], otherwise = ["longer.wav", "n-4.wav"] }
+cadence = "90 ms .. 400 ms"
+place = "world"
+far = "50 m"
+limit = 3
+follow = [ { gauge = "throttle", cadence = [[0, "x0"], [0.3, "x0.6"], [1, "x3"]], gain = [[0, "-9 dB"], [1, "0 dB"]] } ]
+[sounds.clock]
+clips = ["n-5.wav", "low.wav"]
+cadence = "170 ms"
+retrigger = "ignore"
+pitch = "-1 st .. 1 st"
+delay = "0 ms .. 30 ms"
+fade-out = "30 ms"
+follow = [ { gauge = "wind", cadence = [[-3, "x0.2"], [5, "x4"]], pitch = [[-3, "0 st"], [5, "2 st"]] } ]
+[events.tread-on]
+responses = [ { start = "tread" }, { start = "clock", delay = "400 ms" } ]
+[events.rest]
+responses = [ { stop = "clock" }, { stop = "tread" } ]
 [events.buoy]
 responses = [ { start = "buoy" }, { start = "lamp", delay = "300 ms" } ]
 [events.splash]
@@ -253,8 +273,8 @@ void Asker::change_world() {
 
 void Asker::request() {
   if (random_.below(3) == 0) change_world();
-  static const std::vector<const char*> events = {"step", "hum",    "hush", "both",  "again", "few",    "walk",
-                                                  "song", "nobody", "horn", "tread", "buoy",  "splash", "dark"};
+  static const std::vector<const char*> events = {"step", "hum",   "hush", "both",   "again", "few",      "walk",     "song", "nobody",
+                                                  "horn", "tread", "buoy", "splash", "dark",  "tread-on", "tread-on", "rest"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);

@@ -98,6 +98,7 @@ struct SoundDesign {
   Range<Seconds> delay;
   Range<Hertz> low_pass;  ///< 0 for none
   Hertz high_pass;
+  Range<Seconds> cadence;                   ///< it starts again and again, so far apart; 0 for once
   bool towards_middle = false;              ///< draws come more often from the middle of a range
   std::array<bool, draw_count> together{};  ///< those that are drawn with one number
   bool each_emitter = false;                ///< picks for each emitter by itself

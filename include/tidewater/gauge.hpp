@@ -35,8 +35,8 @@ inline constexpr std::array<std::string_view, 4> ready_gauge_words = {"distance"
 inline constexpr std::size_t ready_gauges = ready_gauge_words.size();
 
 /// What a gauge can bend.
-enum class Bends { gain, pitch, low_pass, high_pass };
-inline constexpr std::array<std::string_view, 4> bends_words = {"gain", "pitch", "low-pass", "high-pass"};
+enum class Bends { gain, pitch, low_pass, high_pass, cadence };
+inline constexpr std::array<std::string_view, 5> bends_words = {"gain", "pitch", "low-pass", "high-pass", "cadence"};
 
 /// How a curve goes from one of its points to the next.
 enum class Between {
@@ -48,7 +48,7 @@ inline constexpr std::array<std::string_view, 3> between_words = {"linear", "smo
 
 struct CurvePoint {
   double gauge = 0;
-  double value = 0;  ///< decibels, semitones, or hertz with 0 for no filter
+  double value = 0;  ///< decibels, semitones, hertz with 0 for no filter, or of a cadence how many times as often
   friend bool operator==(const CurvePoint&, const CurvePoint&) = default;
 };
 

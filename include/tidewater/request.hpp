@@ -22,11 +22,12 @@
 
 namespace tidewater {
 
-/// Names one playback for ever: the raise that began it and which response of its event it is, both counted from 1.
-/// Zero names none.
+/// Names one playback for ever: the raise that began it and which response of its event it is, both counted from 1; of what a cadence
+/// starts, how many-th that is, too. Zero names none.
 struct PlaybackId {
   std::uint64_t raise = 0;
   std::uint32_t response = 0;
+  std::uint32_t beat = 0;  ///< 0 for what was raised itself
   friend constexpr auto operator<=>(const PlaybackId&, const PlaybackId&) = default;
 };
 

@@ -124,6 +124,7 @@ struct BankLayer : LayerDesign {
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
 inline constexpr std::size_t most_followed = 8;  ///< gauges, of a sound and its layers
+inline constexpr int most_times_as_often = 16;   ///< as its own cadence
 
 struct BankSound : SoundDesign {
   std::string name;

@@ -195,6 +195,7 @@ struct Sound {
   double rolloff = 0, doppler = 0, air = 0;                 ///< 1 is natural
   double cone_inner = 0, cone_outer = 0, cone_outside = 0;  ///< degrees, degrees, decibels
   Part follows;                                             ///< of the sound; those of each layer come after them
+  Span cadence;                                             ///< seconds; 0 where it starts once
 };
 
 /// A point of the curve along which a sound falls with its distance.
@@ -242,7 +243,7 @@ struct Hash {
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 280 && sizeof(FalloffPoint) == 16);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 296 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
 static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
 

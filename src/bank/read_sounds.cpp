@@ -100,17 +100,26 @@ bool SoundRecords::gauges(std::vector<BankGauge>& to) {
   return gauges.size() <= most_gauges || damaged("it has too many gauges");
 }
 
+bool SoundRecords::bent(Bends bends, double value) {
+  constexpr const char* what = "point's value";
+  switch (bends) {
+    case Bends::gain: return gain(value);
+    case Bends::pitch: return number(value, -most_semitones, most_semitones, what);
+    case Bends::low_pass:
+    case Bends::high_pass: return number(value, 0, most_hertz, what);
+    case Bends::cadence: break;
+  }
+  return number(value, 0, most_times_as_often, what);
+}
+
 bool SoundRecords::curve(const file::Curve& from, CurveDesign& to) {
   std::span<const file::CurvePoint> points;
   if (!word(from.bends, bends_words.size(), to.bends, "curve") || !take(from.points, curve_points_, points)) return false;
   if (points.empty() || points.size() > most_points) return damaged("a curve has no points, or too many");
   for (const file::CurvePoint& point : points) {
-    const bool level = to.bends == Bends::gain, filter = to.bends == Bends::low_pass || to.bends == Bends::high_pass;
     const double before = to.points.empty() ? -most_of_a_gauge : to.points.back().gauge;
     if (!number(point.gauge, before, most_of_a_gauge, "point of a curve")) return false;
-    if (level ? !gain(point.value)
-              : !number(point.value, filter ? 0 : -most_semitones, filter ? most_hertz : most_semitones, "point's value"))
-      return false;
+    if (!bent(to.bends, point.value)) return false;
     to.points.push_back({point.gauge, point.value});
   }
   return true;
@@ -151,9 +160,10 @@ bool SoundRecords::sound(const file::Sound& from, BankSound& to) {
       !word(from.when_full, when_full_words.size(), to.when_full, "when-full") || !gains(from.gain, to.gain) ||
       !range(from.pitch, to.pitch, -most_semitones, most_semitones, "pitch") || !range(from.pan, to.pan, -1, 1, "pan") ||
       !range(from.delay, to.delay, 0, most_seconds, "delay") || !range(from.low_pass, to.low_pass, 0, most_hertz, "low-pass") ||
-      !number(from.high_pass, 0, most_hertz, "high-pass") || !number(from.spacing, 0, most_seconds, "spacing") ||
-      !number(from.fade_in, 0, most_seconds, "fade") || !number(from.fade_out, 0, most_seconds, "fade") ||
-      !take(from.layers, layers_, layers) || !world(from, to.world) || !follows(from.follows, to.follow))
+      !range(from.cadence, to.cadence, 0, most_seconds, "cadence") || !number(from.high_pass, 0, most_hertz, "high-pass") ||
+      !number(from.spacing, 0, most_seconds, "spacing") || !number(from.fade_in, 0, most_seconds, "fade") ||
+      !number(from.fade_out, 0, most_seconds, "fade") || !take(from.layers, layers_, layers) || !world(from, to.world) ||
+      !follows(from.follows, to.follow))
     return false;
   if (layers.empty() || layers.size() > most_layers) return damaged(fmt::format("its sound '{}' has {} layers", to.name, layers.size()));
   to.layers.reserve(layers.size());

@@ -25,6 +25,7 @@ class SoundRecords : RecordChecks {
   bool world(const bank_file::Sound& from, WorldDesign& to);
   bool gauges(std::vector<BankGauge>& to);
   bool follows(const bank_file::Part& part, std::vector<FollowDesign>& to);
+  bool bent(Bends bends, double value);
   bool curve(const bank_file::Curve& from, CurveDesign& to);
   bool sound(const bank_file::Sound& from, BankSound& to);
 

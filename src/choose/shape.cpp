@@ -8,7 +8,9 @@ namespace {
 // What the numbers of a start are for. A mean takes two.
 constexpr std::uint64_t shared_value = 0;
 constexpr std::uint64_t first_value = 2;
+constexpr std::uint64_t cadence_value = first_value + 2 * draw_count;
 constexpr std::uint64_t first_of_layers = 16, values_a_layer = 8;
+static_assert(cadence_value + 2 <= first_of_layers);
 enum LayerValue : std::uint64_t { chance, layer_gain, layer_pitch, layer_delay, layer_start };
 
 double draw_one(const BankSound& design, const Draws& draws, std::uint64_t value) {
@@ -39,6 +41,8 @@ Hertz within(const Range<Hertz>& range, double at) {
 }
 
 }  // namespace
+
+Seconds draw_cadence(const BankSound& design, const Draws& draws) { return within(design.cadence, draw_one(design, draws, cadence_value)); }
 
 StartShape draw_shape(const BankSound& design, const Draws& draws) {
   const auto drawn = [&](const auto& range, auto value) { return range.low == range.high ? range.low : within(range, value()); };

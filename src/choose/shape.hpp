@@ -22,6 +22,8 @@ struct StartShape {
   std::array<LayerShape, most_layers> layers;
 };
 
+/// From one start to the next, of what has a cadence.
+Seconds draw_cadence(const BankSound& design, const Draws& draws);
 StartShape draw_shape(const BankSound& design, const Draws& draws);
 
 }  // namespace tidewater

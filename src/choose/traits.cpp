@@ -102,6 +102,25 @@ std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::
   return fmt::format("{}{} together{}", begin, together, then);
 }
 
+bool goes_by(const BankSound& design, Name trait) {
+  return std::any_of(design.layers.begin(), design.layers.end(), [&](const BankLayer& layer) {
+    return std::any_of(layer.by.begin(), layer.by.end(), [&](const HashedText& its) { return same(trait, its); });
+  });
+}
+
+Trait trait_of(const BankSound& design, std::uint64_t name, std::uint64_t value) {
+  static const StrippedName unknown{Name("", 0)};
+  Trait trait{Name(std::string_view(unknown), name), Name(std::string_view(unknown), value)};
+  for (const BankLayer& layer : design.layers)
+    for (std::size_t i = 0; i < layer.by.size(); ++i) {
+      if (layer.by[i].hash != name) continue;
+      trait.name = Name(layer.by[i].text, name);
+      for (const BankChoice& choice : layer.choices)
+        if (i < choice.values.size() && choice.values[i].hash == value) trait.value = Name(choice.values[i].text, value);
+    }
+  return trait;
+}
+
 std::uint64_t otherwise_key(const BankLayer& layer, std::span<const Trait> traits) {
   std::uint64_t key = hash_name(layer.name) | 1U;
   for (const auto& name : layer.by) {

@@ -20,4 +20,9 @@ std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::
 /// The same number for the same answer of `why_otherwise`.
 std::uint64_t otherwise_key(const BankLayer& layer, std::span<const Trait> traits);
 
+/// Whether any of its layers goes by a trait.
+bool goes_by(const BankSound& design, Name trait);
+/// A trait that it goes by, of which the hashes are known, with the texts that its book has for them.
+Trait trait_of(const BankSound& design, std::uint64_t name, std::uint64_t value);
+
 }  // namespace tidewater

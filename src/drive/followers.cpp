@@ -53,10 +53,14 @@ void Followers::remove(std::uint32_t start, PlaybackId id) {
   followers_.pop_back();
 }
 
-Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) {
+const Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) const {
   if (start >= at_.size() || at_[start] == none) return nullptr;
-  Follower& its = followers_[at_[start]];
+  const Follower& its = followers_[at_[start]];
   return its.id == id ? &its : nullptr;
+}
+
+Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) {
+  return const_cast<Follower*>(std::as_const(*this).find(start, id));
 }
 
 namespace {

@@ -43,10 +43,19 @@ Bent Following::bend(std::size_t layer, const Values& values, bool in_world) con
         case Bends::pitch: bent.pitch = bent.pitch + Semitones{value}; break;
         case Bends::low_pass: bent.low_pass = Bent::lower(bent.low_pass, {value}); break;
         case Bends::high_pass: bent.high_pass = std::max(bent.high_pass, {value}); break;
+        case Bends::cadence: break;  // of the sound, not of what has started
       }
     }
   }
   return bent;
+}
+
+double Following::times_as_often(const Values& values) const {
+  double times = 1;
+  for (const Follow& follow : follows_)
+    for (const BendCurve& curve : follow.curves)
+      if (curve.bends() == Bends::cadence) times *= curve.at(values[follow.gauge]);
+  return times;
 }
 
 /// Of the whole, and of the layer that has the most, by what `of(follow, curve)` says of each curve of levels.

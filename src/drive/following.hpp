@@ -35,6 +35,8 @@ class Following {
 
   /// What a layer is bent to. In the world what the ready gauges do to the whole sound's level is in how it is heard from its place.
   Bent bend(std::size_t layer, const Values& values, bool in_world) const;
+  /// How many times as often it starts as its own cadence says.
+  double times_as_often(const Values& values) const;
   /// By how much the game's own gauges change how loud it is: the whole of it, and of its layers the one that they leave the loudest.
   /// Who looks for the loudest goes by this.
   Level louder(const Values& values) const;

@@ -163,12 +163,15 @@ class Line {
   PlaybackId playback(const char* key) const {
     const std::string written = text(key);
     PlaybackId id;
-    const char* end = written.data() + written.size();
-    const auto raise = std::from_chars(written.data(), end, id.raise);
-    if (raise.ec == std::errc() && raise.ptr != end && *raise.ptr == '.') {
-      const auto response = std::from_chars(raise.ptr + 1, end, id.response);
-      if (response.ec == std::errc() && response.ptr == end && id.raise > 0 && id.response > 0) return id;
-    }
+    const char* at = written.data();
+    const char* const end = at + written.size();
+    const auto number = [&](auto& into) {
+      const auto read = std::from_chars(at, end, into);
+      at = read.ptr;
+      return read.ec == std::errc() && into > 0;
+    };
+    const auto dot = [&] { return at != end && *at++ == '.'; };
+    if (number(id.raise) && dot() && number(id.response) && (at == end || (dot() && number(id.beat) && at == end))) return id;
     throw Error(fmt::format("\"{}\" names no playback; \"2.1\" is the first response of the second raise", written));
   }
 

@@ -234,21 +234,21 @@ class Player {
     const std::uint64_t raise = known == raises_.end() ? id.raise : known->second;
     const BankData* bank = nullptr;
     const BankEvent* event = event_of(id.raise, &bank);
-    if (event == nullptr) return {raise, id.response};
+    if (event == nullptr) return {raise, id.response, id.beat};
     const auto recorded = script_.sounds.find(id);
     if (recorded == script_.sounds.end()) {
       if (id.response > event->responses.size())
         tell(line, fmt::format("there never was a playback {}.{}: raise {} is '{}', whose responses are {}.1 to {}.{}", id.raise,
                                id.response, id.raise, event->name, id.raise, id.raise, event->responses.size()));
-      return {raise, id.response};
+      return {raise, id.response, id.beat};
     }
     const auto plays_it = [&](std::size_t response) {
       return response < event->responses.size() && event->responses[response].kind == BankResponse::Kind::start &&
              bank->sounds[event->responses[response].sound].name == recorded->second;
     };
-    if (plays_it(id.response - 1)) return {raise, id.response};
+    if (plays_it(id.response - 1)) return {raise, id.response, id.beat};
     for (std::uint32_t response = 0; response < event->responses.size(); ++response)
-      if (plays_it(response)) return {raise, response + 1};
+      if (plays_it(response)) return {raise, response + 1, id.beat};
     tell(line, fmt::format("playback {}.{} was of '{}', which '{}' does not start any more", id.raise, id.response, recorded->second,
                            event->name));
     return {raise, 0};

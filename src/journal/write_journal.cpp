@@ -16,7 +16,9 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-std::string to_text(PlaybackId id) { return fmt::format("{}.{}", id.raise, id.response); }
+std::string to_text(PlaybackId id) {
+  return id.beat == 0 ? fmt::format("{}.{}", id.raise, id.response) : fmt::format("{}.{}.{}", id.raise, id.response, id.beat);
+}
 
 /// How a line says what a request carries.
 class Values {

@@ -108,6 +108,7 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number,
                          sound);
     case Code::emitter_given_up: return "its emitter was given up";
+    case Code::begins_cadence: return "it starts again and again from here on, by its cadence";
     case Code::silent_by_gauge: return "what it follows makes it silent";
     case Code::no_place:
       return fmt::format(

@@ -55,6 +55,7 @@ struct Reason {
     out_of_range,    ///< `number` metres away, and `sound` is heard from `other` on
     emitter_gone,    ///< number `number`
     emitter_given_up,
+    begins_cadence,  ///< of `sound`
     silent_by_gauge,
     no_place,            ///< of event `name`; `sound` is in the world
     no_listener,         ///< the same

@@ -88,11 +88,20 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
   return raised.outcome;
 }
 
+template <class Act>
+void Control::each_started(const LiveStart& start, Act act) {
+  const Cadence* cadence = start.part == Part::cadence ? drive.cadences.find(start.slot, start.id) : nullptr;
+  if (cadence == nullptr) return;
+  for (const Cadence::Started& its : cadence->last)
+    if (LiveStart* beat = its.id == PlaybackId{} ? nullptr : voices.start_in(its.start, its.id)) act(*beat);
+}
+
 /// Acts on every layer of a playback that is not over.
 template <class Act>
 Outcome Control::change(PlaybackId id, const Beside& beside, Act act) {
   LiveStart* start = voices.find(id, beside.slot);
   if (start == nullptr) return decide(Outcome::already_ended, id, {});
+  each_started(*start, [&](LiveStart& its) { Voices::each_layer(its, act); });
   Voices::each_layer(*start, act);
   return Outcome::done;
 }

@@ -36,6 +36,8 @@ struct Happening {
   std::span<const GaugeValue> gauges;    ///< what the emitter says of them
   const std::optional<Whereabouts>& at;  ///< in the world, if it is known
   std::int64_t base = 0;                 ///< the frame that delays count from: what starts at once is heard there
+  const Cadence* of = nullptr;           ///< what it is a beat of, where it is one
+  bool stays = false;                    ///< where it is, wherever its emitter goes
 };
 
 /// What comes with a request, and is not in a journal, or is not the game's to say.
@@ -133,6 +135,19 @@ struct Control {
   Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
   Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from) const;
 
+  // What starts again and again.
+
+  Outcome begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Followers::Follower* follower, Raised& raised);
+  void change_traits(const LiveSound& sound, const Happening& happening);
+  /// Whatever is due before the next update, of what is heard.
+  void start_again();
+  void start_again(Cadence& cadence);
+  /// Acts on what a cadence has started that is not over.
+  template <class Act>
+  void each_started(const LiveStart& start, Act act);
+  /// What the game has turned of a cadence holds for its beats.
+  void go_by_cadence(const Cadence& cadence, NewStart& beat);
+
   // The world.
 
   /// Where a sound in the world is heard from; nothing for one on the screen, and where it can only be heard as if it were.
@@ -166,6 +181,8 @@ struct Control {
   void keep_gauges(const asked::Raise& raise, const Catalogue::Event& event);
   Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const;
   ReadyValues ready_values(const HeardFrom* from) const;
+  /// A playback's handles and places, as it begins.
+  void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised);
   void bend_now(LiveStart& start, const HeardFrom* from);
   void bend(LiveStart& start, const Followers::Follower& follower, const Following::Values& values);
   /// In an update: with the lock, without it, and with it again.

@@ -89,6 +89,12 @@ Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, 
   if (happening.at && has_room_for(happening.emitter)) follower.emitter = happening.emitter;  // else there is none yet, or no more
   follower.in_world = in_world;
   follower.kept.fill(Followers::untold);
+  if (happening.of != nullptr)
+    if (const Followers::Follower* its = drive.followers.find(happening.of->start, happening.of->id)) {
+      follower.emitter = its->emitter;
+      follower.kept = its->kept;
+      return follower;
+    }
   const std::span<const Following::Gauge> gauges = follower.following->gauges();
   for (const GaugeValue& said : happening.gauges)
     for (std::size_t k = 0; k < gauges.size(); ++k)

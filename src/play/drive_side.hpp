@@ -5,6 +5,7 @@
 #include <utility>
 #include <vector>
 
+#include "drive/cadences.hpp"
 #include "drive/followers.hpp"
 #include "drive/gauges.hpp"
 #include "notebook/notebook.hpp"
@@ -16,6 +17,7 @@ struct DriveSide {
 
   Gauges gauges;
   Followers followers;
+  Cadences cadences;
   std::vector<GaugeValue> said;  ///< of the raise that is being asked, what its emitter says
 
   // Of the update that goes on.

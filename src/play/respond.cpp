@@ -26,15 +26,19 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
                   {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = &design},
                   happening.event);
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
+  const Part part = design.cadence.high <= Seconds{} ? Part::whole : happening.of != nullptr ? Part::beat : Part::cadence;
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
+  const auto is_there = [&](std::size_t layer) { return part == Part::cadence || shape.layers[layer].there; };
   std::array<std::int64_t, most_layers> starts{};
   std::int64_t heard = std::numeric_limits<std::int64_t>::max();
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
     starts[l] = happening.base + voices.frames_of(response.delay + shape.layers[l].delay);
-    if (shape.layers[l].there) heard = std::min(heard, starts[l]);
+    if (is_there(l)) heard = std::min(heard, starts[l]);
   }
-  if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter.number, heard, from))
+  if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter.number, heard, from, part)) {
+    if (part == Part::cadence) change_traits(sound, happening);
     return decide(held->first, id, held->second, happening.event);
+  }
 
   const std::size_t emitter = design.each_emitter ? slot_of(happening.emitter.number) : 0;
   const std::size_t apart = design.each_emitter ? emitters_apart : 1;
@@ -44,7 +48,7 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   for (std::size_t l = 0, list = 0; l < design.layers.size(); list += design.layers[l++].choices.size()) {
     const BankLayer& layer = design.layers[l];
     const LayerShape& its = shape.layers[l];
-    if (!its.there) continue;
+    if (!is_there(l)) continue;
     const BankChoice* choice = choice_for(layer, happening.traits);
     if (choice == nullptr || choice->clips.empty()) {
       if (without_clip == nullptr) without_clip = &layer;
@@ -103,6 +107,18 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
                     happening.event);
     return decide(Outcome::left_out, id, {.code = Code::left_out, .sound = &design}, happening.event);
   }
+  NewStart as{.id = id,
+              .emitter = happening.emitter.number,
+              .base = happening.base,
+              .heard = heard,
+              .pan = shape.pan,
+              .low_pass = shape.low_pass,
+              .high_pass = design.high_pass,
+              .from = from,
+              .follows = sound.following != nullptr,
+              .part = part};
+  if (part == Part::beat) go_by_cadence(*happening.of, as);
+  if (part == Part::cadence) return begin_cadence(sound, as, happening, sound.following != nullptr ? &follower : nullptr, raised);
   if (from != nullptr && !from->level.audible() &&
       std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& c) { return voices.worth_waiting(c); }))
     return decide(Outcome::out_of_range, id, why_out_of_range(sound, *from), happening.event);
@@ -116,16 +132,7 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
     return decide(Outcome::no_room, id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
 
-  const NewStart as{id, happening.emitter.number, happening.base, heard, shape.pan, shape.low_pass, from, sound.following != nullptr};
-  const LiveStart& started = voices.begin(sound, as, wanted);
-  if (sound.following != nullptr) {
-    follower.start = started.slot;
-    drive.followers.add(follower);
-  }
-  if (from != nullptr)
-    world.earshot.add(started.slot, id, sound.heard_kind, Voices::own_level(started),
-                      sound.following != nullptr && sound.following->bends_levels(),
-                      has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
+  join(sound, voices.begin(sound, as, wanted), happening, sound.following != nullptr ? &follower : nullptr, raised);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
@@ -135,8 +142,19 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   if (notebook.open()) note_starts(sound, wanted, as, happening.event);
   ++totals.started;
   sound.memory->heard.add(happening.emitter.number, heard);
-  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, started.slot, id);
   return outcome;
+}
+
+void Control::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised) {
+  if (follower != nullptr) {
+    follower->start = start.slot;
+    drive.followers.add(*follower);
+  }
+  if (start.in_world)
+    world.earshot.add(start.slot, start.id, sound.heard_kind, Voices::own_level(start),
+                      follower != nullptr && sound.following->bends_levels(),
+                      !happening.stays && has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
+  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, start.slot, start.id);
 }
 
 /// Once for each value, so that a step a second does not fill the journal.

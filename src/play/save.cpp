@@ -60,6 +60,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   s(control.totals, control.master_is_set, control.told_of_budget, control.updates, control.watch);
   control.groups.state(s);
   control.drive.gauges.state(s);
+  control.drive.cadences.state(s);
   s.list(control.drive.told);
   control.loaded.state(s, control.options.seed, bank_called);
   std::vector<LiveBank*> banks;

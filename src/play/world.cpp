@@ -94,6 +94,7 @@ void Control::forget_over() {
   for (const OverStart& over : voices.over()) {
     world.earshot.remove(over.slot, over.id);
     drive.followers.remove(over.slot, over.id);
+    drive.cadences.remove(over.slot, over.id);
   }
   voices.over().clear();
 }
@@ -221,6 +222,7 @@ void Control::close_update(Seconds elapsed) {
   const Mixer::Moment now = link.now();
   if (world.listening) {  // else the clock stood still, or whoever asked meanwhile has moved it on
     take_what_is_heard();
+    start_again();
     voices.tend();
     forget_over();
   }

@@ -16,12 +16,13 @@ bool Voices::leaving(const LiveStart& start) const {
   return true;
 }
 
-/// The starts of a sound that go on: of one emitter, or of all.
-void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter) {
+/// The starts of a sound that go on, but for those that are only a cadence: of one emitter, or of all.
+void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) {
   in_order_.clear();
   for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
     for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
-      if ((!emitter || start->emitter == *emitter) && !leaving(*start)) in_order_.push_back(start);
+      if ((!emitter || start->emitter == *emitter) && (start->part == Part::cadence) == cadences && !leaving(*start))
+        in_order_.push_back(start);
   std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
 }
 
@@ -40,27 +41,28 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
   if (before.near(emitter, frame, spacing)) return true;
   for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
     for (const LiveStart* start = version->latest; start != nullptr; start = start->earlier)
-      if ((!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
+      if (start->part != Part::cadence && (!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
   return false;
 }
 
 std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                            std::int64_t heard, const HeardFrom* from) {
+                                                            std::int64_t heard, const HeardFrom* from, Part part) {
   const BankSound& design = *sound.design;
+  const Retrigger retrigger = part == Part::beat ? Retrigger::overlap : design.retrigger;
   verdict_.clear();
-  if (design.retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
+  if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
   const auto held = [&](Outcome outcome, Reason::Code code) {
     return std::pair(outcome, Reason{.code = code, .each = design.limit_each_emitter, .sound = &design});
   };
   in_order_.clear();
-  const bool limited = design.limit > 0 && (from == nullptr || from->level.audible());
-  if (design.retrigger != Retrigger::overlap || (limited && from == nullptr))
-    list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt);
+  const bool limited = part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible());
+  if (retrigger != Retrigger::overlap || (limited && from == nullptr))
+    list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt, part == Part::cadence);
 
-  if (design.retrigger == Retrigger::ignore && !in_order_.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
-  if (heard_near(sound, before, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
+  if (retrigger == Retrigger::ignore && !in_order_.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
+  if (part != Part::cadence && heard_near(sound, before, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
 
-  if (design.retrigger == Retrigger::restart) {
+  if (retrigger == Retrigger::restart) {
     verdict_.going = in_order_;
     return std::nullopt;
   }

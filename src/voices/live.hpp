@@ -97,6 +97,13 @@ struct LiveLayer {
   LiveClip& live_clip() const;
 };
 
+/// What a start is of a sound that starts again and again.
+enum class Part : std::uint8_t {
+  whole,    ///< of one that does not: it is heard itself
+  cadence,  ///< what was raised: it sleeps, and others are heard for it
+  beat      ///< one of those
+};
+
 /// A sound that was started, until all of its layers are over.
 struct LiveStart {
   PlayedSound* sound = nullptr;
@@ -110,7 +117,8 @@ struct LiveStart {
   std::uint32_t slot = 0;
   bool in_world = false;
   bool follows = false;  ///< gauges
-  HeardFrom from;        ///< of one in the world
+  Part part = Part::whole;
+  HeardFrom from;  ///< of one in the world
 };
 
 inline LiveClip& LiveLayer::live_clip() const {

@@ -44,7 +44,7 @@ class Starts {
     starts_.resize(starts);
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
-      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.from);
+      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.from);
       if (start.alive > 0) sound(start.sound);
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);

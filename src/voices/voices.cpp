@@ -43,6 +43,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.heard = as.heard;
   start.in_world = as.from != nullptr;
   start.follows = as.follows;
+  start.part = as.part;
   if (start.in_world) start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
@@ -52,7 +53,9 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.clip = candidate.clip;
     layer.its.drawn_gain = candidate.gain;
     layer.its.drawn_pitch = candidate.pitch;
-    layer.level = Level(candidate.clip->level + candidate.gain);
+    layer.its.own_gain = as.own_gain;
+    layer.its.own_pitch = as.own_pitch;
+    layer.level = Level(candidate.clip->level + candidate.gain + as.own_gain);
     layer.bent = candidate.bent;
     layer.lift = Level(candidate.bent.gain);
     layer.progress.step = candidate.step;
@@ -60,7 +63,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.progress.since = candidate.starts;
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
-    layer.its.high_pass = sound.design->high_pass;
+    layer.its.high_pass = as.high_pass;
     if (start.in_world || start.follows) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
@@ -69,7 +72,9 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
       layer.unread = candidate.unread;
-      if (candidate.fate == Candidate::Fate::reading) {
+      if (start.part == Part::cadence) {
+        wait_for(layer, Agenda::never);
+      } else if (candidate.fate == Candidate::Fate::reading) {
         wait_for(layer, Agenda::never);
         reading = true;
       } else if (due_for(candidate.starts) > link_.now().at) {
@@ -265,8 +270,9 @@ void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
-  if (start.in_world || start.follows) over_.push_back({start.slot, start.id});
+  if (start.in_world || start.follows || start.part == Part::cadence) over_.push_back({start.slot, start.id});
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
+  if (start.part == Part::beat) return;  // no game has its handle
   if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, {start.emitter}, how});
 }
 

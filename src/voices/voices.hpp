@@ -46,12 +46,16 @@ struct NewStart {
   std::int64_t base = 0;   ///< the frame that its delays count from
   std::int64_t heard = 0;  ///< the frame on which it begins
   Pan pan;
-  Hertz low_pass;
+  Hertz low_pass = {}, high_pass = {};
   const HeardFrom* from = nullptr;  ///< of one in the world
   bool follows = false;             ///< gauges
+  Part part = Part::whole;
+  // Of a beat: what the game has turned.
+  Decibels own_gain = {};
+  Semitones own_pitch = {};
 };
 
-/// A start in the world, or one that follows gauges, that is over.
+/// A start that somebody else keeps something of, and that is over.
 struct OverStart {
   std::uint32_t slot = 0;
   PlaybackId id;
@@ -86,9 +90,10 @@ class Voices {
   // Whether a start may be. The asking has no effect; the verdict holds until the next is asked for.
 
   /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start.
+  /// What has a cadence is held back where that plays already, each of its beats by the others.
   /// `from` is where it is heard from, if it is in the world: what is beyond hearing holds nobody back.
   std::optional<std::pair<Outcome, Reason>> hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                      std::int64_t heard, const HeardFrom* from = nullptr);
+                                                      std::int64_t heard, const HeardFrom* from = nullptr, Part part = Part::whole);
   /// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
   void share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted);
   /// Whether a layer is worth keeping without a voice.
@@ -234,7 +239,7 @@ class Voices {
   void freshen_claims();
 
   // Verdicts.
-  void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter);
+  void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences);
   void list_heard(const PlayedSound& sound, std::uint64_t emitter);
   bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const;
   bool leaving(const LiveStart& start) const;

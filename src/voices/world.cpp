@@ -157,7 +157,7 @@ void Voices::hush(const std::function<Reason(const PlayedSound&, const HeardFrom
 void Voices::leave_behind(LiveStart& start) {
   const WhenGone when = start.sound->design->world.when_gone;
   each_layer(start, [&](LiveLayer& layer) {
-    const bool leaves = when == WhenGone::stop || (when == WhenGone::by_kind && layer.design->loop);
+    const bool leaves = when == WhenGone::stop || (when == WhenGone::by_kind && (layer.design->loop || start.part == Part::cadence));
     if (leaves && layer.stage != Stage::leaving)
       leave(layer, start.sound->design->fade_out, Ending::stopped, {.code = Reason::Code::emitter_given_up});
   });

@@ -81,6 +81,10 @@ class Earshot {
   void keep(Emitter emitter, const Whereabouts& at);
   /// What these hear of one, where it is kept to be.
   HeardFrom heard_by(std::uint32_t start, std::span<const Ears> ears) const;
+  /// Whether it goes where its emitter goes.
+  bool on_emitter(std::uint32_t start) const { return (sources_[start].row & spot_bit) == 0; }
+  /// Where it is.
+  Whereabouts where(std::uint32_t start) const { return rows_of(sources_[start].row).where(sources_[start].row); }
 
   // An update: open and close with the lock, hear and search without it.
 

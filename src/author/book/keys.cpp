@@ -81,6 +81,9 @@ const RowsOf<FollowDesign>& follow_rows() {
           .special({"pitch", "none", "[[0, \"-5 st\"], [1, \"7 st\"]]", "Added to its pitch."}, "list of points")
           .special({"low-pass", "none", "[[0, \"500 Hz\"], [1, \"none\"]]", "The lowest of all its low-passes counts."}, "list of points")
           .special({"high-pass", "none", "[[0, \"none\"], [1, \"400 Hz\"]]", "The highest of all its high-passes counts."},
+                   "list of points")
+          .special({"cadence", "none", "[[0, \"x0\"], [1, \"x2\"]]",
+                    "Of a sound with a cadence: how many times as often it starts. With `x0` it waits."},
                    "list of points");
   return rows;
 }
@@ -151,6 +154,11 @@ const RowsOf<BookSound>& sound_rows() {
                    "list of tables")
           .quantity({"delay", "\"0 s\"", "\"0 ms .. 40 ms\"", "How long after the event it starts, on top of the response's own delay."},
                     &BookSound::delay)
+          .quantity(
+              {"cadence", "once", "\"480 ms .. 540 ms\"",
+               "It starts again and again, each time drawn and picked anew, until it is stopped: steps, oars, drips. The time from one "
+               "to the next, to the exact frame."},
+              &BookSound::cadence)
           .quantity({"low-pass", "none", "\"2 kHz .. 6 kHz\"",
                      "Takes away what is above: 12 dB an octave. A range is drawn anew at each start, evenly in octaves."},
                     &BookSound::low_pass)

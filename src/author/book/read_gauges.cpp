@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <charconv>
 #include <cmath>
 #include <optional>
 
@@ -97,12 +98,25 @@ std::optional<double> take(Problems& problems, const toml::node& node, const Rea
   problems.add(problems.at(node), fmt::format("'{}': {}", bends, read.problem));
   return std::nullopt;
 }
+/// "x1.5": how many times as often.
+std::optional<double> read_times_as_often(Problems& problems, const toml::node& node, const std::string& text) {
+  double times = -1;
+  const char* const end = text.data() + text.size();
+  if (text.starts_with('x') && std::from_chars(text.data() + 1, end, times).ptr == end && times >= 0 && times <= most_times_as_often)
+    return times;
+  problems.add(problems.at(node),
+               fmt::format("'cadence': '{}' is not how many times as often as the sound's own cadence, from \"x0\" for not "
+                           "at all to \"x{}\", such as \"x1.5\"",
+                           text, most_times_as_often));
+  return std::nullopt;
+}
 std::optional<double> read_bent(Problems& problems, const toml::node& node, Bends bends) {
   const std::string_view word = bends_words[static_cast<std::size_t>(bends)];
   const std::string text = node.is_number() ? fmt::format("{}", node.value_or(0.0)) : node.value_or(std::string());
   switch (bends) {
     case Bends::gain: return take(problems, node, read_decibels(text), word);
     case Bends::pitch: return take(problems, node, read_semitones(text), word);
+    case Bends::cadence: return read_times_as_often(problems, node, text);
     case Bends::low_pass:
     case Bends::high_pass: break;
   }
@@ -112,8 +126,11 @@ std::optional<double> read_bent(Problems& problems, const toml::node& node, Bend
 
 void read_curve(Problems& problems, const toml::node& node, const std::string& gauge, Bounds bounds, CurveDesign& curve) {
   const std::string_view word = bends_words[static_cast<std::size_t>(curve.bends)];
-  constexpr std::array<std::array<std::string_view, 2>, bends_words.size()> examples_of = {
-      {{"\"-12 dB\"", "\"0 dB\""}, {"\"-5 st\"", "\"7 st\""}, {"\"800 Hz\"", "\"none\""}, {"\"none\"", "\"300 Hz\""}}};
+  constexpr std::array<std::array<std::string_view, 2>, bends_words.size()> examples_of = {{{"\"-12 dB\"", "\"0 dB\""},
+                                                                                            {"\"-5 st\"", "\"7 st\""},
+                                                                                            {"\"800 Hz\"", "\"none\""},
+                                                                                            {"\"none\"", "\"300 Hz\""},
+                                                                                            {"\"x0\"", "\"x2\""}}};
   const auto& examples = examples_of[static_cast<std::size_t>(curve.bends)];
   const auto* list = node.as_array();
   if (list == nullptr || list->size() < 2 || list->size() > most_points)
@@ -165,7 +182,7 @@ void read_one(Problems& problems, const toml::table& table, const Book& book, bo
       read_curve(problems, *node, its.gauge, *bounds, its.curves.emplace_back(CurveDesign{static_cast<Bends>(b), {}}));
   if (its.curves.empty())
     problems.add(problems.at(table), fmt::format("it follows '{}' in nothing; add pitch = [[{}, \"-5 st\"], [{}, \"7 st\"]], or gain, "
-                                                 "low-pass or high-pass",
+                                                 "low-pass, high-pass or cadence",
                                                  its.gauge, gauge_text(its.gauge, bounds->low), gauge_text(its.gauge, bounds->high)));
   follow.push_back(std::move(its));
 }
@@ -184,6 +201,7 @@ std::string bent_text(Bends bends, double value) {
   switch (bends) {
     case Bends::gain: return to_text(Decibels{value});
     case Bends::pitch: return to_text(Semitones{value});
+    case Bends::cadence: return "x" + shortest_digits(value);
     case Bends::low_pass:
     case Bends::high_pass: break;
   }

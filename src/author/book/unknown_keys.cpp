@@ -16,17 +16,18 @@ struct Called {
   std::string_view written, here;
 };
 constexpr Called called[] = {
-    {"volume", "gain"},      {"loudness", "level"},   {"file", "clips"},       {"files", "clips"},     {"clip", "clips"},
-    {"wav", "clips"},        {"sample", "clips"},     {"samples", "clips"},    {"takes", "clips"},     {"play", "start"},
-    {"sound", "start"},      {"plays", "start"},      {"bus", "group"},        {"category", "group"},  {"channel", "group"},
-    {"priority", "rank"},    {"importance", "rank"},  {"interval", "spacing"}, {"max", "limit"},       {"polyphony", "limit"},
-    {"voices", "limit"},     {"instances", "limit"},  {"looping", "loop"},     {"repeat", "loop"},     {"probability", "chance"},
-    {"offset", "start-at"},  {"panning", "pan"},      {"cutoff", "low-pass"},  {"transpose", "pitch"}, {"tune", "pitch"},
-    {"streaming", "stream"}, {"parent", "group"},     {"group", "parent"},     {"base", "like"},       {"copy", "like"},
-    {"extends", "like"},     {"inherits", "like"},    {"order", "pick"},       {"muted", "mute"},      {"licenses", "licence"},
-    {"creator", "author"},   {"artist", "author"},    {"by", "author"},        {"url", "link"},        {"folder", "clips"},
-    {"path", "clips"},       {"kind", "advice"},      {"why", "reason"},       {"because", "reason"},  {"actions", "responses"},
-    {"wait", "delay"},       {"fadeout", "fade-out"}, {"fadein", "fade-in"},   {"variants", "clips"},  {"sounds", "layers"}};
+    {"volume", "gain"},     {"loudness", "level"},     {"file", "clips"},       {"files", "clips"},      {"clip", "clips"},
+    {"wav", "clips"},       {"sample", "clips"},       {"samples", "clips"},    {"takes", "clips"},      {"play", "start"},
+    {"sound", "start"},     {"plays", "start"},        {"bus", "group"},        {"category", "group"},   {"channel", "group"},
+    {"priority", "rank"},   {"importance", "rank"},    {"interval", "spacing"}, {"rhythm", "cadence"},   {"every", "cadence"},
+    {"max", "limit"},       {"polyphony", "limit"},    {"voices", "limit"},     {"instances", "limit"},  {"looping", "loop"},
+    {"repeat", "loop"},     {"probability", "chance"}, {"offset", "start-at"},  {"panning", "pan"},      {"cutoff", "low-pass"},
+    {"transpose", "pitch"}, {"tune", "pitch"},         {"streaming", "stream"}, {"parent", "group"},     {"group", "parent"},
+    {"base", "like"},       {"copy", "like"},          {"extends", "like"},     {"inherits", "like"},    {"order", "pick"},
+    {"muted", "mute"},      {"licenses", "licence"},   {"creator", "author"},   {"artist", "author"},    {"by", "author"},
+    {"url", "link"},        {"folder", "clips"},       {"path", "clips"},       {"kind", "advice"},      {"why", "reason"},
+    {"because", "reason"},  {"actions", "responses"},  {"wait", "delay"},       {"fadeout", "fade-out"}, {"fadein", "fade-in"},
+    {"variants", "clips"},  {"sounds", "layers"}};
 
 std::string place_of(std::string_view section) {
   if (section == "book") return "[book]";

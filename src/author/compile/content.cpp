@@ -85,6 +85,7 @@ std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::v
   hash.text(fmt::format("{} {} {} {} {} {} {}", sound.towards_middle, together, sound.each_emitter, static_cast<int>(sound.retrigger),
                         sound.spacing.value, sound.limit, static_cast<int>(sound.when_full)));
   hash.text(fmt::format("{} {} {} {}", sound.limit_each_emitter, sound.rank, sound.fade_in.value, sound.fade_out.value));
+  if (sound.cadence.high > Seconds{}) hash.text("cadence " + text_of(sound.cadence));
   if (sound.world.place == Where::world) add(hash, sound.world);
   add(hash, data.gauges, sound.follow);
   for (const BankLayer& layer : sound.layers) {

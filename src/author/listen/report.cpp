@@ -84,7 +84,7 @@ struct Report::State {
       ++(decision.outcome == Outcome::dormant ? dormant : decision.outcome == Outcome::silent ? silent : started);
       if (decision.outcome == Outcome::silent) ++why_silent[decision.why];
       begins(decision.playback, *decision.start);
-    } else if (decision.outcome != Outcome::done) {
+    } else if (decision.outcome != Outcome::done && !plays(decision.outcome)) {
       const std::string what = decision.raise != 0 ? event_of[decision.raise] : "a request";
       auto& ends = refused(decision.outcome) ? refusals : idle;
       ++ends[{what, fmt::format("{}{}{}", to_text(decision.outcome), decision.why.empty() ? "" : ": ", decision.why)}];

@@ -122,6 +122,7 @@ file::Sound WrittenTable::record_of(const BankSound& sound) {
   record.pan = span_of(sound.pan);
   record.delay = span_of(sound.delay);
   record.low_pass = span_of(sound.low_pass);
+  record.cadence = span_of(sound.cadence);
   record.high_pass = sound.high_pass.value;
   record.spacing = sound.spacing.value;
   record.fade_in = sound.fade_in.value;

@@ -213,6 +213,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
   add_world(settings, sound.world);
   add_follow(settings, sound.follow);
   settings.range("delay", sound.delay);
+  settings.range("cadence", sound.cadence);
   settings.range("low-pass", sound.low_pass);
   settings.quantity("high-pass", sound.high_pass);
   if (sound.towards_middle) settings.add("spread", "\"middle\"");

@@ -1,0 +1,60 @@
+#include "drive/cadences.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+namespace tidewater {
+
+void Cadences::add(const Cadence& cadence) {
+  if (cadence.start >= at_.size()) at_.resize(cadence.start + std::size_t{1}, none);
+  if (at_[cadence.start] != none) remove(cadence.start, cadences_[at_[cadence.start]].id);  // over, and not told yet
+  at_[cadence.start] = static_cast<std::uint32_t>(cadences_.size());
+  cadences_.push_back(cadence);
+}
+
+void Cadences::reserve(std::size_t count) {
+  if (count > cadences_.capacity()) cadences_.reserve(std::max(count, 2 * cadences_.capacity()));
+}
+
+void Cadences::remove(std::uint32_t start, PlaybackId id) {
+  if (find(start, id) == nullptr) return;
+  const std::uint32_t at = std::exchange(at_[start], none);
+  if (at + std::size_t{1} < cadences_.size()) {
+    cadences_[at] = cadences_.back();
+    at_[cadences_[at].start] = at;
+  }
+  cadences_.pop_back();
+}
+
+Cadence* Cadences::find(std::uint32_t start, PlaybackId id) {
+  if (start >= at_.size() || at_[start] == none) return nullptr;
+  Cadence& its = cadences_[at_[start]];
+  return its.id == id ? &its : nullptr;
+}
+
+std::optional<std::int64_t> Cadences::next(Cadence& its, std::int64_t now, std::int64_t until, double times, Seconds mean, Hertz rate,
+                                           std::uint64_t update) {
+  if (now > its.at) {
+    its.left -= static_cast<double>(now - its.at) / rate.value * times;
+    its.at = now;
+    // A frame of the game that came late makes the next start late; of those that nobody was near enough to hear, the rhythm alone is left.
+    if (!its.heard(update) && its.left < 0 && its.count > 0) its.left += std::ceil(-its.left / mean.value) * mean.value;
+  }
+  its.looked_at = update;
+  if (times < slowest) return std::nullopt;
+  const double frames = std::max(its.left, 0.0) / times * rate.value;
+  if (frames >= static_cast<double>(until - its.at)) return std::nullopt;
+  return its.at + static_cast<std::int64_t>(frames + 0.5);
+}
+
+void Cadences::started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate) {
+  // From the frame on which it was to be, so that the rhythm, which the first begins, is exact over any time; after a late one the next
+  // comes no sooner than half.
+  const double off = its.count == 0 ? 0 : its.left - static_cast<double>(frame - its.at) / rate.value * times;
+  its.at = frame;
+  its.left = std::max(interval.value + off, interval.value / 2);
+  ++its.count;
+}
+
+}  // namespace tidewater

@@ -1,0 +1,78 @@
+#pragma once
+/// Sounds that start again and again: when each is to start next. What a start is, others know.
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <vector>
+
+#include "base/state.hpp"
+#include "tidewater/request.hpp"
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+/// A trait that came with a raise, by its hashes.
+struct KeptTrait {
+  std::uint64_t name = 0, value = 0;
+};
+
+/// What starts again and again, from one raise.
+struct Cadence {
+  /// One of those that it has started.
+  struct Started {
+    std::uint32_t start = 0;
+    PlaybackId id;
+  };
+
+  std::uint32_t start = 0;  ///< slot
+  PlaybackId id;
+  bool in_world = false;
+  std::uint64_t event = 0;  ///< hash of its name
+  std::array<KeptTrait, 8> traits{};
+  std::size_t trait_count = 0;
+  Pan pan;                        ///< as they were drawn for it: where the game has turned them, that holds for its beats
+  Hertz low_pass;                 ///< the same
+  std::uint32_t count = 0;        ///< times that it has started
+  std::array<Started, 4> last{};  ///< of those
+  std::int64_t at = 0;            ///< the frame that `left` counts from
+  double left = 0;                ///< seconds of its own cadence to the next
+  std::uint64_t looked_at = 0;    ///< update in which it was last asked
+  bool heard(std::uint64_t update) const { return looked_at + 1 >= update; }
+};
+
+class Cadences {
+ public:
+  /// A rhythm that is slower than its own by more than this stands still.
+  static constexpr double slowest = 1e-3;
+
+  void reserve(std::size_t count);
+  void add(const Cadence& cadence);
+  void remove(std::uint32_t start, PlaybackId id);
+  /// Null where there is none.
+  Cadence* find(std::uint32_t start, PlaybackId id);
+  template <class Act>
+  void each(Act act) {
+    for (Cadence& its : cadences_) act(its);
+  }
+
+  /// The frame of the next start, if that comes before `until`. `now` is the first frame on which anything can be heard, `times` how often
+  /// it starts, against its own cadence, from now on. What was missed while nobody could hear it is left out, and the rhythm kept.
+  static std::optional<std::int64_t> next(Cadence& its, std::int64_t now, std::int64_t until, double times, Seconds mean, Hertz rate,
+                                          std::uint64_t update);
+  /// It has started on that frame; the next comes so much later.
+  static void started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate);
+
+  /// See base/state.hpp.
+  template <class State>
+  void state(State& s) {
+    s.list(cadences_), s.list(at_);
+  }
+
+ private:
+  static constexpr std::uint32_t none = ~0U;
+  std::vector<Cadence> cadences_;
+  std::vector<std::uint32_t> at_;  ///< of each start, where in that
+};
+
+}  // namespace tidewater

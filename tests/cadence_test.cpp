@@ -1,0 +1,205 @@
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "stage.hpp"
+#include "tidewater/error.hpp"
+
+using namespace tidewater;
+using namespace tidewater::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+/// Seconds on which what a cadence started was to be heard, in order.
+std::vector<double> beats(const Stage& stage) {
+  std::vector<double> frames;
+  for (const auto& start : stage.starts()) frames.push_back(seconds(start.starts, test_rate).value);
+  return frames;
+}
+std::vector<double> apart(const std::vector<double>& times) {
+  std::vector<double> lengths;
+  for (std::size_t i = 1; i < times.size(); ++i) lengths.push_back(times[i] - times[i - 1]);
+  return lengths;
+}
+
+const std::string steps =
+    "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"500 ms\"\n[events.walk]\nstart=\"step\"\n[events.stand]\nstop=\"step\"\n";
+
+}  // namespace
+
+TEST_CASE("a cadence starts its sound again and again, to the exact frame, each time with another clip") {
+  Stage stage(steps);
+  const Raised walk = stage.raise("walk");
+  CHECK(walk.outcome == Outcome::started);
+  REQUIRE(walk.count == 1);
+  const Take take = stage.render(Seconds{20});
+  const auto starts = stage.starts();
+  REQUIRE(starts.size() == 41);
+  for (std::size_t i = 1; i < starts.size(); ++i) {
+    CHECK(starts[i].starts.value - starts[i - 1].starts.value == 24000);
+    CHECK(starts[i].clip != starts[i - 1].clip);
+  }
+}
+
+TEST_CASE("a gauge makes a cadence slower and faster, and where it stands still nothing starts") {
+  Stage stage(
+      "[gauges.pace]\nto=6\n[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"400 ms\"\n"
+      "follow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [2, \"x1\"], [6, \"x4\"]]}]\n[events.walk]\nstart=\"step\"\n");
+  stage.raise("walk");
+  stage.render(Seconds{1});
+  CHECK(stage.starts().empty());
+  stage.manager->set_gauge("pace", 2);
+  stage.render(Seconds{2});
+  const std::vector<double> walking = apart(beats(stage));
+  REQUIRE(walking.size() >= 4);
+  for (std::size_t i = 1; i < walking.size(); ++i) CHECK(walking[i] == Approx(0.4).margin(1e-9));  // the gauge is there
+  stage.manager->set_gauge("pace", 6);
+  stage.render(Seconds{2});
+  const std::vector<double> all = apart(beats(stage));
+  REQUIRE(all.size() >= walking.size() + 18);
+  for (std::size_t i = walking.size() + 3; i < all.size(); ++i) CHECK(all[i] == Approx(0.1).margin(1e-9));
+  const std::size_t running = stage.starts().size();
+  stage.manager->set_gauge("pace", 0);
+  stage.render(Seconds{1});
+  CHECK(stage.starts().size() <= running + 1);  // what was on its way
+  stage.manager->set_gauge("pace", 2);
+  stage.render(Seconds{1});
+  CHECK(stage.starts().size() >= running + 2);
+}
+
+TEST_CASE("a cadence of random lengths keeps within them, and is drawn anew each time") {
+  Stage stage("[sounds.drip]\nclips=[\"n-*.wav\"]\ncadence=\"150 ms .. 450 ms\"\n[events.drip]\nstart=\"drip\"\n");
+  stage.raise("drip");
+  stage.render(Seconds{60});
+  std::vector<double> lengths = apart(beats(stage));
+  REQUIRE(lengths.size() > 150);
+  std::sort(lengths.begin(), lengths.end());
+  CHECK(lengths.front() >= 0.15 - 3e-5);
+  CHECK(lengths.back() <= 0.45 + 3e-5);
+  CHECK(lengths.front() < 0.17);
+  CHECK(lengths.back() > 0.43);
+  CHECK(lengths[lengths.size() / 2] == Approx(0.3).margin(0.04));
+}
+
+TEST_CASE("what a game does to the playback of a cadence holds for what has started and for what starts") {
+  Stage stage("[sounds.wash]\nclips=[\"long.wav\"]\ncadence=\"1 s\"\nfade-out=\"100 ms\"\n[events.wash]\nstart=\"wash\"\n");
+  const Raised raised = stage.raise("wash");
+  const double loud = stage.render(Seconds{3}).rms();
+  raised.playback().set_gain(Decibels{-12});
+  stage.render(Seconds{2.5});
+  const double soft = stage.render(Seconds{3}).rms();
+  CHECK(decibels(soft / loud).value < -8);
+  CHECK(stage.manager->stats().voices >= 2);
+  CHECK_FALSE(raised.playback().ended());
+  raised.playback().stop(Seconds{0.1});
+  stage.render(Seconds{0.2});
+  CHECK(stage.render(Seconds{2}).peak() == 0);
+  CHECK(stage.manager->stats().playbacks == 0);
+}
+
+TEST_CASE("a cadence stops with its sound, with all, with its bank and with its emitter; no step comes after") {
+  const auto after = [](const std::function<void(Stage&, Emitter)>& stop) {
+    Stage stage(
+        "[sounds.step]\nclips=[\"n-*.wav\"]\nplace=\"world\"\ncadence=\"200 ms\"\n[events.walk]\nstart=\"step\"\n"
+        "[events.stand]\nstop=\"step\"\n");
+    stage.manager->set_listener(0, {});
+    const Emitter walker = stage.manager->make_emitter({.place = {2, 0, 0}});
+    stage.manager->raise("walk", {}, walker);
+    stage.render(Seconds{1.05});
+    CHECK(stage.starts().size() >= 5);
+    stop(stage, walker);
+    stage.render(Seconds{0.3});
+    const double peak = stage.render(Seconds{2}).peak();
+    stage.manager->update({});
+    CHECK(stage.manager->stats().playbacks == 0);
+    return peak;
+  };
+  CHECK(after([](Stage& stage, Emitter) { stage.raise("stand"); }) == 0);
+  CHECK(after([](Stage& stage, Emitter) { stage.manager->stop_all({}); }) == 0);
+  CHECK(after([](Stage& stage, Emitter) { stage.manager->unload("stage"); }) == 0);
+  CHECK(after([](Stage& stage, Emitter walker) { stage.manager->give_up(walker); }) == 0);
+}
+
+TEST_CASE("steps come from where a walker is, are out of hearing without a voice, and keep their rhythm meanwhile") {
+  Stage stage("[sounds.step]\nclips=[\"n-*.wav\"]\nplace=\"world\"\nfar=\"20 m\"\ncadence=\"500 ms\"\n[events.walk]\nstart=\"step\"\n");
+  stage.manager->set_listener(0, {});
+  const Emitter walker = stage.manager->make_emitter({.place = {-3, 0, 0}});
+  const Raised walk = stage.manager->raise("walk", {}, walker);
+  const Take left = stage.render(Seconds{2.1});
+  CHECK(left.rms(0) > 3 * left.rms(1));
+  stage.manager->place(walker, {3, 0, 0});
+  stage.render(Seconds{0.4});
+  const Take right = stage.render(Seconds{2});
+  CHECK(right.rms(1) > 3 * right.rms(0));
+  const std::size_t near = stage.starts().size();
+  stage.manager->place(walker, {300, 0, 0});
+  stage.render(Seconds{10.2});
+  CHECK(stage.starts().size() <= near + 1);
+  CHECK_FALSE(walk.playback().ended());
+  stage.manager->place(walker, {3, 0, 0});
+  stage.render(Seconds{2.4});
+  const std::vector<double> times = beats(stage);
+  REQUIRE(times.size() >= near + 4);
+  for (const double time : times) CHECK(std::abs(std::remainder(time - times.front(), 0.5)) < 1e-4);
+}
+
+TEST_CASE("a raise far away begins a cadence that is heard as the walker comes") {
+  Stage stage("[sounds.step]\nclips=[\"n-*.wav\"]\nplace=\"world\"\nfar=\"20 m\"\ncadence=\"300 ms\"\n[events.walk]\nstart=\"step\"\n");
+  stage.manager->set_listener(0, {});
+  const Emitter walker = stage.manager->make_emitter({.place = {90, 0, 0}});
+  CHECK(stage.manager->raise("walk", {}, walker).outcome == Outcome::silent);
+  stage.manager->update({});
+  CHECK_THAT(stage.why(), Contains("it is 90 m away, and far is 20 m"));
+  stage.render(Seconds{1});
+  CHECK(stage.starts().empty());
+  stage.manager->place(walker, {1, 0, 0});
+  stage.render(Seconds{1});
+  CHECK(stage.starts().size() >= 3);
+}
+
+TEST_CASE("a walker who is asked to walk again walks on, over the new floor") {
+  Stage stage(
+      "[sounds.step]\nclips={by=\"surface\", steel=[\"n-1.wav\"], planks=[\"n-2.wav\"], otherwise=[\"n-3.wav\"]}\ncadence=\"250 ms\"\n"
+      "retrigger=\"ignore\"\nlimit-for=\"each-emitter\"\n[events.walk]\nstart=\"step\"\n");
+  const auto clip_after = [&](const char* surface, Emitter walker) {
+    const Outcome outcome = stage.manager->raise("walk", {{"surface", surface}}, walker).outcome;
+    stage.render(Seconds{1});
+    return std::pair(outcome, stage.starts().back().clip);
+  };
+  CHECK(clip_after("steel", {1}) == std::pair(Outcome::started, std::string("n-1.wav")));
+  CHECK(clip_after("planks", {1}) == std::pair(Outcome::already_playing, std::string("n-2.wav")));
+  CHECK(clip_after("mud", {1}) == std::pair(Outcome::already_playing, std::string("n-3.wav")));
+  const std::size_t alone = stage.starts().size();
+  CHECK(clip_after("steel", {2}).first == Outcome::started);
+  CHECK(stage.starts().size() >= alone + 7);  // both walk
+}
+
+TEST_CASE("a limit counts the steps that are heard, and not those who walk") {
+  Stage stage("[sounds.step]\nclips=[\"long.wav\"]\ncadence=\"1 s\"\nlimit=3\nwhen-full=\"newest\"\n[events.walk]\nstart=\"step\"\n");
+  for (int i = 0; i < 10; ++i) CHECK(stage.raise("walk").outcome == Outcome::started);
+  stage.render(Seconds{0.9});
+  CHECK(stage.manager->stats().voices == 3);
+  CHECK(stage.manager->stats().playbacks == 13);
+  CHECK_THAT(stage.why(), Contains("3 of 'step' play already: its limit"));
+}
+
+TEST_CASE("a cadence that cannot be is told with what to do") {
+  const auto problem = [](const std::string& sound) {
+    try {
+      Stage stage("[gauges.pace]\n[sounds.step]\n" + sound + "[events.walk]\nstart=\"step\"\n");
+    } catch (const Error& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  const std::string clips = "clips=[\"hum.wav\"]\n";
+  CHECK_THAT(problem(clips + "cadence=\"0 s\"\n"), Contains("a cadence is 0.01 s or more from one start to the next"));
+  CHECK_THAT(problem(clips + "cadence=\"1 s\"\nloop=true\n"), Contains("what loops never ends; keep one of the two"));
+  CHECK_THAT(problem(clips + "follow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [1, \"x1\"]]}]\n"), Contains("add cadence = \"500 ms\""));
+  CHECK_THAT(problem(clips + "cadence=\"1 s\"\nfollow=[{gauge=\"pace\", cadence=[[0, \"fast\"], [1, \"x99\"]]}]\n"),
+             Contains("'fast' is not how many times as often"));
+  CHECK_THAT(problem(clips + "cadence=\"1 s\"\nfollow=[{gauge=\"pace\", cadence=[[0, \"x1\"], [1, \"x99\"]]}]\n"),
+             Contains("from \"x0\" for not at all to \"x16\""));
+  CHECK_THAT(problem("cadence=\"1 s\"\nlayers=[{clips=[\"hum.wav\"], follow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [1, \"x1\"]]}]}]\n"),
+             Contains("a cadence is of the whole sound"));
+}
