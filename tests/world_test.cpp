@@ -604,6 +604,28 @@ TEST_CASE("a journal written by hand says where things are") {
   CHECK(take.part(0.3, 0.2).rms(0) < 0.001);
   CHECK(level_of(take.part(0.7, 0.2), 0) == Approx(-12.04).margin(0.1));
   CHECK(take.part(1.1, 0.1).peak() < 0.001);
+  // What is played is noted again, and plays the same.
+  std::string again;
+  ManagerOptions options = options_of(script);
+  options.journal = [&](const JournalEntry& entry) { again += to_json(entry) + "\n"; };
+  {
+    SoundManager other(std::move(options));
+    replay(script, bank, other, [](std::span<const float>) {});
+  }
+  CHECK_THAT(again, Contains("\"place\":[-4.0,0.0,0.0]") && Contains("\"gone\":true") && Contains("\"away\":\"2.00 m\""));
+  SoundManager third(options_of(script));
+  Take same;
+  replay(parse_journal(again, "again.jsonl"), bank, third, [&](std::span<const float> block) { same.append(block); });
+  CHECK((same.samples == take.samples));
+  // A place may come with the raise alone.
+  const JournalScript raised = parse_journal(
+      "{\"at\": 0, \"request\": \"listener\", \"place\": [0, 0, 0]}\n"
+      "{\"at\": 0, \"request\": \"raise\", \"event\": \"a\", \"emitter\": 7, \"place\": [-4, 0, 0]}\n{\"at\": \"1 s\", \"end\": true}\n",
+      "raised.jsonl");
+  SoundManager fourth(options_of(raised));
+  Take heard;
+  replay(raised, bank, fourth, [&](std::span<const float> block) { heard.append(block); });
+  CHECK(level_of(heard.part(0.3, 0.5), 0) == Approx(-12.04).margin(0.1));
   // A number that no manager gives.
   for (const std::string line : {"\"request\": \"raise\", \"event\": \"a\", \"emitter\": 3000000000, \"place\": [2, 0, 0]",
                                  "\"kept\": [{\"emitter\": 3000000000, \"place\": [2, 0, 0]}]"})

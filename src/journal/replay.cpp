@@ -28,6 +28,7 @@ struct Replayed {
   static void begin(SoundManager& manager, const JournalScript& script) {
     manager.control_->link.come_late(script.late);
     manager.control_->replaying = !script.written_by_hand();
+    manager.control_->world.adopts = true;
     manager.control_->handing.give_sums_to([&script, at = std::size_t{0}, &manager](const noted::Sums& now) mutable {
       while (at < script.sums.size() && script.sums[at].second < now.second) ++at;
       if (at == script.sums.size() || script.sums[at].second != now.second) return;

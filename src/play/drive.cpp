@@ -76,7 +76,7 @@ void Control::keep_gauges(const asked::Raise& raise, const Catalogue::Event& eve
     double value = Followers::untold;
     for (const GaugeValue& said : raise.gauges)
       if (same_name(said.gauge, drive.gauges.name(gauge))) value = said.value;
-    if (replaying) world.emitters.adopt_gauge(gauge, raise.emitter, value);
+    if (world.adopts) world.emitters.adopt_gauge(gauge, raise.emitter, value);
     drive.followers.keep(raise.emitter, gauge, value);
   }
 }

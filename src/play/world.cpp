@@ -70,7 +70,7 @@ void Control::fill_in(asked::Raise& raise) {
 }
 
 void Control::keep_place(Emitter emitter, const Whereabouts& at) {
-  if (replaying) world.emitters.adopt(emitter, at);
+  if (world.adopts) world.emitters.adopt(emitter, at);
   world.earshot.keep(emitter, at);
 }
 
@@ -175,6 +175,7 @@ void Control::listen() {
     if (!its.gone) {
       world.emitters.adopt(its.emitter, its.at);
       world.earshot.know(its.emitter, its.at);
+      world.kept.push_back(its);
     }
   for (const KeptGauge& its : to_come.gauges) world.emitters.adopt_gauge(its.gauge, its.emitter, its.value);
   read_gauges();

@@ -32,6 +32,7 @@ struct WorldSide {
   }
 
   Emitters emitters;
+  bool adopts = false;  ///< a journal is played: emitters are those that it has
   Listeners listeners;
   Earshot earshot;
   std::vector<const Following*> following;  ///< by the kind in earshot; null for those that follow nothing
