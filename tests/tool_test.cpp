@@ -387,6 +387,15 @@ responses = [ { stop = "wash", fade = "4 s" }, { start = "a-longer-name-than-mos
   CHECK(tool("show " + tool.path("none.toml")).exit == 1);
 }
 
+TEST_CASE("an audition of what has a cadence is heard at its rhythm, each start a take") {
+  const Tool tool;
+  tool.write("beat.toml", book_head + "[sounds.beat]\nclips=[\"n-*.wav\"]\ncadence=\"450 ms .. 550 ms\"\n");
+  const Ran ran = tool("audition " + tool.path("beat.toml") + " beat --times 4 --output " + tool.path("a.wav"));
+  INFO(ran.err);
+  CHECK(ran.exit == 0);
+  CHECK_THAT(ran.out, Contains("started    4 sounds") && Contains("1.50 s  beat"));
+}
+
 TEST_CASE("an audition of a loop ends") {
   const Tool tool;
   const Ran ran = tool("audition " + tool.book() + " hum --times 1 --output " + tool.path("a.wav"));

@@ -163,7 +163,7 @@ int run(int argc, char** argv) {
   audition_command->add_option("NAME", audition_call.name, "A sound or an event of the book")->required();
   audition_command->add_option("--times", audition_call.times, "How many times (default 8)")->check(CLI::Range(1, 10000));
   audition_command->add_option("--every", every,
-                               "Time from one start to the next, such as \"500 ms\" (default: each after the one before)");
+                               "Time from one start to the next, such as \"500 ms\" (default: its cadence, or each after the one before)");
   seed_option(audition_command, audition_call.seed);
   audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card; with --output or --picture, too");

@@ -132,6 +132,12 @@ struct Audition::Taker {
 };
 
 Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : sides_(std::move(sides)), options_(std::move(options)) {
+  // What starts again and again is heard at its rhythm, each start a take.
+  for (AuditionSide& side : sides_)
+    for (auto& sound : side.book.sounds) {
+      if (options_.every == Seconds{}) options_.every = {(sound.cadence.low.value + sound.cadence.high.value) / 2};
+      sound.cadence = {};
+    }
   for (AuditionSide& side : sides_) {
     // One after the other nothing crowds; where takes come at a rhythm, what is too soon is to be seen.
     if (options_.every == Seconds{})
