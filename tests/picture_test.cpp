@@ -27,6 +27,35 @@ TEST_CASE("a timeline is drawn as PNG and as SVG, with its names and reasons in 
   Timeline(test_rate).draw(stage.folder.path("none.png"), "nothing happened");
 }
 
+TEST_CASE("a timeline knows how far away what is in the world is, as it and its listener move") {
+  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nplace=\"world\"\nfar=\"50 m\"\n[events.a]\nstart=\"hum\"\n");
+  stage.manager->set_listener(0, {});
+  const Emitter thing = stage.manager->make_emitter({.place = {3, 4, 0}});
+  stage.manager->raise("a", {}, thing);
+  stage.render(Seconds{0.5});
+  stage.manager->place(thing, {0, 20, 0});
+  stage.render(Seconds{0.5});
+  stage.manager->set_listener(0, {.place = {0, 0, 21}});
+  stage.render(Seconds{0.5});
+  stage.manager->place(thing, {0, 120, 21});
+  stage.render(Seconds{0.5});
+  TimelineFacts facts(test_rate);
+  for (const auto& entry : stage.journal) facts.take(entry);
+  const auto lanes = facts.lanes(96'000);
+  REQUIRE(lanes.size() == 1);
+  const Bar& bar = *lanes[0].rows.at(0).bars.at(0);
+  std::vector<double> metres;
+  for (const auto& [at, away] : bar.away) metres.push_back(away);
+  REQUIRE(metres.size() == 4);
+  CHECK(metres[0] == Approx(5).margin(0.01));
+  CHECK(metres[1] == Approx(20).margin(0.01));
+  CHECK(metres[2] == Approx(29).margin(0.01));
+  CHECK(metres[3] == Approx(120).margin(0.01));
+  CHECK(seconds({bar.away[1].first}, test_rate).value == Approx(0.5).margin(0.04));
+  REQUIRE(bar.dormant.size() == 1);
+  CHECK(seconds({bar.dormant[0].first}, test_rate).value == Approx(1.5).margin(0.04));
+}
+
 TEST_CASE("voices held are read off between the measured points, and drawn") {
   StressResult result;
   result.deadline = Seconds{0.01};

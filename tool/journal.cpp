@@ -141,6 +141,7 @@ class Reader {
       told.more = (layer ? text_at(line, "layer") + ": " : "") + text_at(line, "clip");
       for (const auto* key : {"gain", "pitch"})
         if (line.contains(key)) told.more += ", " + rounded(text_at(line, key));
+      if (line.contains("away")) told.more += ", " + text_at(line, "away") + " away";
       if (line.contains("voice")) told.more += ", voice " + text_at(line, "voice");
       tell_start(line, told);
     }

@@ -53,9 +53,10 @@ struct Layer {
   Decibels gain;
   Semitones pitch;
   Pan pan;
-  Hertz low_pass;      ///< 0 for none
-  Seconds clip_start;  ///< where in its clip it begins
-  Frames starts;       ///< its first frame, after the delay
+  Hertz low_pass;              ///< 0 for none
+  std::optional<Metres> away;  ///< of one in the world: from the listener that counts, as it begins
+  Seconds clip_start;          ///< where in its clip it begins
+  Frames starts;               ///< its first frame, after the delay
   Seconds fade_in;
   bool loop = false;
   std::uint32_t voice = no_voice;

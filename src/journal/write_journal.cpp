@@ -117,6 +117,7 @@ void add_layer(Json& line, const noted::Layer& layer) {
   line["pitch"] = tidewater::to_text(layer.pitch);
   if (layer.pan.value != 0) line["pan"] = tidewater::to_text(layer.pan);
   if (layer.low_pass > Hertz{}) line["low-pass"] = tidewater::to_text(layer.low_pass);
+  if (layer.away) line["away"] = fmt::format("{:.{}f} m", layer.away->value, layer.away->value < 10 ? 2 : 1);
   if (layer.clip_start > Seconds{}) line["clip-start"] = tidewater::to_text(layer.clip_start);
   if (layer.voice != noted::Layer::no_voice) line["voice"] = layer.voice;
   line["starts"] = layer.starts.value;

@@ -100,6 +100,7 @@ noted::Layer layer_of(const BegunNote& begun) {
           .pitch = begun.pitch,
           .pan = begun.pan,
           .low_pass = begun.low_pass,
+          .away = begun.metres < 0 ? std::nullopt : std::optional(Metres{static_cast<double>(begun.metres)}),
           .clip_start = begun.clip_start,
           .starts = {begun.starts},
           .fade_in = begun.sound->fade_in,

@@ -52,6 +52,7 @@ struct BegunNote {
   Pan pan = {};
   Hertz low_pass = {};
   Seconds clip_start = {};
+  float metres = -1;  ///< away; less than 0 on the screen
   std::int64_t starts = 0;
   std::uint32_t voice = 0;
   const Reason* why = nullptr;

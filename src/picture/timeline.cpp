@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <utility>
 
 #include "picture/palette.hpp"
 #include "picture/timeline_layout.hpp"
@@ -24,6 +25,7 @@ constexpr double lane_gap = 5;
 constexpr double axis_height = 22;
 constexpr double reason_line = 16;
 constexpr double legend_height = 22;
+constexpr double room_for_distances = 26;  // of a bar: below, they are in its label
 constexpr std::size_t most_reasons = 6;
 constexpr double quietest_shown = -42;  // dB; bars are at their thinnest from here on down
 
@@ -235,6 +237,42 @@ class Drawing {
     const double pitch_y = middle - bar.pitch.value / widest_pitch_ * (height / 2 - 2);
     canvas_.line(from, pitch_y, std::max(from + 3, std::min(to, from + 40)), pitch_y, ink, 1.4);
     draw_label(bar, from, to, middle, height);
+    draw_distances(bar, from, to, middle + height / 2 - 6, height);
+  }
+
+  static std::string metres_text(double metres) { return metres < 10 ? fmt::format("{:.1f} m", metres) : fmt::format("{:.0f} m", metres); }
+
+  /// How far away it began, the nearest that it came, and where it ended.
+  static std::string way_of(const Bar& bar) {
+    std::string text;
+    if (bar.away.empty()) return text;
+    const auto nearest =
+        std::min_element(bar.away.begin(), bar.away.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    std::string last;
+    for (const double metres : {bar.away.front().second, nearest->second, bar.away.back().second})
+      if (const std::string its = metres_text(metres); its != std::exchange(last, its)) text += (text.empty() ? "" : " \u2013 ") + its;
+    return text;
+  }
+
+  /// How far away it is, wherever that has changed enough to be worth a word.
+  void draw_distances(const Bar& bar, double from, double to, double y, double height) {
+    if (height < room_for_distances) return;
+    const Canvas::TextStyle style{8.5, faint_ink};
+    double free = from, told = 0;
+    for (std::size_t i = 0; i < bar.away.size(); ++i) {
+      const auto& [at, metres] = bar.away[i];
+      const double x = std::max({free, from, x_of(at)});
+      // The last that holds there: between two words it may have moved on.
+      if (i + 1 < bar.away.size() && x_of(bar.away[i + 1].first) <= x) continue;
+      const std::string text = metres_text(metres);
+      const double width = canvas_.text_width(text, style);
+      if (x + width + 8 > to || (told > 0 && std::abs(metres - told) < 0.2 * told)) continue;
+      canvas_.rectangle(x + 2, y - 5, width + 4, 10, {paper.red, paper.green, paper.blue, 0.72});
+      canvas_.text(x + 4, y, text, style);
+      free = x + width + 40;
+      told = metres;
+      any_distance_ = true;
+    }
   }
 
   void draw_label(const Bar& bar, double from, double to, double middle, double height) {
@@ -243,11 +281,15 @@ class Drawing {
         fmt::format("{}{}{}  {:+.1f} st  {}{}", bar.layer, bar.layer.empty() ? "" : ": ", bar.clip, bar.pitch.value,
                     bar.gain == silence ? "silent" : fmt::format("{:.1f} dB", bar.gain.value), bar.silent ? "  (unheard)" : "");
     const Canvas::TextStyle style{9.5, ink};
-    for (const std::string& label : {detail, bar.clip}) {
+    const std::string way = height < room_for_distances ? way_of(bar) : std::string();
+    const std::string behind = way.empty() ? "" : "  " + way;
+    const std::string first = way.empty() ? bar.clip : metres_text(bar.away.front().second);
+    for (const std::string& label : {detail + behind, detail, bar.clip + behind, bar.clip, way, first}) {
       const double width = canvas_.text_width(label, style);
-      if (width + 52 > to - from) continue;
+      if (label.empty() || width + 52 > to - from) continue;
       canvas_.rectangle(from + 45, middle - 6, width + 6, 12, {paper.red, paper.green, paper.blue, 0.72});
       canvas_.text(from + 48, middle, label, style);
+      any_distance_ = any_distance_ || (!way.empty() && label != detail && label != bar.clip);
       return;
     }
   }
@@ -320,6 +362,7 @@ class Drawing {
         "its pitch: the row's top is "
         "{:+.1f} st, its foot {:+.1f} st.",
         quietest_shown, widest_pitch_, -widest_pitch_);
+    if (any_distance_) text += " Metres: from the listener.";
     canvas_.text(margin, middle, text, {10, faint_ink});
   }
 
@@ -333,6 +376,7 @@ class Drawing {
   double left_;
   double right_;
   double y_ = 0;
+  bool any_distance_ = false;
   double widest_pitch_ = 1;
 };
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 namespace tidewater {
 namespace {
@@ -64,6 +65,28 @@ void TimelineFacts::add_bar(PlaybackId id, const std::string& sound, Outcome out
   bar.pitch = layer.pitch;
   bar.silent = outcome == Outcome::silent;
   if (outcome != Outcome::started) bar.dormant.emplace_back(bar.from, -1);
+  if (layer.away) bar.away.emplace_back(bar.from, layer.away->value);
+}
+
+/// Things or listeners have moved: what is open may be nearer or further away.
+void TimelineFacts::moved(std::int64_t at) {
+  constexpr double worth_telling = 0.1;
+  for (const auto& [id, bars] : open_) {
+    const auto emitter = emitter_of_.find(id.raise);
+    const auto place = emitter == emitter_of_.end() ? place_of_.end() : place_of_.find(emitter->second.number);
+    if (place == place_of_.end() || ears_.empty()) continue;
+    double metres = HUGE_VAL;
+    for (const auto& [ignored, ears] : ears_)
+      metres = std::min(metres, std::hypot(place->second.x - ears.x, place->second.y - ears.y, place->second.z - ears.z));
+    for (const std::size_t bar : bars)
+      if (auto& away = bars_[bar].away; !away.empty() && std::abs(metres - away.back().second) > worth_telling * away.back().second)
+        away.emplace_back(std::max(at, bars_[bar].from), metres);
+  }
+}
+
+void TimelineFacts::take(const noted::Kept& kept, Frames at) {
+  for (const noted::KeptEmitter& its : kept.emitters) place_of_[its.emitter.number] = its.place;
+  moved(at.value);
 }
 
 void TimelineFacts::add_filter(const Target& of, Hertz frequency, std::string_view filter, Seconds time, Frames at) {
@@ -79,6 +102,16 @@ void TimelineFacts::take(const noted::Asked& asked, Frames at) {
   if (const auto* raise = std::get_if<asked::Raise>(&asked.request)) {
     mark_of_[raise->id] = marks.size();
     marks.push_back({at.value, std::string(raise->event.text())});
+    if (raise->emitter && raise->place) {
+      emitter_of_[raise->id] = raise->emitter;
+      place_of_[raise->emitter.number] = *raise->place;
+    }
+  } else if (const auto* listener = std::get_if<asked::SetListener>(&asked.request)) {
+    ears_[listener->listener] = listener->place;
+    moved(at.value);
+  } else if (const auto* gone = std::get_if<asked::RemoveListener>(&asked.request)) {
+    ears_.erase(gone->listener);
+    moved(at.value);
   } else if (const auto* mute = std::get_if<asked::SetMute>(&asked.request)) {
     const std::string group(mute->group.text());
     auto& spans = muted[group];

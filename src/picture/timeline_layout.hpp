@@ -22,6 +22,8 @@ struct Bar {
   Semitones pitch;
   /// Spans without a voice, from and to; the last may be open, with -1.
   std::vector<std::pair<std::int64_t, std::int64_t>> dormant;
+  /// Of one in the world: how far away it is from a frame on, in metres.
+  std::vector<std::pair<std::int64_t, double>> away;
   bool silent = false;
   std::string how;  ///< of its end
   int slot = 0;     ///< below its row's top, where playbacks of one sound overlap
@@ -79,6 +81,7 @@ class TimelineFacts {
   void take(const noted::Fading& fading, Frames at);
   void take(const noted::Woke& woke, Frames at);
   void take(const noted::Ended& ended, Frames at);
+  void take(const noted::Kept& kept, Frames at);
   /// What is not drawn.
   template <class Other>
   void take(const Other&, Frames) {}
@@ -86,6 +89,7 @@ class TimelineFacts {
   void add_bar(PlaybackId id, const std::string& sound, Outcome outcome, const noted::Layer& layer);
   void add_filter(const Target& of, Hertz frequency, std::string_view filter, Seconds time, Frames at);
   void refuse(const noted::Decision& decision, Frames at);
+  void moved(std::int64_t at);
   /// What a playback still has open.
   std::vector<Bar*> open(PlaybackId id);
 
@@ -93,6 +97,8 @@ class TimelineFacts {
   std::vector<Bar> bars_;
   std::map<PlaybackId, std::vector<std::size_t>> open_;
   std::map<std::uint64_t, std::size_t> mark_of_;
+  std::map<std::uint64_t, Emitter> emitter_of_;     ///< by raise
+  std::map<std::uint64_t, Place> place_of_, ears_;  ///< by the number of an emitter, and of a listener
 };
 
 }  // namespace tidewater

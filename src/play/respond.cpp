@@ -211,6 +211,7 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
       note.pitch = candidate.pitch;
       note.pan = as.pan;
       note.low_pass = as.low_pass;
+      if (as.from != nullptr) note.metres = as.from->metres;
       note.clip_start = {static_cast<double>(candidate.position.whole) / sound.bank->rate.value};
       note.starts = candidate.starts;
       note.voice = candidate.voice;
