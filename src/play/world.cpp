@@ -122,7 +122,7 @@ void Control::open_update() {
   for (HeardKind& kind : world.earshot.kinds())
     if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
   open_gauges();
-  world.voices_free = voices.count().sounding < options.voices;
+  world.voices_free = options.voices - std::min(options.voices, voices.count().sounding);
   world.listening = true;
 }
 
@@ -143,14 +143,16 @@ void Control::need_from_voices() {
   for (VoicedLayer& layer : world.voiced) {
     if (const auto* heard = heard_now(layer)) layer.level = layer.level + heard->level;
     if (layer.leaving) continue;
-    const int rank = layer.level.audible() ? layer.rank : -1;
-    if (std::pair(rank, layer.level) < std::pair(weakest.rank, weakest.level)) weakest = {rank, layer.level};
+    if (!layer.level.audible())
+      ++world.voices_free;  // it will be, or anybody may take it
+    else if (std::pair(layer.rank, layer.level) < std::pair(weakest.rank, weakest.level))
+      weakest = {layer.rank, layer.level};
   }
   for (HeardKind& kind : world.earshot.kinds()) {
     if (kind.count == 0) continue;
-    kind.needed = world.voices_free || kind.rank > weakest.rank ? Level()
-                  : kind.rank < weakest.rank                    ? out_of_reach
-                                                                : weakest.level + clearly;
+    kind.heard = 0;
+    kind.needed_for_another = kind.rank > weakest.rank ? Level() : kind.rank < weakest.rank ? out_of_reach : weakest.level + clearly;
+    kind.needed = world.voices_free > 0 ? Level() : kind.needed_for_another;
   }
   // Where as many of a sound are heard as may be, the weakest of those has to be outdone.
   for (const VoicedLayer& layer : world.voiced) {
@@ -164,7 +166,10 @@ void Control::need_from_voices() {
         least = std::min(least, other.level);
       }
     HeardKind& kind = world.earshot.kinds()[world.earshot.kind_of(layer.start)];
-    if (heard >= limit && least.audible()) kind.needed = std::max(kind.needed, least + clearly);
+    kind.heard = heard;
+    if (heard < limit || !least.audible()) continue;
+    kind.needed = std::max(kind.needed, least + clearly);
+    kind.needed_for_another = std::max(kind.needed_for_another, kind.needed);
   }
 }
 
@@ -182,7 +187,7 @@ void Control::listen() {
   world.emitters.bring_children_along();
   world.earshot.hear(world.voiced_starts, world.emitters);
   need_from_voices();
-  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices),
+  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices), world.unfilled ? Earshot::all : world.voices_free,
                                           [this](std::uint32_t start, PlaybackId id) { return louder_by_emitter(start, id); });
   // Who may wake begins where its gauges are.
   for (const Contender& its : world.contenders)
@@ -225,6 +230,7 @@ void Control::close_update(Seconds elapsed) {
     take_what_is_heard();
     start_again();
     voices.tend();
+    world.unfilled = world.voices_free > 0 && voices.count().sounding < options.voices;
     forget_over();
   }
   if (const std::uint64_t stale = world.stale.exchange(0); stale > 0)

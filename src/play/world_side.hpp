@@ -48,12 +48,13 @@ struct WorldSide {
   std::vector<Emitter> gone;
   std::vector<VoicedLayer> voiced;
   std::vector<Earshot::Voiced> voiced_starts;
-  bool voices_free = false;
+  std::uint32_t voices_free = 0;
   bool listening = false;  ///< it was opened, and is not closed
   std::span<const Contender> contenders;
   std::vector<HeardStart> near;
   std::vector<KeptState> kept;
   std::uint64_t updates = 0;  ///< that are noted
+  bool unfilled = false;      ///< the update before looked for whom to give free voices, and found too few
 
   /// See base/state.hpp, between two updates.
   template <class State>
@@ -61,7 +62,7 @@ struct WorldSide {
     emitters.state(s);
     listeners.state(s);
     earshot.state(s);
-    s(updates, told);
+    s(updates, unfilled, told);
   }
 
   KeptLists to_come;  ///< in a replay: what the update that comes next keeps

@@ -307,6 +307,19 @@ void Earshot::keep_best(std::size_t most) {
   candidates_.resize(taken);
 }
 
+/// So many free voices are taken by the first that can; whoever comes after them has to take another's. Of a kind whose limit is for each
+/// emitter nobody knows who can.
+void Earshot::keep_fitting(std::size_t free) {
+  for (HeardKind& kind : kinds()) kind.chosen = 0;
+  std::erase_if(candidates_, [&](const Candidate& its) {
+    HeardKind& kind = kinds_[sources_[its.start].kind];
+    if (kind.limit > 0 && (kind.limit_each || kind.heard + kind.chosen++ >= kind.limit)) return false;
+    if (free == 0) return !(its.level > kind.needed_for_another);
+    --free;
+    return false;
+  });
+}
+
 void Earshot::raise_bar() {
   const Candidate& bar = candidates_.back();
   constexpr Level::Step just_below{-1};  // of two that are alike the younger comes first
@@ -319,7 +332,7 @@ void Earshot::raise_bar() {
   make_cuts();
 }
 
-std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most, const BentByEmitter& bent) {
+std::span<const Contender> Earshot::search(const Emitters& from, std::size_t most, std::size_t free, const BentByEmitter& bent) {
   bent_ = &bent;
   candidates_.clear();
   contenders_.clear();
@@ -339,6 +352,7 @@ std::span<const Contender> Earshot::search(const Emitters& from, std::size_t mos
     pass(from);
   }
   keep_best(most);
+  if (free < candidates_.size()) keep_fitting(free);
   for (const Candidate& its : candidates_) {
     const Source& source = sources_[its.start];
     contenders_.push_back(

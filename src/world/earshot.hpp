@@ -31,6 +31,8 @@ struct HeardKind {
   Level bent{Decibels{}};       ///< what the gauges of all make of it, where its emitter says nothing of them
   Level most_bent{Decibels{}};  ///< the most that gauges may make of any
   Level needed;                 ///< what is not over this is not looked for
+  Level needed_for_another;     ///< the same once no voice is free: it has to take another's
+  std::uint32_t heard = 0;      ///< of one with a limit: so many are
   Level loudest;                ///< of those that there are, before distance and group
   std::uint32_t count = 0;      ///< that there are
   std::uint32_t chosen = 0;     ///< of the best
@@ -105,8 +107,10 @@ class Earshot {
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
   /// What the gauges of its emitter make of one; nothing where that says nothing of them.
   using BentByEmitter = std::function<std::optional<Level>(std::uint32_t start, PlaybackId id)>;
-  /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs.
-  std::span<const Contender> search(const Emitters& from, std::size_t most, const BentByEmitter& bent);
+  /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs. Where voices are free, so
+  /// many may have those, and the others need more.
+  std::span<const Contender> search(const Emitters& from, std::size_t most, std::size_t free, const BentByEmitter& bent);
+  static constexpr std::size_t all = ~std::size_t{0};
   void close();
   /// Emitters whose state was kept since `open`, in no order; each once.
   struct Kept {
@@ -171,6 +175,7 @@ class Earshot {
   void contend_all(const std::uint32_t* rows, std::size_t count, std::uint32_t bit);
   void contend(std::uint32_t row);
   void keep_best(std::size_t most);
+  void keep_fitting(std::size_t free);
   void raise_bar();
 
   Layout layout_;
