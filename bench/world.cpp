@@ -329,8 +329,10 @@ void print_world_table() {
       "{:.3f} ms with a journal, {:.3f} ms without\n",
       its.megabytes_a_minute, its.lines_a_minute, its.update, its.without);
   const Journalled walking = walkers(true);
-  fmt::print("the same with steps in place of loops, at their pace: {:.3f} ms without a journal, {:.3f} ms with it, {:.3f} ms at 95 %; {} steps in 10 s\n",
-             walking.without, walking.update, walking.slowest, walking.started - 10'000);
+  fmt::print(
+      "the same with steps in place of loops, at their pace: {:.3f} ms without a journal, {:.3f} ms with it, {:.3f} ms at 95 %; {} steps "
+      "in 10 s\n",
+      walking.without, walking.update, walking.slowest, walking.started - 10'000);
 }
 
 }  // namespace tidewater::bench

@@ -7,14 +7,13 @@
 namespace tidewater {
 
 void Cadences::add(const Cadence& cadence) {
-  if (cadence.start >= at_.size()) at_.resize(cadence.start + std::size_t{1}, none);
   if (at_[cadence.start] != none) remove(cadence.start, cadences_[at_[cadence.start]].id);  // over, and not told yet
   at_[cadence.start] = static_cast<std::uint32_t>(cadences_.size());
   cadences_.push_back(cadence);
 }
 
-void Cadences::reserve(std::size_t count) {
-  if (count > cadences_.capacity()) cadences_.reserve(std::max(count, 2 * cadences_.capacity()));
+void Cadences::make_room() {
+  if (cadences_.size() + at_a_time > cadences_.capacity()) cadences_.reserve(2 * cadences_.capacity());
 }
 
 void Cadences::remove(std::uint32_t start, PlaybackId id) {

@@ -46,7 +46,10 @@ class Cadences {
   /// A rhythm that is slower than its own by more than this stands still.
   static constexpr double slowest = 1e-3;
 
-  void reserve(std::size_t count);
+  /// So many starts there may be.
+  explicit Cadences(std::size_t starts) : at_(starts, none) { cadences_.reserve(at_a_time); }
+  /// For those that begin before this is asked again: in an update.
+  void make_room();
   void add(const Cadence& cadence);
   void remove(std::uint32_t start, PlaybackId id);
   /// Null where there is none.
@@ -71,6 +74,7 @@ class Cadences {
 
  private:
   static constexpr std::uint32_t none = ~0U;
+  static constexpr std::size_t at_a_time = 64;
   std::vector<Cadence> cadences_;
   std::vector<std::uint32_t> at_;  ///< of each start, where in that
 };

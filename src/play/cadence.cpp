@@ -72,6 +72,7 @@ void Control::change_traits(const LiveSound& sound, const Happening& happening) 
 }
 
 void Control::start_again() {
+  drive.cadences.make_room();
   for (const HeardStart& near : world.near)
     if (Cadence* its = drive.cadences.find(near.slot, near.id)) start_again(*its);
   drive.cadences.each([&](Cadence& its) {
@@ -115,7 +116,7 @@ void Control::start_again(Cadence& cadence) {
                       .stays = its->in_world && !world.earshot.on_emitter(its->slot)};
   const std::int64_t now = link.base(),
                      until = now + voices.frames_of(std::clamp(Seconds{2 * voices.since_before().value}, least_ahead, most_ahead));
-  const Seconds mean{(design.cadence.low.value + design.cadence.high.value) / 2};
+  const Seconds mean{std::max(shortest.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
   while (const auto frame = Cadences::next(cadence, now, until, times, mean, options.rate, world.updates)) {
     happening.base = *frame;
     const PlaybackId id{cadence.id.raise, cadence.id.response, cadence.count + 1};
@@ -123,7 +124,8 @@ void Control::start_again(Cadence& cadence) {
     start(static_cast<LiveBank&>(*sound.home), sound, {}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = {beat->slot, beat->id};
-    Cadences::started(cadence, *frame, draw_cadence(design, Draws(sound.key, sound.memory->asked)), times, options.rate);
+    const Seconds interval = std::max(shortest, draw_cadence(design, Draws(sound.key, sound.memory->asked)));
+    Cadences::started(cadence, *frame, interval, times, options.rate);
   }
 }
 

@@ -13,7 +13,7 @@
 namespace tidewater {
 
 struct DriveSide {
-  DriveSide() { said.reserve(Gauges::most); }
+  explicit DriveSide(std::size_t starts) : cadences(starts) { said.reserve(Gauges::most); }
 
   Gauges gauges;
   Followers followers;

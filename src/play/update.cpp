@@ -30,7 +30,8 @@ Control::Control(ManagerOptions given)
       link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
              groups.levels(), reader),
-      world(options.emitters, options.playbacks, options.layout) {
+      world(options.emitters, options.playbacks, options.layout),
+      drive(options.playbacks) {
   candidates.reserve(most_layers);
 }
 

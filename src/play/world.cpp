@@ -187,8 +187,9 @@ void Control::listen() {
   world.emitters.bring_children_along();
   world.earshot.hear(world.voiced_starts, world.emitters);
   need_from_voices();
-  world.contenders = world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices), world.unfilled ? Earshot::all : world.voices_free,
-                                          [this](std::uint32_t start, PlaybackId id) { return louder_by_emitter(start, id); });
+  world.contenders =
+      world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices), world.unfilled ? Earshot::all : world.voices_free,
+                           [this](std::uint32_t start, PlaybackId id) { return louder_by_emitter(start, id); });
   // Who may wake begins where its gauges are.
   for (const Contender& its : world.contenders)
     if (Followers::Follower* follower = drive.followers.find(its.start, its.id)) read_gauges_of(*follower);

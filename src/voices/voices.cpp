@@ -71,7 +71,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
-      layer.unread = candidate.unread;
+      layer.unread = candidate.unread && start.part != Part::cadence;
       if (start.part == Part::cadence) {
         wait_for(layer, Agenda::never);
       } else if (candidate.fate == Candidate::Fate::reading) {
