@@ -44,7 +44,7 @@ std::optional<std::int64_t> Cadences::next(Cadence& its, std::int64_t now, std::
   if (times < slowest) return std::nullopt;
   const double frames = std::max(its.left, 0.0) / times * rate.value;
   if (frames >= static_cast<double>(until - its.at)) return std::nullopt;
-  return its.at + static_cast<std::int64_t>(frames + 0.5);
+  return its.at + std::llround(frames);
 }
 
 void Cadences::started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate) {
