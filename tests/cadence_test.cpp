@@ -1,8 +1,12 @@
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <map>
 
+#include "base/random.hpp"
+#include "drive/cadences.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
+#include "tidewater/replay.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -202,4 +206,146 @@ TEST_CASE("a cadence that cannot be is told with what to do") {
              Contains("from \"x0\" for not at all to \"x16\""));
   CHECK_THAT(problem("cadence=\"1 s\"\nlayers=[{clips=[\"hum.wav\"], follow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [1, \"x1\"]]}]}]\n"),
              Contains("a cadence is of the whole sound"));
+}
+
+TEST_CASE("a rhythm is exact over an hour, in updates of any length") {
+  Random random(11);
+  for (const double seconds_apart : {0.5, 0.3371, 1.0 / 7}) {
+    constexpr Hertz rate{44100};
+    Cadence cadence;
+    std::vector<std::int64_t> frames;
+    std::uint64_t update = 0;
+    for (std::int64_t now = 0; now < 44100LL * 3600; now += 1 + random.below(1600)) {
+      ++update;
+      while (const auto frame = Cadences::next(cadence, now, now + 2205, 1, {seconds_apart}, rate, update)) {
+        frames.push_back(*frame);
+        Cadences::started(cadence, *frame, {seconds_apart}, 1, rate);
+      }
+    }
+    REQUIRE(frames.size() > 7000);
+    std::int64_t most_off = 0;
+    for (std::size_t i = 0; i < frames.size(); ++i)
+      most_off = std::max<std::int64_t>(most_off, std::abs(frames[i] - std::llround(static_cast<double>(i) * seconds_apart * rate.value)));
+    CHECK(most_off <= 1);
+  }
+}
+
+TEST_CASE("after a frame that took seconds a rhythm goes on with no burst, and keeps its beat") {
+  Stage stage(steps);
+  stage.raise("walk");
+  stage.render(Seconds{1.8});
+  std::vector<float> block(2 * 1600);
+  for (int i = 0; i < 90; ++i) stage.manager->render(block);  // three seconds without an update
+  const double late = seconds(stage.manager->clock(), test_rate).value;
+  stage.render(Seconds{2});
+  std::size_t at_once = 0;
+  for (const double time : beats(stage)) at_once += time > late - 0.1 && time < late + 0.2 ? 1 : 0;
+  CHECK(at_once <= 1);
+  const std::vector<double> lengths = apart(beats(stage));
+  CHECK(lengths.back() == Approx(0.5).margin(1e-9));
+  for (const double length : lengths) CHECK(length > 0.24);
+}
+
+TEST_CASE("of a crowd that walks the nearest are heard, each at a rhythm of its own") {
+  Stage stage(
+      "[gauges.pace]\nto=4\n[sounds.step]\nclips=[\"n-*.wav\"]\nplace=\"world\"\nfar=\"40 m\"\ncadence=\"400 ms\"\n"
+      "follow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [1, \"x1\"], [4, \"x4\"]]}]\n[events.walk]\nstart=\"step\"\n",
+      {.voices = 16});
+  stage.manager->set_listener(0, {});
+  Random random(4);
+  std::vector<Emitter> walkers;
+  std::vector<float> paces;
+  std::map<std::uint64_t, std::pair<double, double>> who;  // by raise: metres, pace
+  for (int i = 0; i < 300; ++i) {
+    const double metres = 3 + i * 0.5, angle = random.between(0, 6.28);
+    walkers.push_back(stage.manager->make_emitter({.place = {metres * std::cos(angle), 0, metres * std::sin(angle)}}));
+    paces.push_back(static_cast<float>(random.between(0.5, 2)));
+    who[static_cast<std::uint64_t>(i) + 1] = {metres, static_cast<double>(paces.back())};
+  }
+  stage.manager->set_gauge("pace", walkers, paces);
+  for (const Emitter walker : walkers) CHECK(plays(stage.manager->raise("walk", {}, walker).outcome));
+  stage.render(Seconds{10});
+  std::map<std::uint64_t, std::vector<double>> heard;
+  for (const auto& entry : stage.journal)
+    if (const auto* decision = entry.as<noted::Decision>(); decision != nullptr && decision->start)
+      heard[decision->playback.raise].push_back(seconds(decision->start->starts, test_rate).value);
+  // The nearest walk at their pace; who is beyond far is never heard.
+  for (std::uint64_t raise = 1; raise <= 5; ++raise) {
+    const std::vector<double> lengths = apart(heard[raise]);
+    REQUIRE(lengths.size() > 8);
+    for (std::size_t i = 1; i < lengths.size(); ++i) CHECK(lengths[i] == Approx(0.4 / who[raise].second).epsilon(0.001));
+  }
+  for (const auto& [raise, times] : heard) CHECK(who[raise].first < 40);
+  CHECK(stage.manager->stats().most_voices <= 16);
+  for (const Emitter walker : walkers) stage.manager->give_up(walker);
+  stage.render(Seconds{1});
+  stage.manager->update({});
+  CHECK(stage.manager->stats().playbacks == 0);
+}
+
+TEST_CASE("a cadence goes on when its bank is replaced, and ends when that is unloaded") {
+  Stage stage(steps);
+  const Raised walk = stage.raise("walk");
+  stage.render(Seconds{1.2});
+  stage.folder.write("book.toml", book_head + "[sounds.step]\nclips=[\"tone.wav\"]\ncadence=\"200 ms\"\n[events.walk]\nstart=\"step\"\n");
+  const Bank version = compile_book(stage.folder.path("book.toml"));
+  stage.manager->reload(version);
+  const std::size_t before = stage.starts().size();
+  stage.render(Seconds{1});
+  REQUIRE(stage.starts().size() == before + 2);  // as its own book said
+  CHECK(stage.starts().back().clip != "tone.wav");
+  CHECK_FALSE(walk.playback().ended());
+  stage.raise("walk");
+  stage.render(Seconds{1});
+  CHECK(stage.starts().back().clip == "tone.wav");
+  CHECK(stage.manager->unload("stage", WhatPlays::finishes));
+  stage.render(Seconds{2});
+  stage.manager->update({});
+  CHECK(stage.manager->stats().playbacks == 0);
+}
+
+TEST_CASE("what a cadence started has a name in the journal, and a playtest stops by its handle though the book is another") {
+  std::string journal;
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml", book_head + steps);
+  const Bank bank = compile_book(folder.path("book.toml"));
+  folder.write("other.toml",
+               book_head + "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"130 ms\"\n[events.walk]\nstart=\"step\"\n");
+  const Bank other = compile_book(folder.path("other.toml"));
+  {
+    SoundManager manager({.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; }, .offline = true});
+    manager.load(bank);
+    Playback walk = manager.raise("walk").playback();
+    std::vector<float> block(1600);
+    for (int frame = 0; frame < 180; ++frame) {
+      if (frame == 120) walk.stop();
+      manager.update(Seconds{1.0 / 60});
+      manager.render(block);
+    }
+  }
+  CHECK_THAT(journal, Contains("\"playback\":\"1.1\"") && Contains("\"playback\":\"1.1.1\"") && Contains("\"playback\":\"1.1.4\""));
+  const JournalScript script = parse_journal(journal, "j");
+  for (const Bank* its : {&bank, &other}) {
+    SoundManager manager(options_of(script));
+    Take take;
+    replay(script, *its, manager, [&](std::span<const float> block) { take.append(block); });
+    CHECK(take.part(0.1, 1.5).peak() > 0.1);
+    CHECK(take.part(2.2, 0.7).peak() == 0);
+  }
+  const auto raise = std::string("{\"at\": 0, \"request\": \"raise\", \"event\": \"walk\"}\n");
+  const auto stop = [&](const std::string& name) {
+    return parse_journal(raise + "{\"at\": \"0.55 s\", \"request\": \"stop\", \"playback\": \"" + name + "\"}\n{\"at\": \"0.9 s\", \"end\": true}\n", "h");
+  };
+  CHECK_THROWS_WITH(stop("1.1.0"), Contains("names no playback"));
+  CHECK_THROWS_WITH(stop("1.1.2.3"), Contains("names no playback"));
+  const auto heard_after = [&](const std::string& name) {
+    const JournalScript by_hand = stop(name);
+    SoundManager manager(options_of(by_hand));
+    Take take;
+    replay(by_hand, bank, manager, [&](std::span<const float> block) { take.append(block); });
+    return take.part(0.57, 0.03).peak();
+  };
+  CHECK(heard_after("1.1.1") > 0.1);   // is over already
+  CHECK(heard_after("1.1.2") < 0.01);  // the second step is what sounds then
 }

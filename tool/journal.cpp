@@ -30,6 +30,9 @@ std::string text_of(const Json& value) {
   return value.is_string() ? value.get<std::string>() : value.dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
+/// A gauge has a unit of the game's own: as many digits as one can hear.
+std::string gauge_text(const Json& value) { return value.is_number() ? fmt::format("{:.4g}", value.get<double>()) : text_of(value); }
+
 std::string text_at(const Json& line, const char* key) { return line.contains(key) ? text_of(line[key]) : std::string(); }
 
 /// "-8.156923706898311 dB" as people read it: "-8.2 dB".
@@ -117,10 +120,10 @@ class Reader {
     for (const auto* key : {"clip", "gain", "pitch", "pan", "frequency"})
       if (line.contains(key)) add(rounded(text_at(line, key)));
     if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
-    if (told.what == "gauge") add("at " + text_at(line, "value"));
+    if (told.what == "gauge") add("at " + gauge_text(line.value("value", Json())));
     for (const auto* key : {"traits", "gauges"})
       if (line.contains(key))
-        for (const auto& [name, value] : line[key].items()) add(fmt::format("{} = {}", name, text_of(value)));
+        for (const auto& [name, value] : line[key].items()) add(fmt::format("{} = {}", name, gauge_text(value)));
     if (told.what == "listener" || told.what == "no-listener") told.about = text_at(line, "listener");
     if (line.contains("emitter")) add("emitter " + text_at(line, "emitter"));
     if (const auto place = line.find("place"); place != line.end() && place->is_array() && place->size() == 3)
