@@ -64,10 +64,13 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
 
 /// What is asked for while it goes on goes on by the new traits: the floor that somebody walks on.
 void Control::change_traits(const LiveSound& sound, const Happening& happening) {
+  if (sound.design->limit_each_emitter)
+    return voices.each_of_emitter(sound, happening.emitter.number, [&](const LiveStart& start) {
+      if (Cadence* its = drive.cadences.find(start.slot, start.id)) keep_traits(*its, sound, happening.traits);
+    });
   drive.cadences.each([&](Cadence& its) {
     const LiveStart* start = voices.start_in(its.start, its.id);
-    if (start == nullptr || start->sound != &sound) return;
-    if (!sound.design->limit_each_emitter || start->emitter == happening.emitter.number) keep_traits(its, sound, happening.traits);
+    if (start != nullptr && start->sound == &sound) keep_traits(its, sound, happening.traits);
   });
 }
 

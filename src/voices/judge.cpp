@@ -16,13 +16,29 @@ bool Voices::leaving(const LiveStart& start) const {
   return true;
 }
 
+/// Whether `is(start)` of any start of a sound, in all its versions: of one emitter, or of all.
+template <class Is>
+bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
+  for (const PlayedSound* version = &sound; version != nullptr; version = version->older) {
+    if (emitter && starts_.any_of(*version, *emitter, is)) return true;
+    for (LiveStart* start = emitter ? nullptr : version->latest; start != nullptr; start = start->earlier)
+      if (is(*start)) return true;
+  }
+  return false;
+}
+
+/// Whether a sound goes on that is not to be asked for again meanwhile.
+bool Voices::plays_already(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) const {
+  return any_start(sound, emitter, [&](const LiveStart& start) { return (start.part == Part::cadence) == cadences && !leaving(start); });
+}
+
 /// The starts of a sound that go on, but for those that are only a cadence: of one emitter, or of all.
 void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) {
   in_order_.clear();
-  for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
-    for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
-      if ((!emitter || start->emitter == *emitter) && (start->part == Part::cadence) == cadences && !leaving(*start))
-        in_order_.push_back(start);
+  any_start(sound, emitter, [&](LiveStart& start) {
+    if ((start.part == Part::cadence) == cadences && !leaving(start)) in_order_.push_back(&start);
+    return false;
+  });
   std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
 }
 
@@ -39,10 +55,9 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
   const std::int64_t spacing = frames_of(sound.design->spacing);
   if (spacing <= 0 || before.latest() <= frame - spacing) return false;
   if (before.near(emitter, frame, spacing)) return true;
-  for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
-    for (const LiveStart* start = version->latest; start != nullptr; start = start->earlier)
-      if (start->part != Part::cadence && (!each || start->emitter == emitter) && std::abs(frame - start->heard) < spacing) return true;
-  return false;
+  return any_start(sound, each ? std::optional(emitter) : std::nullopt, [&](const LiveStart& start) {
+    return start.part != Part::cadence && std::abs(frame - start.heard) < spacing;
+  });
 }
 
 std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
@@ -56,12 +71,12 @@ std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& s
   };
   in_order_.clear();
   const bool limited = part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible());
-  if (retrigger != Retrigger::overlap || (limited && from == nullptr))
-    list_starts(sound, design.limit_each_emitter ? std::optional(emitter) : std::nullopt, part == Part::cadence);
-
-  if (retrigger == Retrigger::ignore && !in_order_.empty()) return held(Outcome::already_playing, Reason::Code::plays_already);
+  const std::optional<std::uint64_t> whose = design.limit_each_emitter ? std::optional(emitter) : std::nullopt;
+  if (retrigger == Retrigger::ignore && plays_already(sound, whose, part == Part::cadence))
+    return held(Outcome::already_playing, Reason::Code::plays_already);
   if (part != Part::cadence && heard_near(sound, before, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
 
+  if (retrigger == Retrigger::restart || (limited && from == nullptr)) list_starts(sound, whose, part == Part::cadence);
   if (retrigger == Retrigger::restart) {
     verdict_.going = in_order_;
     return std::nullopt;

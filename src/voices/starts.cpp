@@ -1,6 +1,8 @@
 #include "voices/starts.hpp"
 
 #include <algorithm>
+#include <bit>
+#include <cstdint>
 #include <new>
 #include <type_traits>
 #include <utility>
@@ -26,17 +28,39 @@ T& take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
 
 }  // namespace
 
-Starts::Starts(std::size_t capacity) : capacity_(capacity) {
+Starts::Starts(std::size_t capacity) : capacity_(capacity), of_emitter_(std::bit_ceil(std::max<std::size_t>(capacity, 1))) {
   starts_.reserve(capacity);
   layers_.reserve(capacity);
   free_starts_.reserve(capacity);
   free_layers_.reserve(capacity);
 }
 
-LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id) {
+std::size_t Starts::bucket(const PlayedSound& sound, std::uint64_t emitter) const {
+  // Fibonacci hashing (Knuth, The Art of Computer Programming 3, 6.4). Where a sound lies differs from run to run, and with it only who
+  // is looked at in vain.
+  constexpr std::uint64_t golden = 0x9e3779b97f4a7c15U;
+  const std::uint64_t key = (emitter + reinterpret_cast<std::uintptr_t>(&sound) / alignof(PlayedSound)) * golden;
+  return static_cast<std::size_t>(key >> 32U) & (of_emitter_.size() - 1);
+}
+
+void Starts::join_emitter(LiveStart& start) {
+  LiveStart*& first = of_emitter_[bucket(*start.sound, start.emitter)];
+  start.from_of_emitter = &first;
+  start.next_of_emitter = std::exchange(first, &start);
+  if (start.next_of_emitter != nullptr) start.next_of_emitter->from_of_emitter = &start.next_of_emitter;
+}
+
+void Starts::leave_emitter(LiveStart& start) {
+  *start.from_of_emitter = start.next_of_emitter;
+  if (start.next_of_emitter != nullptr) start.next_of_emitter->from_of_emitter = start.from_of_emitter;
+}
+
+LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter) {
   LiveStart& start = take(starts_, free_starts_);
   start.sound = &sound;
   start.id = id;
+  start.emitter = emitter;
+  join_emitter(start);
   start.earlier = std::exchange(sound.latest, &start);
   if (start.earlier != nullptr) start.earlier->later = &start;
   ++sound.home->playing;
@@ -61,6 +85,7 @@ bool Starts::end(LiveLayer& layer) {
   (start.later != nullptr ? start.later->earlier : sound.latest) = start.earlier;
   if (start.earlier != nullptr) start.earlier->later = start.later;
   --sound.home->playing;
+  leave_emitter(start);
   for (LiveLayer *its = start.layers, *next = nullptr; its != nullptr; its = next) {
     next = std::exchange(its->next, nullptr);
     free_layers_.push_back(its->slot);

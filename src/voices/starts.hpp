@@ -1,4 +1,5 @@
 #pragma once
+#include <cstdint>
 #include <vector>
 
 #include "base/state.hpp"
@@ -20,7 +21,7 @@ class Starts {
   bool has_room(std::size_t layers) const { return free_layers_.size() + capacity_ - layers_.size() >= layers; }
 
   /// A start without layers yet; it needs one before anything else is asked of it. There must be room.
-  LiveStart& begin(PlayedSound& sound, PlaybackId id);
+  LiveStart& begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter = 0);
   LiveLayer& add_layer(LiveStart& start);
   /// The layer is over. True where the start is over with it: then it has left its sound, and is read no longer than up to the next
   /// `begin`.
@@ -30,6 +31,13 @@ class Starts {
   LiveStart* find(PlaybackId id, std::uint32_t slot);
   /// `any_slot` where it is over.
   std::uint32_t slot_of(PlaybackId id) const;
+  /// Whether `is(start)` of any of a sound, of one emitter, that is not over.
+  template <class Is>
+  bool any_of(const PlayedSound& sound, std::uint64_t emitter, Is is) const {
+    for (LiveStart* start = of_emitter_[bucket(sound, emitter)]; start != nullptr; start = start->next_of_emitter)
+      if (start->sound == &sound && start->emitter == emitter && is(*start)) return true;
+    return false;
+  }
   /// There must be one in the slot.
   LiveStart& in_slot(std::uint32_t slot) { return starts_[slot]; }
 
@@ -45,7 +53,10 @@ class Starts {
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
       s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.from);
-      if (start.alive > 0) sound(start.sound);
+      if (start.alive > 0) {
+        sound(start.sound);
+        if constexpr (State::reading) join_emitter(start);
+      }
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);
       s.place(start.later, starts_);
@@ -70,7 +81,12 @@ class Starts {
   std::vector<LiveStart>& starts() { return starts_; }
 
  private:
+  std::size_t bucket(const PlayedSound& sound, std::uint64_t emitter) const;
+  void join_emitter(LiveStart& start);
+  static void leave_emitter(LiveStart& start);
+
   std::size_t capacity_;
+  std::vector<LiveStart*> of_emitter_;  ///< by what is made of sound and emitter: a power of two
   std::vector<LiveStart> starts_;
   std::vector<LiveLayer> layers_;
   std::vector<std::uint32_t> free_starts_, free_layers_;

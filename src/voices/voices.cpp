@@ -37,8 +37,7 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
 
 LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted) {
   make_room(sound);
-  LiveStart& start = starts_.begin(sound, as.id);
-  start.emitter = as.emitter;
+  LiveStart& start = starts_.begin(sound, as.id, as.emitter);
   start.base = as.base;
   start.heard = as.heard;
   start.in_world = as.from != nullptr;

@@ -107,6 +107,14 @@ class Voices {
 
   // What is done to starts and layers.
 
+  /// Calls `act(start)` for those of a sound, of one emitter, that go on.
+  template <class Act>
+  void each_of_emitter(const PlayedSound& sound, std::uint64_t emitter, Act act) const {
+    starts_.any_of(sound, emitter, [&](LiveStart& start) {
+      if (!gone(start)) act(start);
+      return false;
+    });
+  }
   /// Null where nothing of it plays.
   LiveStart* find(PlaybackId id, std::uint32_t slot);
   std::uint32_t slot_of(PlaybackId id) const { return starts_.slot_of(id); }
@@ -239,6 +247,9 @@ class Voices {
   void freshen_claims();
 
   // Verdicts.
+  template <class Is>
+  bool any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const;
+  bool plays_already(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) const;
   void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences);
   void list_heard(const PlayedSound& sound, std::uint64_t emitter);
   bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const;
