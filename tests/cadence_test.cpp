@@ -310,8 +310,7 @@ TEST_CASE("what a cadence started has a name in the journal, and a playtest stop
   write_stage_clips(folder);
   folder.write("book.toml", book_head + steps);
   const Bank bank = compile_book(folder.path("book.toml"));
-  folder.write("other.toml",
-               book_head + "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"130 ms\"\n[events.walk]\nstart=\"step\"\n");
+  folder.write("other.toml", book_head + "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"130 ms\"\n[events.walk]\nstart=\"step\"\n");
   const Bank other = compile_book(folder.path("other.toml"));
   {
     SoundManager manager({.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; }, .offline = true});
@@ -335,7 +334,8 @@ TEST_CASE("what a cadence started has a name in the journal, and a playtest stop
   }
   const auto raise = std::string("{\"at\": 0, \"request\": \"raise\", \"event\": \"walk\"}\n");
   const auto stop = [&](const std::string& name) {
-    return parse_journal(raise + "{\"at\": \"0.55 s\", \"request\": \"stop\", \"playback\": \"" + name + "\"}\n{\"at\": \"0.9 s\", \"end\": true}\n", "h");
+    return parse_journal(
+        raise + "{\"at\": \"0.55 s\", \"request\": \"stop\", \"playback\": \"" + name + "\"}\n{\"at\": \"0.9 s\", \"end\": true}\n", "h");
   };
   CHECK_THROWS_WITH(stop("1.1.0"), Contains("names no playback"));
   CHECK_THROWS_WITH(stop("1.1.2.3"), Contains("names no playback"));

@@ -100,6 +100,7 @@ inline std::vector<PlaybackId> sounding(const Stage& stage) {
     if (const auto* decision = entry.as<noted::Decision>();
         decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
       now.push_back(decision->playback);
+    if (const auto* due = entry.as<noted::Due>(); due != nullptr && due->voice != noted::Layer::no_voice) now.push_back(due->playback);
     if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
     if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
   }

@@ -764,3 +764,23 @@ TEST_CASE("books say where things are heard, and what is wrong with it") {
   CHECK_THAT(problem(world + "cone={inner=\"90 deg\", outer=\"30 deg\"}"), Contains("is smaller than its inner one"));
   CHECK_THAT(problem(world + "far=\"20\""), Contains("lacks a unit; write \"20 m\""));
 }
+
+TEST_CASE("what waits for its delay in the world counts against its limit when it is to be heard") {
+  const auto heard = [](const std::string& when_full) {
+    Stage stage("[sounds.shot]\nclips=[\"long.wav\"]\nplace=\"world\"\ndelay=\"400 ms\"\nlimit=2\n" + when_full +
+                "[events.a]\nstart=\"shot\"\n");
+    stage.manager->set_listener(0, {});
+    for (int i = 0; i < 5; ++i) {
+      CHECK(stage.manager->raise("a", {}, Place{2.0 + i, 0, 0}).outcome == Outcome::started);
+      stage.render(Seconds{0.05});
+    }
+    stage.render(Seconds{0.6});
+    CHECK(stage.manager->stats().voices == 2);
+    std::vector<std::uint64_t> raises;
+    for (const PlaybackId id : sounding(stage)) raises.push_back(id.raise);
+    return raises;
+  };
+  CHECK(heard("when-full=\"newest\"\n") == std::vector<std::uint64_t>{1, 2});
+  CHECK(heard("when-full=\"oldest\"\n") == std::vector<std::uint64_t>{4, 5});
+  CHECK(heard("when-full=\"quietest\"\n") == std::vector<std::uint64_t>{1, 5});
+}

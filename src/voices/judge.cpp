@@ -55,9 +55,8 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
   const std::int64_t spacing = frames_of(sound.design->spacing);
   if (spacing <= 0 || before.latest() <= frame - spacing) return false;
   if (before.near(emitter, frame, spacing)) return true;
-  return any_start(sound, each ? std::optional(emitter) : std::nullopt, [&](const LiveStart& start) {
-    return start.part != Part::cadence && std::abs(frame - start.heard) < spacing;
-  });
+  return any_start(sound, each ? std::optional(emitter) : std::nullopt,
+                   [&](const LiveStart& start) { return start.part != Part::cadence && std::abs(frame - start.heard) < spacing; });
 }
 
 std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
@@ -90,17 +89,33 @@ std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& s
     if (!verdict_.full) return std::pair(Outcome::limit_reached, why_limited(sound));
     return std::nullopt;
   }
+  verdict_.going.push_back(who_yields(design));
+  return std::nullopt;
+}
+
+/// Of those that count against a limit.
+LiveStart* Voices::who_yields(const BankSound& design) const {
   const auto level = [this](const LiveStart* start) {
     Level loudest;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
       if (!layer->over()) loudest = std::max(loudest, level_of(*layer));
     return loudest;
   };
-  const auto yields = design.when_full == WhenFull::oldest
-                          ? in_order_.begin()
-                          : std::min_element(in_order_.begin(), in_order_.end(), [&](auto* a, auto* b) { return level(a) < level(b); });
-  verdict_.going.push_back(*yields);
-  return std::nullopt;
+  return design.when_full == WhenFull::oldest
+             ? in_order_.front()
+             : *std::min_element(in_order_.begin(), in_order_.end(), [&](auto* a, auto* b) { return level(a) < level(b); });
+}
+
+/// What waited for its delay in the world counts against its limit from here on: false where it is not to begin.
+bool Voices::fits_now(const LiveStart& start) {
+  const BankSound& design = *start.sound->design;
+  if (!start.in_world || design.limit == 0) return true;
+  list_heard(*start.sound, start.emitter);
+  if (std::find(in_order_.begin(), in_order_.end(), &start) != in_order_.end() || in_order_.size() < design.limit) return true;
+  verdict_.playing = in_order_.size();
+  if (design.when_full == WhenFull::newest) return false;
+  verdict_.going.push_back(who_yields(design));
+  return true;
 }
 
 Reason Voices::why_limited(const PlayedSound& sound) const {

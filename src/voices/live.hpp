@@ -109,8 +109,8 @@ struct LiveStart {
   PlayedSound* sound = nullptr;
   PlaybackId id;
   LiveLayer* layers = nullptr;
-  std::uint32_t alive = 0;                         ///< layers that are not over; none where the slot is free
-  LiveStart *earlier = nullptr, *later = nullptr;  ///< of the same sound
+  std::uint32_t alive = 0;                                            ///< layers that are not over; none where the slot is free
+  LiveStart *earlier = nullptr, *later = nullptr;                     ///< of the same sound
   LiveStart *next_of_emitter = nullptr, **from_of_emitter = nullptr;  ///< among those that may be of one sound and one emitter
   std::uint64_t emitter = 0;
   std::int64_t base = 0;   ///< the frame that its delays count from

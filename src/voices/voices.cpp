@@ -341,6 +341,8 @@ std::optional<std::pair<LiveLayer*, Candidate>> Voices::claim_due() {
   turned(*layer);
   if (gone(*layer)) return std::nullopt;
   verdict_.clear();
+  // A loop out in the world waits until it is the loudest of its kind.
+  verdict_.full = candidate.level.audible() && !fits_now(start);
   share(*start.sound, start.id, {&candidate, 1});
   if (candidate.fate == Candidate::Fate::voice) {
     make_room(*start.sound);

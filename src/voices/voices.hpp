@@ -249,6 +249,8 @@ class Voices {
   // Verdicts.
   template <class Is>
   bool any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const;
+  LiveStart* who_yields(const BankSound& design) const;
+  bool fits_now(const LiveStart& start);
   bool plays_already(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) const;
   void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences);
   void list_heard(const PlayedSound& sound, std::uint64_t emitter);
