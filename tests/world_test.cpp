@@ -778,6 +778,8 @@ TEST_CASE("what waits for its delay in the world counts against its limit when i
     CHECK(stage.manager->stats().voices == 2);
     std::vector<std::uint64_t> raises;
     for (const PlaybackId id : sounding(stage)) raises.push_back(id.raise);
+    for (const auto& due : stage.entries<noted::Due>())
+      if (refused(due.outcome)) CHECK(due.why == "2 of 'shot' play already: its limit");
     return raises;
   };
   CHECK(heard("when-full=\"newest\"\n") == std::vector<std::uint64_t>{1, 2});

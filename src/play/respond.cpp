@@ -183,6 +183,7 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate, const He
       if (candidate.over_limit) return voices.why_limited(sound);
       return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
     case Fate::too_late:
+      if (candidate.over_limit) return voices.why_limited(sound);
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
