@@ -20,9 +20,12 @@ bool Voices::leaving(const LiveStart& start) const {
 template <class Is>
 bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
   for (const PlayedSound* version = &sound; version != nullptr; version = version->older) {
-    if (emitter && starts_.any_of(*version, *emitter, is)) return true;
-    for (LiveStart* start = emitter ? nullptr : version->latest; start != nullptr; start = start->earlier)
-      if (is(*start)) return true;
+    if (emitter && Starts::by_emitter(*version)) {
+      if (starts_.any_of(*version, *emitter, is)) return true;
+      continue;
+    }
+    for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
+      if ((!emitter || start->emitter == *emitter) && is(*start)) return true;
   }
   return false;
 }

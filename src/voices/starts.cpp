@@ -60,7 +60,7 @@ LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitte
   start.sound = &sound;
   start.id = id;
   start.emitter = emitter;
-  join_emitter(start);
+  if (by_emitter(sound)) join_emitter(start);
   start.earlier = std::exchange(sound.latest, &start);
   if (start.earlier != nullptr) start.earlier->later = &start;
   ++sound.home->playing;
@@ -85,7 +85,7 @@ bool Starts::end(LiveLayer& layer) {
   (start.later != nullptr ? start.later->earlier : sound.latest) = start.earlier;
   if (start.earlier != nullptr) start.earlier->later = start.later;
   --sound.home->playing;
-  leave_emitter(start);
+  if (start.from_of_emitter != nullptr) leave_emitter(start);
   for (LiveLayer *its = start.layers, *next = nullptr; its != nullptr; its = next) {
     next = std::exchange(its->next, nullptr);
     free_layers_.push_back(its->slot);

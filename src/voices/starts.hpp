@@ -31,7 +31,9 @@ class Starts {
   LiveStart* find(PlaybackId id, std::uint32_t slot);
   /// `any_slot` where it is over.
   std::uint32_t slot_of(PlaybackId id) const;
-  /// Whether `is(start)` of any of a sound, of one emitter, that is not over.
+  /// Whether the starts of a sound are found by their emitter.
+  static bool by_emitter(const PlayedSound& sound) { return sound.design != nullptr && sound.design->limit_each_emitter; }
+  /// Whether `is(start)` of any of such a sound, of one emitter, that is not over.
   template <class Is>
   bool any_of(const PlayedSound& sound, std::uint64_t emitter, Is is) const {
     for (LiveStart* start = of_emitter_[bucket(sound, emitter)]; start != nullptr; start = start->next_of_emitter)
@@ -55,7 +57,8 @@ class Starts {
       s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.from);
       if (start.alive > 0) {
         sound(start.sound);
-        if constexpr (State::reading) join_emitter(start);
+        if constexpr (State::reading)
+          if (by_emitter(*start.sound)) join_emitter(start);
       }
       s.place(start.layers, layers_);
       s.place(start.earlier, starts_);
