@@ -101,6 +101,27 @@ TEST_CASE("what a game does to the playback of a cadence holds for what has star
   CHECK(stage.manager->stats().playbacks == 0);
 }
 
+TEST_CASE("a cadence begins after its response's delay, each of its beats after its own; a bend and a silence hold for those to come") {
+  Stage stage(
+      "[sounds.beat]\nclips=[\"tone.wav\"]\ncadence=\"1 s\"\ndelay=\"100 ms\"\n[events.beat]\nresponses=[{start=\"beat\", delay=\"300 "
+      "ms\"}]\n");
+  Raised raised = stage.raise("beat");
+  const Take take = stage.render(Seconds{3});
+  CHECK(take.onset() == Approx(0.4 + latency_frames / test_rate.value).margin(0.002));
+  const std::vector<double> times = beats(stage);
+  REQUIRE(times.size() == 3);
+  CHECK(times[2] - times[0] == Approx(2).margin(1e-9));
+  Playback playback = raised.playback();
+  playback.bend(Semitones{12});
+  CHECK(take.part(0.45, 0.2).pitch() == Approx(1000).epsilon(0.002));
+  stage.render(Seconds{0.45});
+  CHECK(stage.render(Seconds{0.1}).pitch() == Approx(2000).epsilon(0.002));
+  playback.set_gain(silence);
+  stage.render(Seconds{1});
+  CHECK(stage.render(Seconds{2}).peak() == 0);
+  CHECK(stage.manager->stats().voices == 0);
+}
+
 TEST_CASE("a cadence stops with its sound, with all, with its bank and with its emitter; no step comes after") {
   const auto after = [](const std::function<void(Stage&, Emitter)>& stop) {
     Stage stage(

@@ -32,7 +32,8 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   std::array<std::int64_t, most_layers> starts{};
   std::int64_t heard = std::numeric_limits<std::int64_t>::max();
   for (std::size_t l = 0; l < design.layers.size(); ++l) {
-    starts[l] = happening.base + voices.frames_of(response.delay + shape.layers[l].delay);
+    const Seconds its_delay = part == Part::cadence ? Seconds{} : shape.layers[l].delay;  // which is of each beat
+    starts[l] = happening.base + voices.frames_of(response.delay + its_delay);
     if (is_there(l)) heard = std::min(heard, starts[l]);
   }
   if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter.number, heard, from, part)) {
@@ -117,7 +118,10 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
               .from = from,
               .follows = sound.following != nullptr,
               .part = part};
-  if (part == Part::beat) go_by_cadence(*happening.of, as);
+  if (part == Part::beat) {
+    go_by_cadence(*happening.of, as);
+    for (Candidate& candidate : wanted) candidate.level = candidate.level + Level(as.own_gain);
+  }
   if (part == Part::cadence) return begin_cadence(sound, as, happening, sound.following != nullptr ? &follower : nullptr, raised);
   if (from != nullptr && !from->level.audible() &&
       std::none_of(wanted.begin(), wanted.end(), [&](const Candidate& c) { return voices.worth_waiting(c); }))

@@ -63,7 +63,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
     layer.its.high_pass = as.high_pass;
-    if (start.in_world || start.follows) layer.progress.step = step_of(layer);
+    if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
       give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
