@@ -202,7 +202,8 @@ double raise_of_each() {
   manager.set_listener(0, {});
   double time = 0;
   for (std::size_t i = 0; i < count; ++i) {
-    const Emitter emitter = manager.make_emitter({.place = {static_cast<double>(i % 200), 0, static_cast<double>(i / 200)}});
+    const std::size_t row = i / 200;
+    const Emitter emitter = manager.make_emitter({.place = {static_cast<double>(i % 200), 0, static_cast<double>(row)}});
     const auto began = Clock::now();
     manager.raise("e0", {}, emitter);
     if (i >= count - measured) time += milliseconds_since(began);
