@@ -123,8 +123,9 @@ struct BankLayer : LayerDesign {
 
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
-inline constexpr std::size_t most_followed = 8;  ///< gauges, of a sound and its layers
-inline constexpr int most_times_as_often = 16;   ///< as its own cadence
+inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
+inline constexpr int most_times_as_often = 16;    ///< as its own cadence
+inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the next
 
 struct BankSound : SoundDesign {
   std::string name;

@@ -53,14 +53,10 @@ void Followers::remove(std::uint32_t start, PlaybackId id) {
   followers_.pop_back();
 }
 
-const Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) const {
-  if (start >= at_.size() || at_[start] == none) return nullptr;
-  const Follower& its = followers_[at_[start]];
-  return its.id == id ? &its : nullptr;
-}
-
 Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) {
-  return const_cast<Follower*>(std::as_const(*this).find(start, id));
+  if (start >= at_.size() || at_[start] == none) return nullptr;
+  Follower& its = followers_[at_[start]];
+  return its.id == id ? &its : nullptr;
 }
 
 namespace {

@@ -49,7 +49,6 @@ class Followers {
   void remove(std::uint32_t start, PlaybackId id);
   /// Null where there is none.
   Follower* find(std::uint32_t start, PlaybackId id);
-  const Follower* find(std::uint32_t start, PlaybackId id) const;
   bool empty() const { return followers_.empty(); }
   std::size_t size() const { return followers_.size(); }
   template <class Act>

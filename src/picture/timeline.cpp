@@ -240,20 +240,6 @@ class Drawing {
     draw_distances(bar, from, to, middle + height / 2 - 6, height);
   }
 
-  static std::string metres_text(double metres) { return metres < 10 ? fmt::format("{:.1f} m", metres) : fmt::format("{:.0f} m", metres); }
-
-  /// How far away it began, the nearest that it came, and where it ended.
-  static std::string way_of(const Bar& bar) {
-    std::string text;
-    if (bar.away.empty()) return text;
-    const auto nearest =
-        std::min_element(bar.away.begin(), bar.away.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
-    std::string last;
-    for (const double metres : {bar.away.front().second, nearest->second, bar.away.back().second})
-      if (const std::string its = metres_text(metres); its != std::exchange(last, its)) text += (text.empty() ? "" : " \u2013 ") + its;
-    return text;
-  }
-
   /// How far away it is, wherever that has changed enough to be worth a word.
   void draw_distances(const Bar& bar, double from, double to, double y, double height) {
     if (height < room_for_distances) return;

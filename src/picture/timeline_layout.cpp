@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace tidewater {
 namespace {
@@ -43,6 +44,17 @@ auto& find_or_add(Items& items, Matches matches, Made made) {
 }
 
 }  // namespace
+
+std::string metres_text(double metres) { return metres < 10 ? fmt::format("{:.1f} m", metres) : fmt::format("{:.0f} m", metres); }
+
+std::string way_of(const Bar& bar) {
+  std::string text, last;
+  if (bar.away.empty()) return text;
+  const auto nearest = std::min_element(bar.away.begin(), bar.away.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+  for (const double metres : {bar.away.front().second, nearest->second, bar.away.back().second})
+    if (const std::string its = metres_text(metres); its != std::exchange(last, its)) text += (text.empty() ? "" : " \u2013 ") + its;
+  return text;
+}
 
 std::vector<Bar*> TimelineFacts::open(PlaybackId id) {
   std::vector<Bar*> bars;

@@ -29,6 +29,10 @@ struct Bar {
   int slot = 0;     ///< below its row's top, where playbacks of one sound overlap
 };
 
+std::string metres_text(double metres);
+/// How far away it began, the nearest that it came, and where it ended; empty on the screen.
+std::string way_of(const Bar& bar);
+
 struct Mark {
   std::int64_t at = 0;
   std::string label;

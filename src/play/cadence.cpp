@@ -13,8 +13,6 @@ namespace {
 
 /// What comes before the next update has to be decided in this one, and a game may be late with that.
 constexpr Seconds least_ahead{0.05}, most_ahead{0.25};
-/// However fast it is made: no shorter from one to the next.
-constexpr Seconds shortest{0.01};
 
 void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait> traits) {
   cadence.trait_count = 0;
@@ -103,7 +101,7 @@ void Control::start_again(Cadence& cadence) {
   if (const Followers::Follower* follower = drive.followers.find(its->slot, its->id))
     times = std::min(
         sound.following->times_as_often(Followers::now(*follower, drive.gauges, ready_values(its->in_world ? &its->from : nullptr))),
-        design.cadence.low.value / shortest.value);
+        design.cadence.low.value / shortest_cadence.value);
   const Catalogue::Event* event = loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
   world.traits.clear();
   for (std::size_t i = 0; i < cadence.trait_count; ++i)
@@ -119,7 +117,7 @@ void Control::start_again(Cadence& cadence) {
                       .stays = its->in_world && !world.earshot.on_emitter(its->slot)};
   const std::int64_t now = link.base(),
                      until = now + voices.frames_of(std::clamp(Seconds{2 * voices.since_before().value}, least_ahead, most_ahead));
-  const Seconds mean{std::max(shortest.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
+  const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
   while (const auto frame = Cadences::next(cadence, now, until, times, mean, options.rate, world.updates)) {
     happening.base = *frame;
     const PlaybackId id{cadence.id.raise, cadence.id.response, cadence.count + 1};
@@ -127,7 +125,7 @@ void Control::start_again(Cadence& cadence) {
     start(static_cast<LiveBank&>(*sound.home), sound, {}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = {beat->slot, beat->id};
-    const Seconds interval = std::max(shortest, draw_cadence(design, Draws(sound.key, sound.memory->asked)));
+    const Seconds interval = std::max(shortest_cadence, draw_cadence(design, Draws(sound.key, sound.memory->asked)));
     Cadences::started(cadence, *frame, interval, times, options.rate);
   }
 }

@@ -179,7 +179,7 @@ struct Control {
   void fill_in_gauges(asked::Raise& raise);
   /// Decisions go by what the emitter says of the gauges that the event's sounds follow, and by nothing else.
   void keep_gauges(const asked::Raise& raise, const Catalogue::Event& event);
-  Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const;
+  Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world);
   ReadyValues ready_values(const HeardFrom* from) const;
   /// A playback's handles and places, as it begins.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised);

@@ -82,7 +82,7 @@ void Control::keep_gauges(const asked::Raise& raise, const Catalogue::Event& eve
 }
 
 /// What a start goes by as it begins.
-Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) const {
+Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) {
   Followers::Follower follower;
   follower.following = sound.following.get();
   follower.id = id;

@@ -7,6 +7,8 @@
 #include <charconv>
 #include <cmath>
 #include <optional>
+#include <set>
+#include <string_view>
 
 #include "author/book/in_quotes.hpp"
 #include "author/book/keys.hpp"
@@ -242,6 +244,41 @@ void read_follow(Problems& problems, const Keys& table, const Book& book, bool w
   if (list->size() > most_followed)
     return problems.add(problems.at(*node), fmt::format("'follow' has {} tables; {} is the most", list->size(), most_followed));
   for (const auto& item : *list) read_one(problems, *item.as_table(), book, whole, follow);
+}
+
+/// A playback keeps where each gauge of its is.
+void check_gauges(Problems& problems, const BookSound& sound) {
+  std::set<std::string_view> gauges;
+  for (const FollowDesign& its : sound.follow) gauges.insert(its.gauge);
+  for (const BookLayer& layer : sound.layers)
+    for (const FollowDesign& its : layer.follow) gauges.insert(its.gauge);
+  if (gauges.size() > most_followed)
+    problems.add(sound.place,
+                 fmt::format("sound '{}' and its layers follow {} gauges; {} is the most", sound.name, gauges.size(), most_followed));
+}
+
+/// What starts again and again comes to an end each time.
+void check_cadence(Problems& problems, const toml::node* cadence, const BookSound& sound) {
+  const auto follows = [](const FollowDesign& its) {
+    return std::any_of(its.curves.begin(), its.curves.end(), [](const CurveDesign& curve) { return curve.bends == Bends::cadence; });
+  };
+  for (const BookLayer& layer : sound.layers)
+    if (std::any_of(layer.follow.begin(), layer.follow.end(), follows))
+      problems.add(layer.place, "a cadence is of the whole sound, not of a layer: move what it follows to the sound");
+  const bool follows_any = std::any_of(sound.follow.begin(), sound.follow.end(), follows);
+  if (cadence == nullptr) {
+    if (follows_any)
+      problems.add(sound.place,
+                   fmt::format("sound '{}' follows a gauge in its cadence, and has none; add cadence = \"500 ms\"", sound.name));
+    return;
+  }
+  if (sound.cadence.low < shortest_cadence)
+    problems.add(problems.at(*cadence),
+                 fmt::format("a cadence is {} or more from one start to the next; leave it away where it is to start once",
+                             to_text(shortest_cadence)));
+  for (const BookLayer& layer : sound.layers)
+    if (layer.loop.between != BookLoop::Between::none)
+      problems.add(layer.loop.place, "what has a cadence starts again and again, and what loops never ends; keep one of the two");
 }
 
 }  // namespace tidewater

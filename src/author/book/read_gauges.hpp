@@ -19,4 +19,9 @@ std::string gauge_text(std::string_view gauge, double value);
 /// The same of a value that is bent.
 std::string bent_text(Bends bends, double value);
 
+/// A playback keeps where each gauge of its is, and there is room for so many.
+void check_gauges(Problems& problems, const BookSound& sound);
+/// What starts again and again comes to an end each time. `cadence` is where its key stands; null where it has none.
+void check_cadence(Problems& problems, const toml::node* cadence, const BookSound& sound);
+
 }  // namespace tidewater

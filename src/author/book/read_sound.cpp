@@ -139,8 +139,8 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   read_world(problems_, table, sound);
   read_follow(problems_, table, book_, whole_, sound.follow);
   read_layers(table, sound);
-  check_gauges(sound);
-  check_cadence(table, sound);
+  check_gauges(problems_, sound);
+  check_cadence(problems_, table.get("cadence"), sound);
   list_settings(whole, sound);
   book_.sounds.push_back(std::move(sound));
 }
@@ -202,41 +202,6 @@ void SoundReader::read_layer(const Keys& table, const std::string& what, BookLay
     read_quantity(problems_, table, "start-at", read_second_range, layer.start_at);
   read_loop(table, layer);
   read_clips(table, what, layer);
-}
-
-/// A playback keeps where each gauge of its is.
-void SoundReader::check_gauges(const BookSound& sound) {
-  std::set<std::string_view> gauges;
-  for (const FollowDesign& its : sound.follow) gauges.insert(its.gauge);
-  for (const BookLayer& layer : sound.layers)
-    for (const FollowDesign& its : layer.follow) gauges.insert(its.gauge);
-  if (gauges.size() > most_followed)
-    problems_.add(sound.place,
-                  fmt::format("sound '{}' and its layers follow {} gauges; {} is the most", sound.name, gauges.size(), most_followed));
-}
-
-/// What starts again and again comes to an end each time.
-void SoundReader::check_cadence(const Keys& table, const BookSound& sound) {
-  constexpr Seconds shortest{0.01};
-  const auto follows = [](const FollowDesign& its) {
-    return std::any_of(its.curves.begin(), its.curves.end(), [](const CurveDesign& curve) { return curve.bends == Bends::cadence; });
-  };
-  for (const BookLayer& layer : sound.layers)
-    if (std::any_of(layer.follow.begin(), layer.follow.end(), follows))
-      problems_.add(layer.place, "a cadence is of the whole sound, not of a layer: move what it follows to the sound");
-  const bool follows_any = std::any_of(sound.follow.begin(), sound.follow.end(), follows);
-  if (!table.contains("cadence")) {
-    if (follows_any)
-      problems_.add(sound.place,
-                    fmt::format("sound '{}' follows a gauge in its cadence, and has none; add cadence = \"500 ms\"", sound.name));
-    return;
-  }
-  if (sound.cadence.low < shortest)
-    problem(*table.get("cadence"),
-            fmt::format("a cadence is {} or more from one start to the next; leave it away where it is to start once", to_text(shortest)));
-  for (const BookLayer& layer : sound.layers)
-    if (layer.loop.between != BookLoop::Between::none)
-      problems_.add(layer.loop.place, "what has a cadence starts again and again, and what loops never ends; keep one of the two");
 }
 
 void SoundReader::read_loop(const Keys& table, BookLayer& layer) {

@@ -44,8 +44,6 @@ class SoundReader {
   std::string advice_for(const std::string& pattern);
   void missing(FilePlace place, std::string message);
   void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
-  void check_gauges(const BookSound& sound);
-  void check_cadence(const Keys& table, const BookSound& sound);
   void read_layers(const Keys& table, BookSound& sound);
   void read_layer(const Keys& table, const std::string& what, BookLayer& layer);
   void read_loop(const Keys& table, BookLayer& layer);
