@@ -21,7 +21,8 @@ constexpr std::size_t edge = 2000;  // source frames on each side that no filter
 std::vector<float> by_us(const std::vector<float>& source, double speed, Quality quality) {
   std::vector<float> out(wanted);
   const auto step = step_for(speed);
-  kernels::resample(filter_for(step, quality), source.data() + edge, {0, step, 0}, out.data(), static_cast<int>(wanted));
+  kernels::resample(filter_for(step, quality), source.data() + edge, source.data() + source.size(), {0, step, 0}, out.data(),
+                    static_cast<int>(wanted));
   return out;
 }
 

@@ -2,6 +2,7 @@
 ///     tidewater_bench [--benchmark_filter=REGEX]
 ///     tidewater_bench calls         only the table of single calls
 ///     tidewater_bench banks         only that of banks
+///     tidewater_bench costs         only that of what a frame costs
 
 #include <fmt/format.h>
 
@@ -14,6 +15,7 @@
 #include "books.hpp"
 #include "calls.hpp"
 #include "clean.hpp"
+#include "costs.hpp"
 #include "growth.hpp"
 #include "table.hpp"
 #include "world.hpp"
@@ -76,6 +78,10 @@ int main(int argc, char** argv) {
     tidewater::bench::print_banks_table();
     return 0;
   }
+  if (argc == 2 && std::string_view(argv[1]) == "costs") {
+    tidewater::bench::print_costs_table();
+    return 0;
+  }
   if (argc == 2 && std::string_view(argv[1]) == "world") {
     tidewater::bench::print_world_table();
     return 0;
@@ -94,6 +100,7 @@ int main(int argc, char** argv) {
   Table table;
   benchmark::RunSpecifiedBenchmarks(&table);
   if (argc > 1) return 0;  // a filter asks for some figures only
+  tidewater::bench::print_costs_table();
   tidewater::bench::print_calls_table();
   tidewater::bench::print_clean_table();
   tidewater::bench::print_growth_table();

@@ -54,35 +54,65 @@ double Take::steepest() const {
   return steepest;
 }
 
+namespace {
+
+constexpr int half_taps = 300;
+
+/// A windowed sinc (Kaiser, beta 10): 100 dB down 300 Hz from its edge, which is a part of the rate.
+std::vector<float> low_pass(double edge) {
+  std::vector<float> taps;
+  for (int i = -half_taps; i <= half_taps; ++i) {
+    const double x = std::numbers::pi * i;
+    const double place = static_cast<double>(i) / (half_taps + 1);
+    const double window = std::cyl_bessel_i(0, 10 * std::sqrt(1 - place * place)) / std::cyl_bessel_i(0, 10.0);
+    taps.push_back(static_cast<float>((i == 0 ? 2 * edge : std::sin(2 * edge * x) / x) * window));
+  }
+  return taps;
+}
+
+std::vector<float> filtered(std::span<const float> mono, std::span<const float> taps) {
+  std::vector<float> sums(mono.size() > taps.size() ? mono.size() - taps.size() : 0);
+  for (std::size_t i = 0; i < taps.size(); ++i)
+    for (std::size_t at = 0; at < sums.size(); ++at) sums[at] += taps[i] * mono[at + i];
+  return sums;
+}
+
+double power_of(std::span<const float> samples) {
+  double power = 0;
+  for (const float x : samples) power += static_cast<double>(x) * static_cast<double>(x);
+  return power;
+}
+
+}  // namespace
+
 double clicks(std::span<const float> mono) {
-  // A windowed sinc (Kaiser, beta 10): 100 dB down up to 4 kHz.
-  constexpr int half = 300;
   static const std::vector<float> high_pass = [] {
-    std::vector<float> taps;
-    const double cutoff = 2 * 4300.0 / test_rate.value;
-    for (int i = -half; i <= half; ++i) {
-      const double x = std::numbers::pi * i;
-      const double edge = static_cast<double>(i) / (half + 1);
-      const double window = std::cyl_bessel_i(0, 10 * std::sqrt(1 - edge * edge)) / std::cyl_bessel_i(0, 10.0);
-      taps.push_back(static_cast<float>((i == 0 ? 1 - cutoff : -std::sin(cutoff * x) / x) * window));
-    }
+    std::vector<float> taps = low_pass(4300.0 / test_rate.value);
+    for (float& tap : taps) tap = -tap;
+    taps[half_taps] += 1;
     return taps;
   }();
   if (mono.size() <= high_pass.size()) return -200;
-  std::vector<float> sums(mono.size() - high_pass.size());
-  for (std::size_t i = 0; i < high_pass.size(); ++i)
-    for (std::size_t at = 0; at < sums.size(); ++at) sums[at] += high_pass[i] * mono[at + i];
   float highest = 1e-10F;
-  for (const float x : sums) highest = std::max(highest, std::abs(x));
+  for (const float x : filtered(mono, high_pass)) highest = std::max(highest, std::abs(x));
   return 20 * std::log10(static_cast<double>(highest));
 }
 
-double sine_snr(std::span<const float> mono, double hertz, double rate) {
-  // Least squares for a cos + b sin + c: three normal equations, solved by elimination.
+std::vector<float> below(std::span<const float> mono, double hertz, double rate) { return filtered(mono, low_pass((hertz + 300) / rate)); }
+
+double power(std::span<const float> mono) { return 10 * std::log10(power_of(mono) / static_cast<double>(mono.size()) / 0.5 + 1e-20); }
+
+namespace {
+
+struct Fit {
+  double cosine, sine, constant;
+};
+
+/// Least squares: three normal equations, solved by elimination.
+Fit fit(std::span<const float> mono, double turn) {
   double m[3][4] = {};
-  const double w = 2 * std::numbers::pi * hertz / rate;
   for (std::size_t i = 0; i < mono.size(); ++i) {
-    const double basis[3] = {std::cos(w * static_cast<double>(i)), std::sin(w * static_cast<double>(i)), 1};
+    const double basis[3] = {std::cos(turn * static_cast<double>(i)), std::sin(turn * static_cast<double>(i)), 1};
     for (int r = 0; r < 3; ++r) {
       for (int c = 0; c < 3; ++c) m[r][c] += basis[r] * basis[c];
       m[r][3] += basis[r] * static_cast<double>(mono[i]);
@@ -94,15 +124,31 @@ double sine_snr(std::span<const float> mono, double hertz, double rate) {
       const double factor = m[r][pivot] / m[pivot][pivot];
       for (int c = 0; c < 4; ++c) m[r][c] -= factor * m[pivot][c];
     }
-  double signal = 0;
-  double noise = 0;
+  return {m[0][3] / m[0][0], m[1][3] / m[1][1], m[2][3] / m[2][2]};
+}
+
+}  // namespace
+
+double sine_level(std::span<const float> mono, double hertz, double rate) {
+  const Fit its = fit(mono, 2 * std::numbers::pi * hertz / rate);
+  return 20 * std::log10(std::hypot(its.cosine, its.sine));
+}
+
+std::vector<float> without_sine(std::span<const float> mono, double hertz, double rate) {
+  const double turn = 2 * std::numbers::pi * hertz / rate;
+  const Fit its = fit(mono, turn);
+  std::vector<float> rest;
   for (std::size_t i = 0; i < mono.size(); ++i) {
-    const double fit = m[0][3] / m[0][0] * std::cos(w * static_cast<double>(i)) + m[1][3] / m[1][1] * std::sin(w * static_cast<double>(i)) +
-                       m[2][3] / m[2][2];
-    signal += fit * fit;
-    noise += (static_cast<double>(mono[i]) - fit) * (static_cast<double>(mono[i]) - fit);
+    const double angle = turn * static_cast<double>(i);
+    rest.push_back(
+        static_cast<float>(static_cast<double>(mono[i]) - its.cosine * std::cos(angle) - its.sine * std::sin(angle) - its.constant));
   }
-  return 10 * std::log10(signal / noise);
+  return rest;
+}
+
+double sine_snr(std::span<const float> mono, double hertz, double rate) {
+  const double noise = power_of(without_sine(mono, hertz, rate));
+  return 10 * std::log10((power_of(mono) - noise) / noise);
 }
 
 std::vector<float> sine(double hertz, double seconds, int channels, double level, double rate) {

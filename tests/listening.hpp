@@ -37,6 +37,18 @@ double clicks(std::span<const float> mono);
 /// Signal to noise in dB of a sine: what is left when the best fit at `hertz` is taken away.
 double sine_snr(std::span<const float> mono, double hertz, double rate);
 
+/// The level of a sine, as it fits best, in dB of one that peaks at 1.
+double sine_level(std::span<const float> mono, double hertz, double rate);
+
+/// What is left when the best fit at `hertz`, and what does not move, are taken away.
+std::vector<float> without_sine(std::span<const float> mono, double hertz, double rate);
+
+/// What lies below a frequency, 100 dB down 600 Hz above it; without the first and last 300 frames.
+std::vector<float> below(std::span<const float> mono, double hertz, double rate);
+
+/// In dB of a sine that peaks at 1.
+double power(std::span<const float> mono);
+
 /// Interleaved samples of a sine; peak 1.
 std::vector<float> sine(double hertz, double seconds, int channels = 1, double level = 1, double rate = test_rate.value);
 

@@ -5,8 +5,6 @@
 #include <hwy/foreach_target.h>  // compiles this file once for each instruction set
 #include <hwy/highway.h>
 
-#include <type_traits>
-
 HWY_BEFORE_NAMESPACE();
 namespace tidewater::kernels::HWY_NAMESPACE {
 
@@ -14,144 +12,11 @@ namespace hn = hwy::HWY_NAMESPACE;
 
 // Eight lanes do as well as sixteen on what has both, and leave the processor its clock.
 using Floats = hn::CappedTag<float, 8>;
-// Sums of several frames are finished together, crosswise: as many frames as these have lanes.
-using Sums = hn::CappedTag<float, 8>;
 
-HWY_INLINE hn::Vec<Floats> load(Floats d, const float* from) { return hn::LoadU(d, from); }
 HWY_INLINE hn::Vec<Floats> load(Floats d, const std::int16_t* from) {
   const hn::Rebind<std::int16_t, Floats> narrow;
   const hn::Rebind<std::int32_t, Floats> wide;
   return hn::ConvertTo(d, hn::PromoteTo(wide, hn::LoadU(narrow, from)));
-}
-
-constexpr float scale_of(const float*) { return 1.0F; }
-constexpr float scale_of(const std::int16_t*) { return 1.0F / 32768; }
-
-/// Folds a vector to the lanes of `Sums`, with the same sum.
-template <class V>
-HWY_INLINE hn::Vec<Sums> folded(V v) {
-#if HWY_TARGET == HWY_SCALAR
-  return v;
-#else
-  if constexpr (std::is_same_v<V, hn::Vec<Sums> >) {
-    return v;
-  } else {
-    const hn::Half<hn::DFromV<V> > half;
-    return folded(hn::Add(hn::LowerHalf(half, v), hn::UpperHalf(half, v)));
-  }
-#endif
-}
-
-/// Lane k of the result is the sum of vector k's lanes.
-HWY_INLINE hn::Vec<Sums> sum_each(const hn::Vec<Sums>* v) {
-  const Sums d;
-#if HWY_TARGET == HWY_SCALAR
-  (void)d;
-  return v[0];
-#else
-  const auto across = [d](hn::Vec<Sums> a, hn::Vec<Sums> b) { return hn::Add(hn::InterleaveLower(d, a, b), hn::InterleaveUpper(d, a, b)); };
-  const hn::Repartition<double, Sums> pairs;
-  const auto across_pairs = [d, pairs](hn::Vec<Sums> a, hn::Vec<Sums> b) {
-    const auto x = hn::BitCast(pairs, a);
-    const auto y = hn::BitCast(pairs, b);
-    return hn::Add(hn::BitCast(d, hn::InterleaveLower(pairs, x, y)), hn::BitCast(d, hn::InterleaveUpper(pairs, x, y)));
-  };
-  if constexpr (hn::MaxLanes(Sums()) == 8) {
-    const auto halves = [d](hn::Vec<Sums> a, hn::Vec<Sums> b) {
-      return hn::Add(hn::ConcatLowerLower(d, b, a), hn::ConcatUpperUpper(d, b, a));
-    };
-    return across_pairs(across(halves(v[0], v[4]), halves(v[1], v[5])), across(halves(v[2], v[6]), halves(v[3], v[7])));
-  } else {
-    return across_pairs(across(v[0], v[1]), across(v[2], v[3]));
-  }
-#endif
-}
-
-/// What was stored is loaded again where it is used: a load that fills a vector with one value costs less than to take
-/// another vector apart, which compilers prefer.
-template <class T>
-HWY_INLINE const T* as_stored(const T* from) {
-  __asm__ volatile("" : "+r"(from) : : "memory");
-  return from;
-}
-
-/// `taps` is known while compiling for the two common lengths, or 0.
-template <int taps_known, class Sample>
-void resample_taps(const FilterRows& filter, const Sample* source, const Walk& walk, float* HWY_RESTRICT out, int count) {
-  const Floats d;
-  const Sums sums;
-  const hn::Rebind<std::uint32_t, Sums> whole;
-  const hn::Rebind<std::int32_t, Sums> integers;
-  constexpr int batch = static_cast<int>(hn::MaxLanes(Sums()));
-  const int taps = taps_known != 0 ? taps_known : filter.taps;
-  const Sample* const origin = source - (taps / 2 - 1);
-  const int fraction_bits = 32 - filter.phase_bits;
-  const auto mask = hn::Set(whole, (1U << fraction_bits) - 1);
-  const auto fraction_scale = hn::Set(sums, 1.0F / static_cast<float>(1U << fraction_bits));
-  const auto scale = hn::Set(sums, scale_of(source));
-  const auto frame = hn::Iota(whole, 0);
-  const auto pairs_before = hn::ShiftRight<1>(hn::Mul(frame, hn::Sub(frame, hn::Set(whole, 1))));
-  const auto bend = hn::Mul(pairs_before, hn::Set(whole, static_cast<std::uint32_t>(walk.step_change)));
-  std::uint64_t position = walk.position;
-  std::uint64_t step = walk.step;
-
-  for (int i = 0; i < count; i += batch) {
-    HWY_ALIGN std::uint32_t phases[batch];
-    HWY_ALIGN float between[batch];
-    const Sample* x[batch];
-    // The lower halves of the positions, for all frames at once; they wrap as the positions themselves do.
-    const auto lows = hn::Add(hn::Add(hn::Set(whole, static_cast<std::uint32_t>(position)), bend),
-                              hn::Mul(frame, hn::Set(whole, static_cast<std::uint32_t>(step))));
-    hn::Store(hn::ShiftRightSame(lows, fraction_bits), whole, phases);
-    hn::Store(hn::Mul(hn::ConvertTo(sums, hn::BitCast(integers, hn::And(lows, mask))), fraction_scale), sums, between);
-    // Beyond the end frames are made and thrown away, from where the samples are sure to be: every frame is added up in the
-    // same order.
-    const int wanted = count - i < batch ? count - i : batch;
-    for (int k = 0; k < batch; ++k) {
-      x[k] = origin + (position >> 32U);
-      if (wanted < batch && k + 1 >= wanted) continue;
-      position += step;
-      step += static_cast<std::uint64_t>(walk.step_change);
-    }
-
-    const float* const shares = as_stored(between);
-    hn::Vec<Sums> frames[batch];
-    for (int k = 0; k < batch; ++k) {
-      const float* HWY_RESTRICT a = filter.rows + static_cast<std::size_t>(phases[k]) * static_cast<std::size_t>(2 * taps);
-      const float* HWY_RESTRICT change = a + taps;
-      const auto mix = hn::Set(d, shares[k]);
-      auto sum = hn::Zero(d);
-      for (int tap = 0; tap < taps; tap += static_cast<int>(hn::MaxLanes(d))) {
-        sum = hn::MulAdd(hn::MulAdd(mix, hn::LoadU(d, change + tap), hn::LoadU(d, a + tap)), load(d, x[k] + tap), sum);
-      }
-      frames[k] = folded(sum);
-    }
-    const auto all = hn::Mul(sum_each(frames), scale);
-    if (wanted == batch) {
-      hn::StoreU(all, sums, out + i);
-    } else {
-      HWY_ALIGN float finished[batch];
-      hn::Store(all, sums, finished);
-      for (int k = 0; k < wanted; ++k) out[i + k] = finished[k];
-    }
-  }
-}
-
-template <class Sample>
-void resample_any(const FilterRows& filter, const Sample* source, const Walk& walk, float* out, int count) {
-  if (filter.taps == 16)
-    resample_taps<16>(filter, source, walk, out, count);
-  else if (filter.taps == 32)
-    resample_taps<32>(filter, source, walk, out, count);
-  else
-    resample_taps<0>(filter, source, walk, out, count);
-}
-
-void resample_floats(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
-  resample_any(filter, source, walk, out, count);
-}
-void resample_shorts(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
-  resample_any(filter, source, walk, out, count);
 }
 
 void widen_shorts(const std::int16_t* source, float* HWY_RESTRICT out, int count) {
@@ -177,14 +42,33 @@ HWY_INLINE float gain_at(const Curve& gain, int at) {
   return ((gain.cube * frame + gain.square) * frame + gain.change) * frame + gain.first;
 }
 
+/// What is left of some samples after whole vectors. It goes the same way as these, so that every frame is rounded alike, wherever
+/// the pieces begin and end.
+struct Rest {
+  HWY_ALIGN float padded[hn::MaxLanes(Floats())] = {};
+
+  Rest(const float* from, int count) {
+    for (int i = 0; i < count; ++i) padded[i] = from[i];
+  }
+  void put_back(float* to, int count) const {
+    for (int i = 0; i < count; ++i) to[i] = padded[i];
+  }
+};
+
 template <bool flat>
 HWY_INLINE void add_one_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
   const Floats d;
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const auto add = [&](int at, const float* from, float* to) {
+    hn::StoreU(hn::MulAdd(hn::LoadU(d, from), gains<flat>(gain, at), hn::LoadU(d, to)), d, to);
+  };
   int i = 0;
-  for (; i + lanes <= count; i += lanes)
-    hn::StoreU(hn::MulAdd(hn::LoadU(d, source + i), gains<flat>(gain, i), hn::LoadU(d, bus + i)), d, bus + i);
-  for (; i < count; ++i) bus[i] += source[i] * gain_at(gain, i);
+  for (; i + lanes <= count; i += lanes) add(i, source + i, bus + i);
+  if (i == count) return;
+  const Rest from(source + i, count - i);
+  Rest to(bus + i, count - i);
+  add(i, from.padded, to.padded);
+  to.put_back(bus + i, count - i);
 }
 void add_one(const float* HWY_RESTRICT source, Curve gain, float* HWY_RESTRICT bus, int count) {
   gain.flat() ? add_one_as<true>(source, gain, bus, count) : add_one_as<false>(source, gain, bus, count);
@@ -197,22 +81,30 @@ HWY_INLINE void add_two_as(const float* HWY_RESTRICT source, const Curve& gain, 
   constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
   const auto to_left = hn::Set(d, left_part);
   const auto to_right = hn::Set(d, right_part);
+  const auto add = [&](int at, const float* from, float* one, float* other) {
+    const auto x = hn::Mul(hn::LoadU(d, from), gains<flat>(gain, at));
+    hn::StoreU(hn::MulAdd(x, to_left, hn::LoadU(d, one)), d, one);
+    hn::StoreU(hn::MulAdd(x, to_right, hn::LoadU(d, other)), d, other);
+  };
   int i = 0;
-  for (; i + lanes <= count; i += lanes) {
-    const auto x = hn::Mul(hn::LoadU(d, source + i), gains<flat>(gain, i));
-    hn::StoreU(hn::MulAdd(x, to_left, hn::LoadU(d, left + i)), d, left + i);
-    hn::StoreU(hn::MulAdd(x, to_right, hn::LoadU(d, right + i)), d, right + i);
-  }
-  for (; i < count; ++i) {
-    const float x = source[i] * gain_at(gain, i);
-    left[i] += x * left_part;
-    right[i] += x * right_part;
-  }
+  for (; i + lanes <= count; i += lanes) add(i, source + i, left + i, right + i);
+  if (i == count) return;
+  const Rest from(source + i, count - i);
+  Rest one(left + i, count - i), other(right + i, count - i);
+  add(i, from.padded, one.padded, other.padded);
+  one.put_back(left + i, count - i);
+  other.put_back(right + i, count - i);
 }
 void add_two(const float* HWY_RESTRICT source, Curve gain, float left_part, float right_part, float* HWY_RESTRICT left,
              float* HWY_RESTRICT right, int count) {
   gain.flat() ? add_two_as<true>(source, gain, left_part, right_part, left, right, count)
               : add_two_as<false>(source, gain, left_part, right_part, left, right, count);
+}
+
+void add_two_along(const float* HWY_RESTRICT source, const Curve* gains, int curves, float left_part, float right_part,
+                   float* HWY_RESTRICT left, float* HWY_RESTRICT right) {
+  for (int at = 0; curves > 0; --curves, ++gains, at += curve_length)
+    add_two_as<false>(source + at, *gains, left_part, right_part, left + at, right + at, curve_length);
 }
 
 template <bool flat>
@@ -363,11 +255,10 @@ HWY_AFTER_NAMESPACE();
 
 namespace tidewater::kernels {
 
-HWY_EXPORT(resample_floats);
-HWY_EXPORT(resample_shorts);
 HWY_EXPORT(widen_shorts);
 HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
+HWY_EXPORT(add_two_along);
 HWY_EXPORT(add_measured);
 HWY_EXPORT(dot_of);
 HWY_EXPORT(peaks_of);
@@ -375,16 +266,13 @@ HWY_EXPORT(all_finite);
 HWY_EXPORT(filter_eights);
 HWY_EXPORT(this_target);
 
-void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
-  HWY_DYNAMIC_DISPATCH(resample_floats)(filter, source, walk, out, count);
-}
-void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
-  HWY_DYNAMIC_DISPATCH(resample_shorts)(filter, source, walk, out, count);
-}
 void widen(const std::int16_t* source, float* out, int count) { HWY_DYNAMIC_DISPATCH(widen_shorts)(source, out, count); }
 void add(const float* source, Curve gain, float* bus, int count) { HWY_DYNAMIC_DISPATCH(add_one)(source, gain, bus, count); }
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count) {
   HWY_DYNAMIC_DISPATCH(add_two)(source, gain, left_part, right_part, left, right, count);
+}
+void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right) {
+  HWY_DYNAMIC_DISPATCH(add_two_along)(source, gains, curves, left_part, right_part, left, right);
 }
 Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
@@ -400,34 +288,7 @@ void filter(const FilterEight& by, double state[2], float* samples, int count) {
 const char* target_name() { return HWY_DYNAMIC_DISPATCH(this_target)(); }
 
 namespace scalar {
-namespace {
 
-template <class Sample>
-void resample_any(const FilterRows& filter, const Sample* source, Walk walk, float scale, float* out, int count) {
-  const int fraction_bits = 32 - filter.phase_bits;
-  const Sample* const origin = source - (filter.taps / 2 - 1);
-  for (int i = 0; i < count; ++i) {
-    const auto low = static_cast<std::uint32_t>(walk.position);
-    const Sample* x = origin + (walk.position >> 32U);
-    const float* a = filter.rows + static_cast<std::size_t>(low >> fraction_bits) * static_cast<std::size_t>(2 * filter.taps);
-    const float* change = a + filter.taps;
-    const float between = static_cast<float>(low & ((1U << fraction_bits) - 1)) / static_cast<float>(1U << fraction_bits);
-    float sum = 0;
-    for (int tap = 0; tap < filter.taps; ++tap) sum += (a[tap] + between * change[tap]) * static_cast<float>(x[tap]);
-    out[i] = sum * scale;
-    walk.position += walk.step;
-    walk.step += static_cast<std::uint64_t>(walk.step_change);
-  }
-}
-
-}  // namespace
-
-void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count) {
-  resample_any(filter, source, walk, 1.0F, out, count);
-}
-void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count) {
-  resample_any(filter, source, walk, 1.0F / 32768, out, count);
-}
 void widen(const std::int16_t* source, float* out, int count) {
   for (int i = 0; i < count; ++i) out[i] = static_cast<float>(source[i]) / 32768;
 }
@@ -445,6 +306,10 @@ void add(const float* source, Curve gain, float left_part, float right_part, flo
     left[i] += source[i] * gain_at(gain, i) * left_part;
     right[i] += source[i] * gain_at(gain, i) * right_part;
   }
+}
+void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right) {
+  for (int at = 0; curves > 0; --curves, ++gains, at += curve_length)
+    scalar::add(source + at, *gains, left_part, right_part, left + at, right + at, curve_length);
 }
 Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   Level level;

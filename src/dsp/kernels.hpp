@@ -8,26 +8,6 @@
 
 namespace tidewater::kernels {
 
-/// Polyphase rows of a resampling filter: `taps` weights, a multiple of 16, and behind them by how much each changes to the
-/// next row.
-struct FilterRows {
-  const float* rows = nullptr;
-  int taps = 0;
-  int phase_bits = 0;
-};
-
-/// Where to read and how fast: 32 bits below the point; `step` grows by `step_change` each frame.
-struct Walk {
-  std::uint64_t position = 0;
-  std::uint64_t step = 0;
-  std::int64_t step_change = 0;
-};
-
-/// `count` frames of `source` at another speed. `source` points at the sample of position 0; taps/2 samples must be
-/// readable before the first and after the last position. 16-bit samples count as x / 32768.
-void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
-void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
-
 /// out[i] = source[i] / 32768
 void widen(const std::int16_t* source, float* out, int count);
 
@@ -42,6 +22,9 @@ struct Curve {
 void add(const float* source, Curve gain, float* bus, int count);
 /// One source into two buses: each gets its own part of source[i] * gain(i).
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
+/// The same along several curves, each for `curve_length` frames.
+inline constexpr int curve_length = 64;
+void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right);
 
 /// Highest magnitude and sum of squares of what was added; not finite where a sample was not.
 struct Level {
@@ -74,11 +57,10 @@ void filter(const FilterEight& by, double state[2], float* samples, int count);
 /// The twins, for tests.
 namespace scalar {
 void filter(const FilterEight& by, double state[2], float* samples, int count);
-void resample(const FilterRows& filter, const float* source, const Walk& walk, float* out, int count);
-void resample(const FilterRows& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
 void widen(const std::int16_t* source, float* out, int count);
 void add(const float* source, Curve gain, float* bus, int count);
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
+void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right);
 Level add_and_measure(const float* source, Curve gain, float* bus, int count);
 float dot(const float* a, const float* b, int count);
 void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);

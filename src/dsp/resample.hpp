@@ -1,12 +1,15 @@
 #pragma once
-/// Plays samples at any speed: a windowed sinc, cut into phases that are interpolated
-/// (J. O. Smith, 'Digital audio resampling'; J. F. Kaiser's window).
+/// Plays samples at any speed. Above x1 what would be turned over to below 16 kHz is filtered away, at any speed the images that
+/// would be heard there.
 ///
 /// Positions are fixed point, 32 bits below the point, so that the same steps always land on the same places.
 
+#include <array>
+#include <cstddef>
 #include <cstdint>
+#include <vector>
 
-#include "dsp/kernels.hpp"
+#include "dsp/resample_kernels.hpp"
 #include "tidewater/quality.hpp"
 
 namespace tidewater {
@@ -16,13 +19,29 @@ inline constexpr std::uint64_t unity_step = std::uint64_t{1} << position_bits;
 inline constexpr double slowest_ratio = 0.125;
 inline constexpr double fastest_ratio = 8;
 
-/// Frames on either side of a position that a filter may read.
-inline constexpr int most_taps = 256;
-inline constexpr int reach = most_taps / 2;
+/// Zeros before and after the samples of a clip: no filter reads further.
+inline constexpr int reach = 128;
 
-/// The filter for a step: above unity its cutoff follows the ratio and its length with it, so that what would alias is gone.
-/// Thread: any. The filters are made by the first call of `prepare_filters`; afterwards this neither allocates nor waits.
-kernels::FilterRows filter_for(std::uint64_t step, Quality quality);
+/// All filters, with the rows that this processor needs, if it needs any.
+class Filters {
+ public:
+  Filters();
+  /// The filter for steps up to this one.
+  kernels::TapFilter at(std::uint64_t step, Quality quality) const;
+  /// Bytes of rows.
+  std::size_t memory() const;
+
+ private:
+  std::array<std::array<kernels::TapFilter, 18>, 2> filters_;
+  std::vector<std::vector<float>> rows_;
+};
+
+/// The rows of a filter at 2^phase_bits fractions, and one more. `between`: what lies between two is mixed of both.
+std::vector<float> rows_of(const kernels::TapFilter& filter, int phase_bits, bool between);
+
+/// Those of this process, made by the first call.
+/// Thread: any. After `prepare_filters` this neither allocates nor waits.
+kernels::TapFilter filter_for(std::uint64_t step, Quality quality);
 void prepare_filters();
 
 std::uint64_t step_for(double ratio);

@@ -233,7 +233,9 @@ void Mixer::mix_voices(int frames) noexcept {
     if (v + 2 * ahead < voices_.size())
       for (std::size_t line = 0; line < Voice::hot_lines; ++line)
         __builtin_prefetch(reinterpret_cast<const char*>(&voices_[v + 2 * ahead]) + line * 64);
-    if (v + ahead < voices_.size() && voices_[v + ahead].active()) voices_[v + ahead].prefetch();
+    for (std::size_t part = 0; part < 2; ++part)
+      if (const std::size_t next = v + ahead - part; next < voices_.size() && voices_[next].active())
+        voices_[next].prefetch(frames, static_cast<int>(part));
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
     Group& group = groups_[voice.group()];

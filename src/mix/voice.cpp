@@ -165,9 +165,11 @@ void Voice::read_channel(std::size_t channel, const Sample* samples, const kerne
     return;
   }
   const auto fastest = std::max(walk.step, walk.step + static_cast<std::uint64_t>(walk.step_change) * static_cast<std::uint64_t>(count));
-  const kernels::FilterRows filter = filter_for(fastest, quality_);
-  const std::int64_t before = filter.taps / 2;
-  kernels::resample(filter, samples_from(whole - before, span + 2 * before) + before, walk, out, count);
+  const kernels::TapFilter filter = filter_for(fastest, quality_);
+  const std::int64_t before = filter.reach();
+  const Sample* from = samples_from(whole - before, span + 2 * before);
+  const Sample* end = from == scratch.data() ? scratch.data() + scratch.size() : samples + clip_.kept + reach;
+  kernels::resample(filter, from + before, end, walk, out, count);
 }
 
 /// Goes on in time, unheard.
@@ -321,16 +323,19 @@ const float* Voice::exact_source(int count) const {
   return at + count <= clip_.frames ? clip_.floats[0] + at : nullptr;
 }
 
-void Voice::prefetch() const {
+void Voice::prefetch(int frames, int part) const {
   constexpr std::ptrdiff_t line = 64;
+  constexpr std::ptrdiff_t lines_a_part = 12;
   const auto bytes_a_frame = static_cast<std::ptrdiff_t>(clip_.floats[0] != nullptr ? sizeof(float) : sizeof(std::int16_t));
   const auto* memory =
       clip_.floats[0] != nullptr ? reinterpret_cast<const char*>(clip_.floats[0]) : reinterpret_cast<const char*>(clip_.shorts[0]);
   if (memory == nullptr || clip_.stream != nullptr) return;
   std::int64_t whole = static_cast<std::int64_t>(position_ >> position_bits);
   if (loop_) whole = clip_.folded(whole);
-  const char* first = memory + whole * bytes_a_frame;
-  for (int i = 0; i < 8; ++i) __builtin_prefetch(first + i * line);  // the processor's own prefetching takes over from there
+  const auto bytes = static_cast<std::ptrdiff_t>(step_.value / static_cast<double>(unity_step) * frames) * bytes_a_frame;
+  const std::ptrdiff_t first = part * lines_a_part;
+  const std::ptrdiff_t end = std::min(first + lines_a_part, bytes / line + 1);
+  for (std::ptrdiff_t i = first; i < end; ++i) __builtin_prefetch(memory + whole * bytes_a_frame + i * line);
 }
 
 }  // namespace tidewater

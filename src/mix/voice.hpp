@@ -4,7 +4,9 @@
 #include <span>
 
 #include "dsp/channel_gains.hpp"
+#include "dsp/kernels.hpp"
 #include "dsp/ramp.hpp"
+#include "dsp/resample_kernels.hpp"
 #include "dsp/smooth.hpp"
 #include "mix/command.hpp"
 
@@ -12,6 +14,7 @@ namespace tidewater {
 
 /// Frames that the mixer renders at a time, whatever block the caller asks for: what is heard never depends on it.
 inline constexpr int quantum = 64;
+static_assert(quantum == kernels::curve_length);
 
 /// Most frames that are mixed in one go, a whole number of quanta: voices that do not change cost less in long runs.
 inline constexpr int most_run = 512;
@@ -51,7 +54,7 @@ class alignas(64) Voice {
   /// at, or -1. In how many runs frames are mixed makes no difference to any sample.
   std::int64_t mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames);
   /// Asks for the memory that the next run will read.
-  void prefetch() const;
+  void prefetch(int frames, int part) const;
 
   /// See base/state.hpp. Its samples are elsewhere when it is read, and have to be given to it.
   template <class State>
