@@ -32,48 +32,28 @@ class Smooth {
     const auto aim = static_cast<float>(to);
     if (!std::isfinite(aim) || (aim == target_ && !moving())) return;
     const double speed = slope();
-    drift_left_ = speed == 0 ? 0 : on_grid(least);
-    drift_span_ = static_cast<float>(speed * drift_left_);
-    drift_inverse_ = inverse(drift_left_);
+    drift_length_ = speed == 0 ? 0 : on_grid(least);
+    drift_span_ = static_cast<float>(speed * drift_length_);
     from_ = value_;
     target_ = aim;
+    passed_ = 0;
     left_ = on_grid(std::max<std::int64_t>(frames, least));
-    inverse_ = inverse(left_);
+    inverse_ = 1 / static_cast<float>(left_);
   }
 
   double value() const { return static_cast<double>(value_); }
   double target() const { return static_cast<double>(target_); }
-  bool moving() const { return left_ > 0 || drift_left_ > 0; }
+  bool moving() const { return left_ > 0; }
 
   /// A frame.
-  double slope() const {
-    double slope = 0;
-    if (left_ > 0) {
-      const double u = passed(left_, inverse_);
-      slope += rise() * 6 * u * (1 - u) * static_cast<double>(inverse_);
-    }
-    if (drift_left_ > 0) {
-      const double u = passed(drift_left_, drift_inverse_);
-      slope += static_cast<double>(drift_span_) * static_cast<double>(drift_inverse_) * (1 - u) * (1 - 3 * u);
-    }
-    return slope;
-  }
+  double slope() const { return moving() ? law().slope(passed_) : 0; }
 
   /// Its cubic until the next knot.
-  kernels::Curve curve() const {
-    double square = 0, cube = 0;
-    if (left_ > 0) {
-      const auto a_frame = static_cast<double>(inverse_);
-      square += rise() * (3 - 6 * passed(left_, inverse_)) * a_frame * a_frame;
-      cube -= 2 * rise() * a_frame * a_frame * a_frame;
-    }
-    if (drift_left_ > 0) {
-      const auto a_frame = static_cast<double>(drift_inverse_);
-      const double span = static_cast<double>(drift_span_) * a_frame * a_frame;
-      square += span * (3 * passed(drift_left_, drift_inverse_) - 2);
-      cube += span * a_frame;
-    }
-    return {value_, static_cast<float>(slope()), static_cast<float>(square), static_cast<float>(cube)};
+  kernels::Curve curve() const { return moving() ? law().from(passed_) : kernels::Curve{value_}; }
+  /// As many pieces of it, one after the other, as lie before the next knot.
+  void curves(kernels::Curve* pieces, int count) const {
+    const Law its = law();
+    for (int i = 0; i < count; ++i) pieces[i] = its.from(passed_ + i * kernels::curve_length);
   }
 
   /// Frames until it is there.
@@ -86,39 +66,56 @@ class Smooth {
 
   /// Frames until its law changes.
   std::int64_t knot() const {
-    std::int64_t next = std::numeric_limits<std::int64_t>::max();
-    if (left_ > 0) next = left_;
-    if (drift_left_ > 0) next = std::min<std::int64_t>(next, drift_left_);
-    return next;
+    if (drifts()) return drift_length_ - passed_;
+    return left_ > 0 ? left_ : std::numeric_limits<std::int64_t>::max();
   }
 
   double advance(std::int64_t frames) {
-    left_ = static_cast<std::int32_t>(std::max<std::int64_t>(0, left_ - frames));
-    drift_left_ = static_cast<std::int32_t>(std::max<std::int64_t>(0, drift_left_ - frames));
-    double now = target();
-    if (left_ > 0) {
-      const double u = passed(left_, inverse_);
-      now = static_cast<double>(from_) + rise() * u * u * (3 - 2 * u);
+    if (left_ <= frames) {
+      left_ = passed_ = drift_length_ = 0;
+      value_ = target_;
+    } else {
+      left_ -= static_cast<std::int32_t>(frames);
+      passed_ += static_cast<std::int32_t>(frames);
+      value_ = static_cast<float>(law().at(passed_));
     }
-    if (drift_left_ > 0) {
-      const double u = passed(drift_left_, drift_inverse_);
-      now += static_cast<double>(drift_span_) * u * (1 - u) * (1 - u);
-    }
-    value_ = static_cast<float>(now);
     return value();
   }
 
  private:
-  static float inverse(std::int32_t frames) { return frames > 0 ? 1 / static_cast<float>(frames) : 0; }
-  static double passed(std::int32_t left, float inverse) { return 1 - static_cast<double>(left) * static_cast<double>(inverse); }
-  double rise() const { return static_cast<double>(target_) - static_cast<double>(from_); }
+  bool drifts() const { return passed_ < drift_length_; }
+
+  /// By frames since it got its target: 3u^2 - 2u^3 of the way, and while it drifts u (1 - u)^2 of what its slope would have made.
+  struct Law {
+    double constant, first, square, cube;
+    double at(double n) const { return ((cube * n + square) * n + first) * n + constant; }
+    double slope(double n) const { return (3 * cube * n + 2 * square) * n + first; }
+    kernels::Curve from(double n) const {
+      return {static_cast<float>(at(n)), static_cast<float>(slope(n)), static_cast<float>(3 * cube * n + square), static_cast<float>(cube)};
+    }
+  };
+  /// Until the next knot, whatever the pieces in which it is followed.
+  Law law() const {
+    const auto a_frame = static_cast<double>(inverse_);
+    const double bend = (static_cast<double>(target_) - static_cast<double>(from_)) * a_frame * a_frame;
+    Law its{static_cast<double>(from_), 0, 3 * bend, -2 * bend * a_frame};
+    if (drifts()) {
+      const double a_drift = 1.0 / drift_length_;
+      const double slope = static_cast<double>(drift_span_) * a_drift;
+      its.first = slope;
+      its.square -= 2 * slope * a_drift;
+      its.cube += slope * a_drift * a_drift;
+    }
+    return its;
+  }
 
   // Small: a voice has eight of them.
   float value_ = 0, from_ = 0, target_ = 0;
   float inverse_ = 0;  ///< of the length
-  // The slope it had when it got its target goes on for a while: span * u * (1 - u)^2.
-  float drift_span_ = 0, drift_inverse_ = 0;
-  std::int32_t left_ = 0, drift_left_ = 0;
+  // The slope it had when it got its target goes on for a while, never for longer than it moves.
+  float drift_span_ = 0;
+  std::int32_t drift_length_ = 0;
+  std::int32_t passed_ = 0, left_ = 0;
 };
 
 /// A value and its slope a frame.

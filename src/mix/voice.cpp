@@ -298,14 +298,10 @@ std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int fr
       right = left;
     }
     const int begins = at + static_cast<int>(offset);
-    // Levels that move do so from quantum to quantum.
-    for (int done = 0, piece = 0; done < heard; done += piece) {
-      piece = level_moves() || (in_world_ && into.channels.moving()) ? std::min(quantum, heard - done) : heard - done;
-      if (in_world_)
-        add_to_channels(into, begins + done, left + done, piece);
-      else
-        add_to(into.bus.channel(0) + begins + done, into.bus.channel(1) + begins + done, left + done, right + done, piece);
-    }
+    if (in_world_)
+      add_to_channels(into, begins, left, heard);
+    else
+      add_to(into.bus.channel(0) + begins, into.bus.channel(1) + begins, left, right, heard);
   }
   wrap_position();
   if (!ended) return -1;

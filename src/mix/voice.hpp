@@ -81,6 +81,7 @@ class alignas(64) Voice {
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
   std::int64_t mix_piece(const Into& into, int at, std::int64_t now, int frames);
+  int add_along_gain(float* bus_left, float* bus_right, const float* samples, int count);
   void add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count);
   void add_to_channels(const Into& into, int at, const float* samples, int count);
   void add_flat(const Into& into, int at, const float* samples, int count) const;

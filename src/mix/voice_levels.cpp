@@ -77,24 +77,44 @@ bool Voice::only_gain_moves() const {
   return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
 }
 
-/// Source and bus of `count` frames; mono where both sources are one.
+/// Its gain alone moves: all of the same law, a whole number of quanta, is added in one go. Returns how many frames.
+int Voice::add_along_gain(float* bus_left, float* bus_right, const float* samples, int count) {
+  std::array<kernels::Curve, most_run / quantum> curves;
+  const int quanta = static_cast<int>(std::min<std::int64_t>(count, gain_.knot()) / quantum);
+  if (quanta == 0) return 0;
+  gain_.curves(curves.data(), quanta);
+  gain_.advance(quanta * quantum);
+  kernels::add_along(samples, curves.data(), quanta, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left,
+                     bus_right);
+  return quanta * quantum;
+}
+
+/// Source and bus of `count` frames, from the beginning of a quantum on or within one; mono where both sources are one.
 void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
   const bool mono = left == right;
-  if (!level_moves()) {
-    const double level = lifted_ ? gain_.value() * lift_.at(0).value : gain_.value();
-    const auto left_part = static_cast<float>(level * pan_.left.value);
-    const auto right_part = static_cast<float>(level * pan_.right.value);
-    if (mono) return kernels::add(left, {}, left_part, right_part, bus_left, bus_right, count);
-    kernels::add(left, {left_part}, bus_left, count);
-    return kernels::add(right, {right_part}, bus_right, count);
-  }
   for (int at = 0, piece = 0; at < count; at += piece) {
-    piece = static_cast<int>(std::min<std::int64_t>(count - at, knot()));
-    if (mono && only_gain_moves()) {
+    float* const to_left = bus_left + at;
+    float* const to_right = bus_right + at;
+    if (!level_moves()) {
+      const double level = lifted_ ? gain_.value() * lift_.at(0).value : gain_.value();
+      const auto left_part = static_cast<float>(level * pan_.left.value);
+      const auto right_part = static_cast<float>(level * pan_.right.value);
+      piece = count - at;
+      if (mono) return kernels::add(left + at, {}, left_part, right_part, to_left, to_right, piece);
+      kernels::add(left + at, {left_part}, to_left, piece);
+      return kernels::add(right + at, {right_part}, to_right, piece);
+    }
+    // Levels that move do so from quantum to quantum, and from knot to knot.
+    const bool follows_gain = mono && only_gain_moves();
+    if (follows_gain && at % quantum == 0) {
+      piece = add_along_gain(to_left, to_right, left + at, count - at);
+      if (piece > 0) continue;
+    }
+    piece = static_cast<int>(std::min<std::int64_t>({count - at, quantum - at % quantum, knot()}));
+    if (follows_gain) {
       const kernels::Curve gain = gain_.curve();
       gain_.advance(piece);
-      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left + at,
-                   bus_right + at, piece);
+      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), to_left, to_right, piece);
       continue;
     }
     const Moving before = level(false);
@@ -104,10 +124,10 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
     const Moving after = level(true);
     if (mono && !turns) {
       kernels::add(left + at, curve(before, after, piece), static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value),
-                   bus_left + at, bus_right + at, piece);
+                   to_left, to_right, piece);
     } else {
-      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), bus_left + at, piece);
-      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), bus_right + at, piece);
+      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), to_left, piece);
+      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), to_right, piece);
     }
   }
 }
@@ -128,10 +148,10 @@ void Voice::add_flat(const Into& into, int at, const float* samples, int count) 
 
 /// Of a voice in the world.
 void Voice::add_to_channels(const Into& into, int at, const float* samples, int count) {
-  if (!level_moves() && !into.channels.moving()) return add_flat(into, at, samples, count);
   const double fold = clip_.mono() ? 1 : static_cast<double>(fold_);
   for (int done = 0, piece = 0; done < count; done += piece) {
-    piece = static_cast<int>(std::min<std::int64_t>({count - done, knot(), into.channels.knot()}));
+    if (!level_moves() && !into.channels.moving()) return add_flat(into, at + done, samples + done, count - done);
+    piece = static_cast<int>(std::min<std::int64_t>({count - done, quantum - done % quantum, knot(), into.channels.knot()}));
     const Moving before = level(false) * fold;
     std::array<Moving, most_channels> from;
     std::array<bool, most_channels> heard{};
