@@ -54,6 +54,8 @@ class SteppedGains {
   /// Whether a channel gets anything, now or on the way.
   bool heard(std::size_t channel) const { return from_[channel] != 0 || to_[channel] != 0 || (moving() && drift_[channel] != 0); }
 
+  /// Where nothing moves.
+  float rests_at(std::size_t channel) const { return to_[channel]; }
   Moving at(std::size_t channel) const {
     const double rise = static_cast<double>(to_[channel]) - static_cast<double>(from_[channel]);
     Moving now{static_cast<double>(to_[channel]), 0};

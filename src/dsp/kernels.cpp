@@ -10,7 +10,9 @@ namespace tidewater::kernels::HWY_NAMESPACE {
 
 namespace hn = hwy::HWY_NAMESPACE;
 
-// Eight lanes do as well as sixteen on what has both, and leave the processor its clock.
+// What voices are mixed with takes as many lanes as their samples are made with. What comes in eights has eight: it leaves the
+// processor its clock.
+using Wide = hn::CappedTag<float, 16>;
 using Floats = hn::CappedTag<float, 8>;
 
 HWY_INLINE hn::Vec<Floats> load(Floats d, const std::int16_t* from) {
@@ -30,8 +32,8 @@ void widen_shorts(const std::int16_t* source, float* HWY_RESTRICT out, int count
 
 /// Gains of as many frames as there are lanes, from frame `at` on.
 template <bool flat>
-HWY_INLINE hn::Vec<Floats> gains(const Curve& gain, int at) {
-  const Floats d;
+HWY_INLINE hn::Vec<Wide> gains(const Curve& gain, int at) {
+  const Wide d;
   if constexpr (flat) return hn::Set(d, gain.first);
   const auto frame = hn::Add(hn::Iota(d, 0), hn::Set(d, static_cast<float>(at)));
   const auto by_frame = hn::MulAdd(frame, hn::MulAdd(frame, hn::Set(d, gain.cube), hn::Set(d, gain.square)), hn::Set(d, gain.change));
@@ -45,7 +47,7 @@ HWY_INLINE float gain_at(const Curve& gain, int at) {
 /// What is left of some samples after whole vectors. It goes the same way as these, so that every frame is rounded alike, wherever
 /// the pieces begin and end.
 struct Rest {
-  HWY_ALIGN float padded[hn::MaxLanes(Floats())] = {};
+  HWY_ALIGN float padded[hn::MaxLanes(Wide())] = {};
 
   Rest(const float* from, int count) {
     for (int i = 0; i < count; ++i) padded[i] = from[i];
@@ -57,8 +59,8 @@ struct Rest {
 
 template <bool flat>
 HWY_INLINE void add_one_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
-  const Floats d;
-  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const Wide d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Wide()));
   const auto add = [&](int at, const float* from, float* to) {
     hn::StoreU(hn::MulAdd(hn::LoadU(d, from), gains<flat>(gain, at), hn::LoadU(d, to)), d, to);
   };
@@ -77,8 +79,8 @@ void add_one(const float* HWY_RESTRICT source, Curve gain, float* HWY_RESTRICT b
 template <bool flat>
 HWY_INLINE void add_two_as(const float* HWY_RESTRICT source, const Curve& gain, float left_part, float right_part, float* HWY_RESTRICT left,
                            float* HWY_RESTRICT right, int count) {
-  const Floats d;
-  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const Wide d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Wide()));
   const auto to_left = hn::Set(d, left_part);
   const auto to_right = hn::Set(d, right_part);
   const auto add = [&](int at, const float* from, float* one, float* other) {
@@ -109,8 +111,8 @@ void add_two_along(const float* HWY_RESTRICT source, const Curve* gains, int cur
 
 template <bool flat>
 HWY_INLINE Level add_measured_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
-  const Floats d;
-  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Floats()));
+  const Wide d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Wide()));
   auto peaks = hn::Zero(d);
   auto powers = hn::Zero(d);
   int i = 0;

@@ -139,6 +139,7 @@ template <class Sample>
 void resample_any_rows(const TapFilter& filter, const Sample* source, const Walk& walk, float* out, int count) {
   if (!filter.rows.between) {
     if (filter.rows.taps == 16) return resample_rows<16, false>(filter, source, walk, out, count);
+    if (filter.rows.taps == 24) return resample_rows<24, false>(filter, source, walk, out, count);
     return resample_rows<0, false>(filter, source, walk, out, count);
   }
   if (filter.rows.taps == 16) return resample_rows<16, true>(filter, source, walk, out, count);

@@ -235,7 +235,7 @@ void Mixer::mix_voices(int frames) noexcept {
         __builtin_prefetch(reinterpret_cast<const char*>(&voices_[v + 2 * ahead]) + line * 64);
     for (std::size_t part = 0; part < 2; ++part)
       if (const std::size_t next = v + ahead - part; next < voices_.size() && voices_[next].active())
-        voices_[next].prefetch(frames, static_cast<int>(part));
+        voices_[next].prefetch(frames, static_cast<int>(part), channels_[next]);
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
     Group& group = groups_[voice.group()];

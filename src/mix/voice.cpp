@@ -319,8 +319,10 @@ const float* Voice::exact_source(int count) const {
   return at + count <= clip_.frames ? clip_.floats[0] + at : nullptr;
 }
 
-void Voice::prefetch(int frames, int part) const {
+void Voice::prefetch(int frames, int part, const ChannelGains& channels) const {
   constexpr std::ptrdiff_t line = 64;
+  if (in_world_ && part == 0)
+    for (std::size_t at = 0; at < sizeof(channels); at += line) __builtin_prefetch(reinterpret_cast<const char*>(&channels) + at);
   constexpr std::ptrdiff_t lines_a_part = 12;
   const auto bytes_a_frame = static_cast<std::ptrdiff_t>(clip_.floats[0] != nullptr ? sizeof(float) : sizeof(std::int16_t));
   const auto* memory =

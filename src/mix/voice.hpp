@@ -53,8 +53,8 @@ class alignas(64) Voice {
   /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame the voice ended
   /// at, or -1. In how many runs frames are mixed makes no difference to any sample.
   std::int64_t mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames);
-  /// Asks for the memory that the next run will read.
-  void prefetch(int frames, int part) const;
+  /// Asks for the memory that the next run will read, so many frames, in two parts: all at once would be waited for.
+  void prefetch(int frames, int part, const ChannelGains& channels) const;
 
   /// See base/state.hpp. Its samples are elsewhere when it is read, and have to be given to it.
   template <class State>

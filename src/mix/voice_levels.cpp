@@ -135,15 +135,18 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
 /// What does not move goes into two channels at a time.
 void Voice::add_flat(const Into& into, int at, const float* samples, int count) const {
   const auto level = static_cast<float>(lifted_ ? gain_.value() * lift_.at(0).value : gain_.value()) * (clip_.mono() ? 1 : fold_);
-  std::array<std::size_t, most_channels> heard{};
-  std::size_t channels = 0;
-  for (std::size_t c = 0; c < most_channels; ++c)
-    if (into.channels.heard(c)) heard[channels++] = c;
-  const auto part = [&](std::size_t c) { return level * static_cast<float>(into.channels.at(c).value); };
-  for (std::size_t i = 0; i + 1 < channels; i += 2)
-    kernels::add(samples, {}, part(heard[i]), part(heard[i + 1]), into.bus.channel(heard[i]) + at, into.bus.channel(heard[i + 1]) + at,
-                 count);
-  if (channels % 2 == 1) kernels::add(samples, {part(heard[channels - 1])}, into.bus.channel(heard[channels - 1]) + at, count);
+  std::size_t held = most_channels;  // one that waits for a second
+  const auto part = [&](std::size_t c) { return level * into.channels.rests_at(c); };
+  for (std::size_t c = 0; c < most_channels; ++c) {
+    if (into.channels.rests_at(c) == 0) continue;
+    if (held == most_channels) {
+      held = c;
+      continue;
+    }
+    kernels::add(samples, {}, part(held), part(c), into.bus.channel(held) + at, into.bus.channel(c) + at, count);
+    held = most_channels;
+  }
+  if (held != most_channels) kernels::add(samples, {part(held)}, into.bus.channel(held) + at, count);
 }
 
 /// Of a voice in the world.
