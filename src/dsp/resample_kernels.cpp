@@ -306,13 +306,13 @@ void resample_polynomials(const TapFilter& filter, const float* source, const fl
 }
 
 /// Samples are widened once, and not for each tap.
-void resample_polynomials(const TapFilter& filter, const std::int16_t* source, const std::int16_t*, const Walk& walk, float* out,
+void resample_polynomials(const TapFilter& filter, const std::int16_t* source, const std::int16_t* end, const Walk& walk, float* out,
                           int count) {
-  constexpr int piece = 128;
-  constexpr int most = piece * 8 + 144;
+  constexpr int most = 1024 + most_taps + lanes;
   HWY_ALIGN float wide[most + 8 * lanes];  // behind what is widened may be read, and is not used
   const hn::Rebind<std::int16_t, Frames> narrow;
   const auto scale = hn::Set(Frames(), 1.0F / 32768);
+  const int piece = filter.top < 2 ? 512 : 128;  // no more than 1,024 samples
   const int before = filter.taps / 2 - 1;
   Walk rest = walk;
   for (int done = 0; done < count; done += piece) {
@@ -320,11 +320,14 @@ void resample_polynomials(const TapFilter& filter, const std::int16_t* source, c
     const std::int16_t* const from = source + (rest.position >> 32U) - before;
     const Walk local{rest.position & 0xFFFFFFFFU, rest.step, rest.step_change};
     const int wanted = static_cast<int>(last_position(local, frames) >> 32U) + filter.taps;
+    const int whole_vectors = (wanted + lanes - 1) / lanes * lanes;
+    const int at_once = from + whole_vectors <= end ? whole_vectors : wanted;
     int k = 0;
-    for (; k + lanes <= wanted; k += lanes)
+    for (; k + lanes <= at_once; k += lanes)
       hn::Store(hn::Mul(hn::ConvertTo(Frames(), hn::PromoteTo(Places(), hn::LoadU(narrow, from + k))), scale), Frames(), wide + k);
     for (; k < wanted; ++k) wide[k] = static_cast<float>(from[k]) * (1.0F / 32768);
     resample_polynomials(filter, wide + before, wide + most + 8 * lanes, local, out + done, frames);
+    if (done + frames == count) return;
     rest.position = last_position(rest, frames + 1);
     rest.step += static_cast<std::uint64_t>(rest.step_change) * static_cast<std::uint64_t>(frames);
   }

@@ -330,10 +330,13 @@ void Voice::prefetch(int frames, int part, const ChannelGains& channels) const {
   if (memory == nullptr || clip_.stream != nullptr) return;
   std::int64_t whole = static_cast<std::int64_t>(position_ >> position_bits);
   if (loop_) whole = clip_.folded(whole);
-  const auto bytes = static_cast<std::ptrdiff_t>(step_.value / static_cast<double>(unity_step) * frames) * bytes_a_frame;
+  // Filters of ordinary speeds reach so far to either side.
+  constexpr std::ptrdiff_t around = 12;
+  const auto span = static_cast<std::ptrdiff_t>(step_.value / static_cast<double>(unity_step) * frames) + 2 * around;
+  const char* const begin = memory + (whole - around) * bytes_a_frame;
   const std::ptrdiff_t first = part * lines_a_part;
-  const std::ptrdiff_t end = std::min(first + lines_a_part, bytes / line + 1);
-  for (std::ptrdiff_t i = first; i < end; ++i) __builtin_prefetch(memory + whole * bytes_a_frame + i * line);
+  const std::ptrdiff_t end = std::min(first + lines_a_part, span * bytes_a_frame / line + 1);
+  for (std::ptrdiff_t i = first; i < end; ++i) __builtin_prefetch(begin + i * line);
 }
 
 }  // namespace tidewater
