@@ -12,6 +12,7 @@
 #include "dsp/fade.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
+#include "dsp/row_kernels.hpp"
 #include "listening.hpp"
 
 using namespace tidewater;
@@ -104,7 +105,7 @@ TEST_CASE("nothing that is not in the source is heard below 16 kHz, at any speed
   for (const std::int64_t target : both_ways()) {
     const As as(target);
     const Filters filters;
-    const auto check = [&](double speed, double tone) {
+    const auto check = [&, quality = quality, most = most](double speed, double tone) {
       auto rest = below(played(filters, tone, speed, quality, 4000), 15400, test_rate.value);
       const double heard = tone * exact(speed);
       if (heard < 16000) rest = without_sine(rest, heard, test_rate.value);
