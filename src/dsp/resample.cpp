@@ -1,7 +1,6 @@
 #include "dsp/resample.hpp"
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 
 #include "dsp/filter_designs.hpp"
@@ -63,8 +62,8 @@ Filters::Filters() : filters_{standard_designs, fine_designs} {
       const bool standard = quality == static_cast<std::size_t>(Quality::standard);
       const bool between = !standard || filter.taps > most_taps_of_nearest;
       // A filter that is twice as long changes half as much from phase to phase.
-      const int longer = std::bit_width(static_cast<unsigned>(filter.top)) - 1;
-      const int bits = !between ? nearest_bits : (standard ? standard_bits : fine_bits) - std::max(0, longer);
+      const int longer = std::max(0, std::ilogb(filter.top));
+      const int bits = !between ? nearest_bits : (standard ? standard_bits : fine_bits) - longer;
       rows_.push_back(rows_of(filter, bits, between));
       filter.rows = {rows_.back().data(), 2 * filter.reach(), bits, between};
     }
@@ -79,7 +78,9 @@ kernels::TapFilter Filters::at(std::uint64_t step, Quality quality) const {
 }
 
 std::size_t Filters::memory() const {
-  std::size_t bytes = 0;
+  std::size_t bytes = sizeof(*this);
+  for (const auto& of_quality : filters_)
+    for (const auto& filter : of_quality) bytes += static_cast<std::size_t>(filter.taps / 2 * (filter.degree + 1)) * sizeof(float);
   for (const auto& rows : rows_) bytes += rows.size() * sizeof(float);
   return bytes;
 }

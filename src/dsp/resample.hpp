@@ -28,7 +28,7 @@ class Filters {
   Filters();
   /// The filter for steps up to this one.
   kernels::TapFilter at(std::uint64_t step, Quality quality) const;
-  /// Bytes of rows.
+  /// Bytes of all of them.
   std::size_t memory() const;
 
  private:

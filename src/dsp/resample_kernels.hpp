@@ -49,12 +49,10 @@ bool looks_up();
 void resample(const TapFilter& filter, const float* source, const float* end, const Walk& walk, float* out, int count);
 void resample(const TapFilter& filter, const std::int16_t* source, const std::int16_t* end, const Walk& walk, float* out, int count);
 
-/// The twins, for tests: from the polynomials, or from the rows.
+/// The twins, for tests: from the polynomials, whatever rows there are.
 namespace scalar {
 void resample(const TapFilter& filter, const float* source, const Walk& walk, float* out, int count);
 void resample(const TapFilter& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
-void resample_by_rows(const TapFilter& filter, const float* source, const Walk& walk, float* out, int count);
-void resample_by_rows(const TapFilter& filter, const std::int16_t* source, const Walk& walk, float* out, int count);
 }  // namespace scalar
 
 }  // namespace tidewater::kernels
