@@ -1,6 +1,7 @@
 #include "costs.hpp"
 
 #include <fmt/format.h>
+#include <hwy/targets.h>
 
 #include <algorithm>
 #include <array>
@@ -11,6 +12,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/speakers.hpp"
 #include "mix/mixer.hpp"
@@ -89,6 +91,26 @@ double kernel_alone(const std::vector<BankClip>& clips, std::size_t& at) {
   return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - began).count() / blocks_a_round / block / voices;
 }
 
+/// By instruction set: how long it takes to make all filters, what they keep, and their kernels alone.
+void print_filters_table() {
+  fmt::print("\n| {:<10} | {:>14} | {:>12} |\n| {:-<10} | {:->14} | {:->12} |\n", "filters", "made in", "of memory", "", ":", ":");
+  for (const std::int64_t target : hwy::SupportedAndGeneratedTargets()) {
+    hwy::SetSupportedTargetsForTest(target);
+    hwy::GetChosenTarget().Update(hwy::SupportedTargets());
+    double least = 1e9;
+    std::size_t bytes = 0;
+    for (int i = 0; i < 5; ++i) {
+      const auto began = std::chrono::steady_clock::now();
+      const Filters filters;
+      least = std::min(least, std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - began).count());
+      bytes = filters.memory();
+    }
+    fmt::print("| {:<10} | {:>11.3f} ms | {:>8.1f} KiB |\n", kernels::target_name(), least, static_cast<double>(bytes) / 1024);
+  }
+  hwy::SetSupportedTargetsForTest(0);
+  hwy::GetChosenTarget().DeInit();
+}
+
 }  // namespace
 
 void print_costs_table() {
@@ -141,6 +163,7 @@ void print_costs_table() {
   fmt::print("| {:<46} | {:>7.2f} ns | {:>14} |\n", "the kernel alone", least.back(), "");
   for (std::size_t i = 0; i < ways.size(); ++i)
     fmt::print("| {:<46} | {:>7.2f} ns | {:>+11.2f} ns |\n", ways[i].what, least[i], least[i] - least[0]);
+  print_filters_table();
 }
 
 }  // namespace tidewater::bench

@@ -3,6 +3,7 @@
 ///     tidewater_bench calls         only the table of single calls
 ///     tidewater_bench banks         only that of banks
 ///     tidewater_bench costs         only that of what a frame costs
+///     tidewater_bench clean         only that of how clean it is
 
 #include <fmt/format.h>
 
@@ -80,6 +81,10 @@ int main(int argc, char** argv) {
   }
   if (argc == 2 && std::string_view(argv[1]) == "costs") {
     tidewater::bench::print_costs_table();
+    return 0;
+  }
+  if (argc == 2 && std::string_view(argv[1]) == "clean") {
+    tidewater::bench::print_clean_table();
     return 0;
   }
   if (argc == 2 && std::string_view(argv[1]) == "world") {
