@@ -1,15 +1,13 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
-///     tidewater_bench calls         only the table of single calls
-///     tidewater_bench banks         only that of banks
-///     tidewater_bench costs         only that of what a frame costs
-///     tidewater_bench clean         only that of how clean it is
+///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks or world
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <map>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "banks.hpp"
@@ -68,29 +66,20 @@ class Table : public benchmark::BenchmarkReporter {
   std::map<std::string, Row> rows_;
 };
 
+namespace bench = tidewater::bench;
+constexpr std::pair<std::string_view, void (*)()> tables[] = {{"costs", bench::print_costs_table}, {"calls", bench::print_calls_table},
+                                                              {"clean", bench::print_clean_table}, {"growth", bench::print_growth_table},
+                                                              {"books", bench::print_books_table}, {"banks", bench::print_banks_table},
+                                                              {"world", bench::print_world_table}};
+
 }  // namespace
 
 int main(int argc, char** argv) {
-  if (argc == 2 && std::string_view(argv[1]) == "calls") {
-    tidewater::bench::print_calls_table();
-    return 0;
-  }
-  if (argc == 2 && std::string_view(argv[1]) == "banks") {
-    tidewater::bench::print_banks_table();
-    return 0;
-  }
-  if (argc == 2 && std::string_view(argv[1]) == "costs") {
-    tidewater::bench::print_costs_table();
-    return 0;
-  }
-  if (argc == 2 && std::string_view(argv[1]) == "clean") {
-    tidewater::bench::print_clean_table();
-    return 0;
-  }
-  if (argc == 2 && std::string_view(argv[1]) == "world") {
-    tidewater::bench::print_world_table();
-    return 0;
-  }
+  for (const auto& [name, print] : tables)
+    if (argc == 2 && name == argv[1]) {
+      print();
+      return 0;
+    }
   if (argc == 3 && std::string_view(argv[1]) == "resident") {
     tidewater::bench::print_resident(argv[2]);
     return 0;
@@ -105,12 +94,6 @@ int main(int argc, char** argv) {
   Table table;
   benchmark::RunSpecifiedBenchmarks(&table);
   if (argc > 1) return 0;  // a filter asks for some figures only
-  tidewater::bench::print_costs_table();
-  tidewater::bench::print_calls_table();
-  tidewater::bench::print_clean_table();
-  tidewater::bench::print_growth_table();
-  tidewater::bench::print_books_table();
-  tidewater::bench::print_banks_table();
-  tidewater::bench::print_world_table();
+  for (const auto& [name, print] : tables) print();
   return 0;
 }

@@ -11,8 +11,6 @@
 HWY_BEFORE_NAMESPACE();
 namespace tidewater::kernels::HWY_NAMESPACE {
 
-namespace hn = hwy::HWY_NAMESPACE;
-
 /// Where the last frame of a walk is.
 HWY_INLINE std::uint64_t last_position(const Walk& walk, int count) {
   const auto steps = static_cast<std::uint64_t>(count - 1);
@@ -20,6 +18,8 @@ HWY_INLINE std::uint64_t last_position(const Walk& walk, int count) {
 }
 
 #if HWY_TARGET == HWY_AVX3 || HWY_TARGET == HWY_AVX3_DL
+
+namespace hn = hwy::HWY_NAMESPACE;
 
 bool can_look_up() { return true; }
 
