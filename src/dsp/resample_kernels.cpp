@@ -11,12 +11,6 @@
 HWY_BEFORE_NAMESPACE();
 namespace tidewater::kernels::HWY_NAMESPACE {
 
-/// Where the last frame of a walk is.
-HWY_INLINE std::uint64_t last_position(const Walk& walk, int count) {
-  const auto steps = static_cast<std::uint64_t>(count - 1);
-  return walk.position + walk.step * steps + static_cast<std::uint64_t>(walk.step_change) * (steps * (steps - 1) / 2);
-}
-
 #if HWY_TARGET == HWY_AVX3 || HWY_TARGET == HWY_AVX3_DL
 
 namespace hn = hwy::HWY_NAMESPACE;
@@ -175,6 +169,12 @@ void resample_polynomials(const TapFilter& filter, const float* source, const fl
   if (is(7, 40)) return resample_taps<7, 40, 1>(filter, source, end, walk, out, count);
   if (filter.degree == 5) return resample_far<5>(filter, source, end, walk, out, count);
   resample_far<7>(filter, source, end, walk, out, count);
+}
+
+/// Where the last frame of a walk is.
+HWY_INLINE std::uint64_t last_position(const Walk& walk, int count) {
+  const auto steps = static_cast<std::uint64_t>(count - 1);
+  return walk.position + walk.step * steps + static_cast<std::uint64_t>(walk.step_change) * (steps * (steps - 1) / 2);
 }
 
 /// Samples are widened once, and not for each tap.
