@@ -5,6 +5,7 @@
 #include "base/random.hpp"
 #include "drive/cadences.hpp"
 #include "stage.hpp"
+#include "tidewater/author/walk.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 
@@ -369,4 +370,19 @@ TEST_CASE("what a cadence started has a name in the journal, and a playtest stop
   };
   CHECK(heard_after("1.1.1") > 0.1);   // is over already
   CHECK(heard_after("1.1.2") < 0.01);  // the second step is what sounds then
+}
+
+TEST_CASE("on a walk past it a cadence is asleep out of earshot alone, and waits between its beats") {
+  const Folder folder;
+  write_stage_clips(folder);
+  folder.write("book.toml", book_head + "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"900 ms\"\nplace=\"world\"\nfar=\"30 m\"\n");
+  const WalkPast walk = walk_past(read_book(folder.path("book.toml")).book, "step", {}, [](auto) {});
+  int quiet = 0;
+  for (const WalkStep& step : walk.steps) {
+    INFO(step.distance.value << " m");
+    if (step.distance.value < 29) CHECK(step.heard);
+    if (step.distance.value > 31) CHECK_FALSE(step.heard);
+    if (step.distance.value < 10 && step.levels[0].value < -100) ++quiet;
+  }
+  CHECK(quiet > 10);  // there were times between beats
 }

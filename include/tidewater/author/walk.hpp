@@ -41,7 +41,7 @@ struct WalkStep {
   Metres along;  ///< of the way, from where it is nearest; behind that above zero
   Metres distance;
   std::vector<Decibels> levels;  ///< RMS of each channel, over the step
-  bool heard = false;            ///< something of it has a voice
+  bool heard = false;            ///< something of it has a voice, or waits for the next beat of its cadence
   std::vector<double> gauges;    ///< in the order of the options
 };
 

@@ -177,6 +177,8 @@ WalkPast walk_past(const Book& book, const std::string& name, const WalkOptions&
       if (u == updates_a_step / 2) step.along = {along}, step.distance = {std::hypot(along, walk.aside.value)};
       step.heard = step.heard || manager.stats().voices > 0;
     }
+    // Between its beats it waits, and is not asleep.
+    if (sound.cadence.high > Seconds{} && step.distance < sound.world.silent_from) step.heard = true;
     for (const double power : powers)
       step.levels.push_back(decibels(std::sqrt(power / (static_cast<double>(frames_an_update) * updates_a_step))));
     walk.steps.push_back(std::move(step));
