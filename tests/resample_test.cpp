@@ -120,6 +120,24 @@ TEST_CASE("nothing that is not in the source is heard below 16 kHz, at any speed
   }
 }
 
+TEST_CASE("a process that mixes as another kind of machine has the filters of that kind, and its own again") {
+  for (int round = 0; round < 2; ++round)
+    for (const std::int64_t target : hwy::SupportedAndGeneratedTargets()) {
+      const As as(target);
+      INFO(kernels::target_name());
+      const auto filter = filter_for(step_for(1.05), Quality::standard);
+      CHECK((filter.rows.values == nullptr) == kernels::looks_up());
+      const Filters filters;
+      const auto source = sine(997, 0.05);
+      std::array<float, 64> ours{}, twin{};
+      const kernels::Walk walk{1234567, step_for(1.05), 0};
+      kernels::resample(filter, source.data() + reach, source.data() + source.size(), walk, ours.data(), 64);
+      kernels::resample(filters.at(walk.step, Quality::standard), source.data() + reach, source.data() + source.size(), walk, twin.data(),
+                        64);
+      CHECK((ours == twin));
+    }
+}
+
 TEST_CASE("treble is kept, and low tones keep their level") {
   const Quality quality = GENERATE(Quality::standard, Quality::fine);
   for (const std::int64_t target : both_ways()) {

@@ -30,8 +30,12 @@ void weights_at(const kernels::TapFilter& filter, double u, double* weights) {
 }
 
 const Filters& filters() {
-  static const Filters made;
-  return made;
+  if (kernels::looks_up()) {
+    static const Filters without_rows(false);
+    return without_rows;
+  }
+  static const Filters with_rows(true);
+  return with_rows;
 }
 
 }  // namespace
@@ -55,8 +59,8 @@ std::vector<float> rows_of(const kernels::TapFilter& filter, int phase_bits, boo
   return rows;
 }
 
-Filters::Filters() : filters_{standard_designs, fine_designs} {
-  if (kernels::looks_up()) return;
+Filters::Filters(bool with_rows) : filters_{standard_designs, fine_designs} {
+  if (!with_rows) return;
   for (std::size_t quality = 0; quality < filters_.size(); ++quality)
     for (kernels::TapFilter& filter : filters_[quality]) {
       const bool standard = quality == static_cast<std::size_t>(Quality::standard);

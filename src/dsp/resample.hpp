@@ -22,10 +22,12 @@ inline constexpr double fastest_ratio = 8;
 /// Zeros before and after the samples of a clip: no filter reads further.
 inline constexpr int reach = 128;
 
-/// All filters, with the rows that this processor needs, if it needs any.
+/// All filters, with rows, or for processors that need none.
 class Filters {
  public:
-  Filters();
+  explicit Filters(bool with_rows);
+  /// As the kind of processor needs them that this process mixes as.
+  Filters() : Filters(!kernels::looks_up()) {}
   /// The filter for steps up to this one.
   kernels::TapFilter at(std::uint64_t step, Quality quality) const;
   /// Bytes of all of them.
@@ -39,8 +41,8 @@ class Filters {
 /// The rows of a filter at 2^phase_bits fractions, and one more. `between`: what lies between two is mixed of both.
 std::vector<float> rows_of(const kernels::TapFilter& filter, int phase_bits, bool between);
 
-/// Those of this process, made by the first call.
-/// Thread: any. After `prepare_filters` this neither allocates nor waits.
+/// Those of this process, as the kind of processor needs them that it mixes as.
+/// Thread: any. After `prepare_filters` as that kind of processor this neither allocates nor waits.
 kernels::TapFilter filter_for(std::uint64_t step, Quality quality);
 void prepare_filters();
 

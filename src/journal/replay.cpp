@@ -11,6 +11,7 @@
 
 #include "bank/bank_data.hpp"
 #include "dsp/kernels.hpp"
+#include "dsp/resample.hpp"
 #include "play/control.hpp"
 #include "request/described.hpp"
 
@@ -105,8 +106,8 @@ class Player {
     const std::string& its = script_.head.machine;
     if (its.empty() || its == machine()) return;
     manager_.note(
-        fmt::format("recorded on a machine of the kind {}, and mixed here as {}: decisions are the same, samples may differ in "
-                    "their last bits (mix_as, or render --as-recorded, asks for the same kind)",
+        fmt::format("recorded on a machine of the kind {}, and mixed here as {}: decisions are the same, samples may differ by "
+                    "less than is heard (mix_as, or render --as-recorded, asks for the same kind)",
                     its, machine()));
   }
 
@@ -312,14 +313,18 @@ class Player {
 std::string machine() { return kernels::target_name(); }
 
 bool mix_as(std::string_view machine) {
-  hwy::SetSupportedTargetsForTest(0);  // whatever there is
-  if (machine.empty() || machine == kernels::target_name()) return true;
-  for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
-    hwy::SetSupportedTargetsForTest(left & -left);
-    if (machine == kernels::target_name()) return true;
-  }
-  hwy::SetSupportedTargetsForTest(0);
-  return false;
+  const auto found = [&] {
+    hwy::SetSupportedTargetsForTest(0);  // whatever there is
+    if (machine.empty() || machine == kernels::target_name()) return true;
+    for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
+      hwy::SetSupportedTargetsForTest(left & -left);
+      if (machine == kernels::target_name()) return true;
+    }
+    hwy::SetSupportedTargetsForTest(0);
+    return false;
+  }();
+  prepare_filters();  // for managers that there are already
+  return found;
 }
 
 ManagerOptions options_of(const JournalScript& script) {
