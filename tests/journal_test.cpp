@@ -149,6 +149,8 @@ TEST_CASE("a replay can mix as the kind of machine that recorded it") {
   for (const std::string kind : {"SSSE3", "SSE4", "AVX2"}) {
     if (!mix_as(kind)) continue;  // not on this machine
     CHECK(machine() == kind);
+    CHECK(!mix_as("a machine that nobody has"));
+    CHECK(machine() == kind);
     std::string notices;
     const auto play = [&] {
       JournalScript script =

@@ -313,14 +313,15 @@ class Player {
 std::string machine() { return kernels::target_name(); }
 
 bool mix_as(std::string_view machine) {
-  const auto found = [&] {
+  const std::int64_t before = hwy::SupportedTargets();
+  const bool found = [&] {
     hwy::SetSupportedTargetsForTest(0);  // whatever there is
     if (machine.empty() || machine == kernels::target_name()) return true;
     for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
       hwy::SetSupportedTargetsForTest(left & -left);
       if (machine == kernels::target_name()) return true;
     }
-    hwy::SetSupportedTargetsForTest(0);
+    hwy::SetSupportedTargetsForTest(before);
     return false;
   }();
   prepare_filters();  // for managers that there are already
