@@ -1,9 +1,13 @@
+#include <algorithm>
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <functional>
 #include <numbers>
+#include <utility>
 
 #include "audio_thread.hpp"
 #include "bank/bank_data.hpp"
+#include "base/random.hpp"
 #include "dsp/resample.hpp"
 #include "listening.hpp"
 #include "mix/mixer.hpp"
@@ -103,6 +107,72 @@ TEST_CASE("what is heard does not depend on the size of the blocks") {
   };
   const auto reference = with_blocks(64);
   for (const std::size_t block : {1U, 37U, 256U, 1000U, 9600U}) CHECK(with_blocks(block) == reference);
+}
+
+TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in every layout") {
+  const std::vector<BankClip> clips = {make_clip("long", 1, sine(440, 0.4)), make_clip("wide", 2, sine(700, 0.2, 2)),
+                                       make_clip("short", 1, sine(300, 0.1), true), make_clip("tiny", 1, sine(1000, 0.003))};
+  constexpr std::uint32_t voices = 6;
+  constexpr std::int64_t frames = 14400;
+  for (std::uint64_t seed = 0; seed < 30; ++seed) {
+    INFO("seed " << seed);
+    Random random(seed);
+    const auto layout = static_cast<Layout>(seed % 4);
+    const auto speed = [&] { return random.below(4) == 0 ? unity_step : step_for(random.between(0.3, 2.5)); };
+    const auto amplitudes = [&] {
+      Amplitudes gains{};
+      for (std::size_t c = 0; c < 8; ++c) gains[c] = random.below(2) == 0 ? 0 : static_cast<float>(random.unit());
+      return gains;
+    };
+    const auto number = [&](double low, double high) { return static_cast<float>(random.between(low, high)); };
+    const auto told = [&](std::uint32_t v) -> Command {
+      const std::int64_t time = random.below(3) == 0 ? 0 : random.below(3000);
+      const auto kind = random.below(2) == 0 ? StateFilter::Kind::low_pass : StateFilter::Kind::high_pass;
+      switch (random.below(8)) {
+        case 0: return SetVoiceGain{v, number(0, 1), time};
+        case 1: return SetVoiceLift{v, number(0.3, 2), time};
+        case 2: return SetVoiceSide{v, number(-1, 1), time};
+        case 3: return SetVoiceChannels{v, amplitudes(), time};
+        case 4: {
+          const bool group = random.below(2) == 0;
+          return SetFilter{group ? v % 2 : v, group, kind, random.below(4) == 0 ? 0 : number(200, 9000), time};
+        }
+        case 5: return random.below(4) == 0 ? Command{StopVoice{v, time}} : Command{SetGroupGain{v % 2, number(0.3, 1), time}};
+        default: return SetVoiceStep{v, speed(), time};
+      }
+    };
+    std::vector<std::pair<std::int64_t, Command>> script = {{0, DefineGroup{1, 0, 0.7F}}};
+    for (std::uint32_t v = 0; v < voices; ++v) {
+      auto start = voice_of(clips[random.below(4)], v);
+      start.group = v % 2;
+      start.step = speed();
+      start.start_frame = random.below(2000);
+      start.loop = random.below(2) == 0 || start.clip.frames < 200;
+      start.fade_in = random.below(2) == 0 ? 0 : random.below(2000);
+      start.in_world = random.below(2) == 0;
+      start.channels = amplitudes();
+      start.quality = random.below(2) == 0 ? Quality::standard : Quality::fine;
+      script.emplace_back(0, start);
+    }
+    for (std::int64_t at = 0; at < frames; at += random.below(400)) script.emplace_back(at, told(random.below(voices)));
+    const auto heard = [&](const std::function<std::int64_t()>& block) {
+      Mixer mixer({.voices = voices, .layout = layout, .limiter = seed % 3 == 0});
+      std::uint64_t request = 0;
+      for (const auto& [at, command] : script) REQUIRE(mixer.post(command, ++request, at));
+      mixer.commit();
+      const auto width = static_cast<std::size_t>(channels(layout));
+      std::vector<float> samples(static_cast<std::size_t>(frames) * width);
+      for (std::int64_t at = 0, count = 0; at < frames; at += count) {
+        count = std::min(block(), frames - at);
+        render_guarded(mixer, std::span(samples).subspan(static_cast<std::size_t>(at) * width, static_cast<std::size_t>(count) * width));
+      }
+      return samples;
+    };
+    const auto reference = heard([] { return 64; });
+    CHECK(std::any_of(reference.begin(), reference.end(), [](float x) { return std::abs(x) > 0.05F; }));
+    CHECK((heard([] { return 512; }) == reference));
+    CHECK((heard([&] { return 1 + random.below(1500); }) == reference));
+  }
 }
 
 TEST_CASE("a loop has no seam, at unity and at other pitches, also when it is shorter than the filter") {

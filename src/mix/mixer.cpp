@@ -154,11 +154,10 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   float peak = meter.peak.load(std::memory_order_relaxed);
   float power = 0;
   mend(index, frames);
-  if (index > 0) groups_[group.parent].heard |= group.heard;
+  if (index > 0) open(groups_[group.parent], group.heard, frames);
   for (int at = 0; at < frames; at += quantum) {
     for (std::size_t pair = 0; pair < width_ / 2; ++pair)
-      if ((group.heard >> (2 * pair) & front) != 0 && group.filters[pair].active() && !filter_pair(group, pair, at))
-        broken_group_.store(index, std::memory_order_relaxed);
+      if (group.filters[pair].active() && !filter_pair(group, pair, at)) broken_group_.store(index, std::memory_order_relaxed);
     power = 0;
     for (int from = at, count = 0; from < at + quantum; from += count) {
       count = static_cast<int>(std::min<std::int64_t>(at + quantum - from, group.gain.knot()));
@@ -197,15 +196,31 @@ int Mixer::carry_out_due(int frames) noexcept {
   return frames;
 }
 
+/// Something comes into channels of a group. A pair that was quiet begins with nothing, over the whole run: what it last held may be
+/// longer than the runs that went by since.
+void Mixer::open(Group& group, Channels which, int frames) noexcept {
+  const Channels more = which & ~group.heard;
+  for (std::size_t pair = 0; more != 0 && pair < width_ / 2; ++pair)
+    if ((more >> (2 * pair) & front) != 0 && (group.heard >> (2 * pair) & front) == 0) clear(group, pair, frames);
+  group.heard |= which;
+}
+
+void Mixer::clear(const Group& group, std::size_t pair, int frames) noexcept {
+  for (const std::size_t channel : {2 * pair, 2 * pair + 1})
+    std::memset(group.bus.channel(channel), 0, static_cast<std::size_t>(frames) * sizeof(float));
+}
+
 void Mixer::render_run(int frames) noexcept {
   const auto bytes = static_cast<std::size_t>(frames) * sizeof(float);
   for (std::uint32_t g = 0; g < most_groups; ++g) {
     if (!groups_[g].used) continue;
     Group& group = groups_[g];
-    each_channel(group.heard, [&](std::size_t channel) { std::memset(group.bus.channel(channel), 0, bytes); });
-    // What a filter still has of a pair is heard; else a pair is quiet until something comes.
-    for (std::size_t pair = 1; pair < width_ / 2; ++pair)
-      if (!group.filters[pair].active()) group.heard &= ~(front << (2 * pair));
+    // A pair is quiet until something comes; but a filter goes on, and what it still has of a pair is heard.
+    group.heard = front;
+    for (std::size_t pair = 0; pair < width_ / 2; ++pair) {
+      if (group.filters[pair].active()) group.heard |= front << (2 * pair);
+      if ((group.heard >> (2 * pair) & front) != 0) clear(group, pair, frames);
+    }
   }
   for (std::size_t channel = 0; channel < width_; ++channel) std::memset(output_.channel(channel), 0, bytes);
   mix_voices(frames);
@@ -240,7 +255,8 @@ void Mixer::mix_voices(int frames) noexcept {
     if (!voice.active()) continue;
     Group& group = groups_[voice.group()];
     if (voice.in_world())
-      for (std::size_t c = 2; c < width_; ++c) group.heard |= channels_[v].heard(c) ? Channels{1} << c : 0;
+      for (std::size_t c = 2; c < width_; ++c)
+        if (channels_[v].heard(c)) open(group, Channels{1} << c, frames);
     const std::int64_t end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);

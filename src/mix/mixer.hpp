@@ -99,7 +99,7 @@ class Mixer {
     Smooth gain = Smooth::at(1);
     std::array<Filters, most_channels / 2> filters;
     std::uint32_t parent = 0;
-    Channels heard = front;  ///< those that something may be in; the others are zeros
+    Channels heard = front;  ///< those that something may be in; what the others hold is nothing
     bool used = false;
   };
   static constexpr Channels front = 3;
@@ -136,6 +136,8 @@ class Mixer {
       if ((which >> c & 1) != 0) act(c);
   }
   void mend(std::uint32_t group, int frames) noexcept;
+  void open(Group& group, Channels which, int frames) noexcept;
+  static void clear(const Group& group, std::size_t pair, int frames) noexcept;
 
   MixerOptions options_;
   std::size_t width_;  ///< channels of a bus
