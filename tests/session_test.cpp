@@ -318,12 +318,18 @@ void Asker::request() {
 struct Session {
   std::string journal;
   std::vector<float> samples;
+  std::size_t width = 2;
+
+  std::size_t frames() const { return samples.size() / width; }
+  std::string frame(std::ptrdiff_t sample) const { return std::to_string(static_cast<std::size_t>(sample) / width); }
 
   std::unique_ptr<SoundManager> begin(std::span<const Bank> banks, Random& random, bool offline) {
     ManagerOptions options{.voices = 1 + random.below(6), .seed = random.bits()};
     options.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; };
     options.offline = offline;
     options.quality = random.below(2) == 0 ? Quality::fine : Quality::standard;
+    options.layout = random.below(4) == 0 ? static_cast<Layout>(random.below(4)) : Layout::stereo;
+    width = static_cast<std::size_t>(channels(options.layout));
     options.limiter = random.below(4) != 0;
     options.clip_memory = random.below(3) == 0 ? 0 : random.below(400'000);
     auto manager = std::make_unique<SoundManager>(std::move(options));
@@ -333,7 +339,7 @@ struct Session {
 
   void render(SoundManager& manager, std::uint32_t frames) {
     const std::size_t before = samples.size();
-    samples.resize(before + 2 * std::size_t{frames});
+    samples.resize(before + width * frames);
     manager.render(std::span(samples).subspan(before));
   }
 };
@@ -344,7 +350,7 @@ Session play_offline(std::span<const Bank> banks, std::uint64_t seed) {
   Random random(seed);
   auto manager = session.begin(banks, random, true);
   Asker game(*manager, banks, random.bits());
-  while (session.samples.size() < std::size_t{2} * 4 * 48000) {
+  while (session.frames() < std::size_t{4} * 48000) {
     game.ask();
     if (random.below(8) != 0) manager->update(Seconds{0.01});
     game.ask();
@@ -379,8 +385,8 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
   Random random(seed), again(seed);
   auto manager = session.begin(banks, random, true);
   Asker game(*manager, banks, random.bits());
-  const auto middle = std::size_t{2} * (10'000 + random.below(100'000));
-  while (session.samples.size() < middle) play_on(session, *manager, game);
+  const std::size_t middle = 10'000 + random.below(100'000);
+  while (session.frames() < middle) play_on(session, *manager, game);
   if (random.below(2) == 0) game.ask();  // on its way to the audio thread when all is saved
   manager->update({});
   const std::size_t heard = session.samples.size(), noted = session.journal.size();
@@ -391,7 +397,7 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
   other->update({});
   restored.journal.clear();
   Asker its(game, *other);
-  while (session.samples.size() < heard + std::size_t{2} * 96'000) {
+  while (session.samples.size() < heard + session.width * 96'000) {
     play_on(session, *manager, game);
     play_on(restored, *other, its);
   }
@@ -399,7 +405,7 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
   other.reset();
   const auto [first, ignored] =
       std::mismatch(restored.samples.begin(), restored.samples.end(), session.samples.begin() + static_cast<std::ptrdiff_t>(heard));
-  if (first != restored.samples.end()) return "from frame " + std::to_string((first - restored.samples.begin()) / 2) + " on";
+  if (first != restored.samples.end()) return "from frame " + session.frame(first - restored.samples.begin()) + " on";
   const std::string went_on = without_sums(session.journal.substr(noted));
   std::istringstream ours(without_sums(restored.journal)), theirs(went_on);
   for (std::string one, other_one; std::getline(theirs, other_one);)
@@ -411,8 +417,8 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
 Session play_live(std::span<const Bank> banks, std::uint64_t seed) {
   Session session;
   Random random(seed);
-  session.samples.reserve(std::size_t{2} * 3 * 48000);
   auto manager = session.begin(banks, random, false);
+  session.samples.reserve(session.width * 3 * 48000);
   std::atomic<bool> done{false};
   std::vector<std::thread> threads;
   for (int i = 0; i < 4; ++i)
@@ -425,7 +431,7 @@ Session play_live(std::span<const Bank> banks, std::uint64_t seed) {
       }
     });
   const std::uint32_t longest = random.below(2) == 0 ? 100 : 2000;
-  while (session.samples.size() < std::size_t{2} * 2 * 48000) {
+  while (session.frames() < std::size_t{2} * 48000) {
     session.render(*manager, 1 + random.below(longest));
     if (random.below(3) != 0) std::this_thread::sleep_for(std::chrono::microseconds(random.below(300)));
   }
@@ -452,7 +458,7 @@ std::string difference(const Session& session, std::span<const Bank> banks, bool
   manager.update({});
   if (again == session.samples) return other;
   const auto [first, ignored] = std::mismatch(again.begin(), again.end(), session.samples.begin(), session.samples.end());
-  return "from frame " + std::to_string((first - again.begin()) / 2) + " of " + std::to_string(session.samples.size() / 2);
+  return "from frame " + session.frame(first - again.begin()) + " of " + std::to_string(session.frames());
 }
 
 /// From files: what is not preloaded is read while they play. A bank, another, a version of the first, and two that change the first.
