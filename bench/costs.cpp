@@ -124,7 +124,15 @@ void print_costs_table() {
   const auto turning_gain = [](Mixer& mixer, std::uint32_t v, int round) {
     mixer.post(SetVoiceGain{v, round % 2 == 0 ? 0.002F : 0.001F, 4800});
   };
-  const std::array<Way, 12> ways = {{
+  const auto moving_place = [](double turn) {
+    std::array<std::vector<Amplitudes>, 2> places;
+    for (std::uint32_t v = 0; v < voices; ++v)
+      for (const std::size_t i : {0U, 1U}) places[i].push_back(towards(Layout::stereo, 0.3 + 0.01 * v + turn * static_cast<double>(i), 0));
+    return [places](Mixer& mixer, std::uint32_t v, int round) {
+      mixer.post(SetVoiceChannels{v, places[static_cast<std::size_t>(round % 2)][v], 800});
+    };
+  };
+  const std::array<Way, 14> ways = {{
       {.what = "steady, on the screen"},
       {.what = "the same of 16-bit clips", .sixteen_bits = true},
       {.what = "a command in each block, which changes nothing",
@@ -144,6 +152,8 @@ void print_costs_table() {
              mixer.post(SetVoiceStep{v, step_for(ten_speeds[v % ten_speeds.size()] * (round % 2 == 0 ? 0.99 : 1)), 4800});
            }},
       {.what = "in the world", .world = true},
+      {.what = "in the world, a command and a place that moves", .world = true, .each_block = moving_place(0.02)},
+      {.what = "in the world, one that leaps", .world = true, .each_block = moving_place(0.5)},
       {.what = "in 16 groups", .groups = 16},
       {.what = "with the limiter, quiet", .limiter = true},
       {.what = "beside 64 idle voices", .besides = 64},

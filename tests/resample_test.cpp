@@ -210,11 +210,11 @@ TEST_CASE("what is added is rounded alike, in whatever pieces") {
     const As as(target);
     INFO(kernels::target_name());
     std::vector<float> whole(source.size(), 0.3F), other(whole), one(whole), pieces(whole), pieces_other(whole), pieces_one(whole);
-    kernels::add(source.data(), {}, 0.37F, 0.21F, whole.data(), other.data(), count);
+    kernels::add(source.data(), {1}, 0.37F, 0.21F, whole.data(), other.data(), count);
     kernels::add(source.data(), {0.77F}, one.data(), count);
     for (int at = 0, piece = 0; at < count; at += piece) {
       piece = std::min(count - at, std::uniform_int_distribution<int>(1, 40)(random));
-      kernels::add(source.data() + at, {}, 0.37F, 0.21F, pieces.data() + at, pieces_other.data() + at, piece);
+      kernels::add(source.data() + at, {1}, 0.37F, 0.21F, pieces.data() + at, pieces_other.data() + at, piece);
       kernels::add(source.data() + at, {0.77F}, pieces_one.data() + at, piece);
     }
     CHECK((pieces == whole));
@@ -285,16 +285,32 @@ TEST_CASE("every instruction set agrees with its scalar twin to 24-bit rounding"
           same();
           REQUIRE(state[1] == Approx(twin_state[1]).margin(1e-6));
         }
-    // What goes along several curves is what goes along each.
-    std::array<float, 3 * kernels::curve_length> left{}, right{}, twin_left{}, twin_right{};
+    // What goes along several curves is, to the bit, what goes along each; and what twins do.
+    using Bus = std::array<float, 3 * kernels::curve_length>;
     const std::array<kernels::Curve, 3> curves = {kernels::Curve{0.2F, 0.002F, 2e-6F, 0}, {0.33F, -0.001F, 0, 1e-8F}, {0.3F, 0, 0, 0}};
-    kernels::add_along(source.data(), curves.data(), 3, 0.7F, 0.4F, left.data(), right.data());
+    const std::array<kernels::Curve, 3> others = {kernels::Curve{0.9F, 0, 0, 0}, {0.9F, -0.001F, 1e-6F, 0}, {0.84F, 1e-3F, 0, -1e-7F}};
+    Bus parted[2]{}, one{}, own[2]{}, twin_parted[2]{}, twin_one{}, twin_own[2]{}, piecewise[2]{}, piecewise_own[2]{};
+    const float* const x = source.data();
+    kernels::add_along(x, curves.data(), 3, 0.7F, 0.4F, parted[0].data(), parted[1].data());
+    kernels::add_along(x, curves.data(), 3, one.data());
+    kernels::add_along(x, curves.data(), others.data(), 3, own[0].data(), own[1].data());
+    kernels::scalar::add_along(x, curves.data(), 3, 0.7F, 0.4F, twin_parted[0].data(), twin_parted[1].data());
+    kernels::scalar::add_along(x, curves.data(), 3, twin_one.data());
+    kernels::scalar::add_along(x, curves.data(), others.data(), 3, twin_own[0].data(), twin_own[1].data());
     for (std::size_t i = 0; i < curves.size(); ++i) {
       const std::size_t at = i * kernels::curve_length;
-      kernels::add(source.data() + at, curves[i], 0.7F, 0.4F, twin_left.data() + at, twin_right.data() + at, kernels::curve_length);
+      kernels::add(x + at, curves[i], 0.7F, 0.4F, piecewise[0].data() + at, piecewise[1].data() + at, kernels::curve_length);
+      kernels::add(x + at, curves[i], piecewise_own[0].data() + at, kernels::curve_length);
+      kernels::add(x + at, others[i], piecewise_own[1].data() + at, kernels::curve_length);
     }
-    for (std::size_t i = 0; i < left.size(); ++i) REQUIRE(left[i] == Approx(twin_left[i]).margin(1e-7));
-    for (std::size_t i = 0; i < right.size(); ++i) REQUIRE(right[i] == Approx(twin_right[i]).margin(1e-7));
+    for (const std::size_t c : {0U, 1U}) {
+      CHECK((parted[c] == piecewise[c]));
+      CHECK((own[c] == piecewise_own[c]));
+      for (std::size_t i = 0; i < one.size(); ++i)
+        worst = std::max({worst, std::abs(parted[c][i] - twin_parted[c][i]), std::abs(own[c][i] - twin_own[c][i])});
+    }
+    CHECK((one == own[0]));
+    for (std::size_t i = 0; i < one.size(); ++i) worst = std::max(worst, std::abs(one[i] - twin_one[i]));
   }
   INFO("largest difference: " << worst * (1 << 23) << " steps of 24 bits");
   CHECK(worst <= 4.0F / (1 << 23));

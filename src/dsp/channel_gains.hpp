@@ -31,8 +31,11 @@ class SteppedGains {
   void go(const Gains& gains, std::int64_t frames, std::int32_t least) {
     Gains now{}, slope{};
     float furthest = 0;
+    const Gone gone = this->gone();
+    std::array<bool, count> silent{};  // as it was, most of eight channels for two loudspeakers
     for (std::size_t c = 0; c < count; ++c) {
-      const Moving its = at(c);
+      if (silent[c] = !heard(c) && gains[c] == 0; silent[c]) continue;
+      const Moving its = at(c, gone);
       now[c] = static_cast<float>(its.value);
       slope[c] = static_cast<float>(its.slope);
       to_[c] = finite(gains[c]);
@@ -44,7 +47,9 @@ class SteppedGains {
     constexpr float steady = 1.0F / 32;
     straight_ = furthest * static_cast<float>(least) <= steady * static_cast<float>(length_);
     drift_left_ = drift_length_ = Smooth::on_grid(least);
+    drift_ = {};
     for (std::size_t c = 0; c < count; ++c) {
+      if (silent[c]) continue;
       const float begins = straight_ ? (to_[c] - from_[c]) / static_cast<float>(length_) : 0;
       drift_[c] = (slope[c] - begins) * static_cast<float>(drift_length_);
     }
@@ -56,16 +61,25 @@ class SteppedGains {
 
   /// Where nothing moves.
   float rests_at(std::size_t channel) const { return to_[channel]; }
-  Moving at(std::size_t channel) const {
+  /// What of their way all of them have gone.
+  struct Gone {
+    double way = 1, drift = 1;
+  };
+  Gone gone() const {
+    return {left_ > 0 ? 1 - static_cast<double>(left_) / length_ : 1,
+            drift_left_ > 0 ? 1 - static_cast<double>(drift_left_) / drift_length_ : 1};
+  }
+  Moving at(std::size_t channel) const { return at(channel, gone()); }
+  Moving at(std::size_t channel, const Gone& gone) const {
     const double rise = static_cast<double>(to_[channel]) - static_cast<double>(from_[channel]);
     Moving now{static_cast<double>(to_[channel]), 0};
     if (left_ > 0) {
-      const double u = 1 - static_cast<double>(left_) / length_;
+      const double u = gone.way;
       now = straight_ ? Moving{static_cast<double>(from_[channel]) + rise * u, rise / length_}
                       : Moving{static_cast<double>(from_[channel]) + rise * u * u * (3 - 2 * u), rise * 6 * u * (1 - u) / length_};
     }
     if (drift_left_ > 0) {
-      const double u = 1 - static_cast<double>(drift_left_) / drift_length_;
+      const double u = gone.drift;
       const auto span = static_cast<double>(drift_[channel]);
       now.value += span * u * (1 - u) * (1 - u);
       now.slope += span / drift_length_ * (1 - u) * (1 - 3 * u);

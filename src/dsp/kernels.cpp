@@ -109,6 +109,21 @@ void add_two_along(const float* HWY_RESTRICT source, const Curve* gains, int cur
     add_two_as<false>(source + at, *gains, left_part, right_part, left + at, right + at, curve_length);
 }
 
+void add_one_along(const float* HWY_RESTRICT source, const Curve* gains, int curves, float* HWY_RESTRICT bus) {
+  for (int at = 0; curves > 0; --curves, ++gains, at += curve_length) add_one_as<false>(source + at, *gains, bus + at, curve_length);
+}
+void add_each_along(const float* HWY_RESTRICT source, const Curve* left_gains, const Curve* right_gains, int curves,
+                    float* HWY_RESTRICT left, float* HWY_RESTRICT right) {
+  const Wide d;
+  constexpr auto lanes = static_cast<int>(hn::MaxLanes(Wide()));
+  for (; curves > 0; --curves, ++left_gains, ++right_gains)
+    for (int i = 0; i < curve_length; i += lanes, source += lanes, left += lanes, right += lanes) {
+      const auto x = hn::LoadU(d, source);
+      hn::StoreU(hn::MulAdd(x, gains<false>(*left_gains, i), hn::LoadU(d, left)), d, left);
+      hn::StoreU(hn::MulAdd(x, gains<false>(*right_gains, i), hn::LoadU(d, right)), d, right);
+    }
+}
+
 template <bool flat>
 HWY_INLINE Level add_measured_as(const float* HWY_RESTRICT source, const Curve& gain, float* HWY_RESTRICT bus, int count) {
   const Wide d;
@@ -261,6 +276,8 @@ HWY_EXPORT(widen_shorts);
 HWY_EXPORT(add_one);
 HWY_EXPORT(add_two);
 HWY_EXPORT(add_two_along);
+HWY_EXPORT(add_one_along);
+HWY_EXPORT(add_each_along);
 HWY_EXPORT(add_measured);
 HWY_EXPORT(dot_of);
 HWY_EXPORT(peaks_of);
@@ -275,6 +292,12 @@ void add(const float* source, Curve gain, float left_part, float right_part, flo
 }
 void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right) {
   HWY_DYNAMIC_DISPATCH(add_two_along)(source, gains, curves, left_part, right_part, left, right);
+}
+void add_along(const float* source, const Curve* gains, int curves, float* bus) {
+  HWY_DYNAMIC_DISPATCH(add_one_along)(source, gains, curves, bus);
+}
+void add_along(const float* source, const Curve* left_gains, const Curve* right_gains, int curves, float* left, float* right) {
+  HWY_DYNAMIC_DISPATCH(add_each_along)(source, left_gains, right_gains, curves, left, right);
 }
 Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   return HWY_DYNAMIC_DISPATCH(add_measured)(source, gain, bus, count);
@@ -312,6 +335,13 @@ void add(const float* source, Curve gain, float left_part, float right_part, flo
 void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right) {
   for (int at = 0; curves > 0; --curves, ++gains, at += curve_length)
     scalar::add(source + at, *gains, left_part, right_part, left + at, right + at, curve_length);
+}
+void add_along(const float* source, const Curve* gains, int curves, float* bus) {
+  for (int at = 0; curves > 0; --curves, ++gains, at += curve_length) scalar::add(source + at, *gains, bus + at, curve_length);
+}
+void add_along(const float* source, const Curve* left_gains, const Curve* right_gains, int curves, float* left, float* right) {
+  scalar::add_along(source, left_gains, curves, left);
+  scalar::add_along(source, right_gains, curves, right);
 }
 Level add_and_measure(const float* source, Curve gain, float* bus, int count) {
   Level level;

@@ -12,9 +12,13 @@ namespace tidewater::kernels {
 void widen(const std::int16_t* source, float* out, int count);
 
 /// A gain that moves along a cubic: ((cube * i + square) * i + change) * i + first at frame i.
+/// Arrays of them are open until they are filled.
 struct Curve {
-  float first = 1;
-  float change = 0, square = 0, cube = 0;
+  float first, change, square, cube;
+
+  Curve() = default;
+  Curve(float at_first, float a_frame = 0, float a_square = 0, float a_cube = 0)
+      : first(at_first), change(a_frame), square(a_square), cube(a_cube) {}
   bool flat() const { return change == 0 && square == 0 && cube == 0; }
 };
 
@@ -24,6 +28,9 @@ void add(const float* source, Curve gain, float* bus, int count);
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
 /// The same along several curves, each for `curve_length` frames.
 inline constexpr int curve_length = 64;
+void add_along(const float* source, const Curve* gains, int curves, float* bus);
+/// One source into two buses, each along curves of its own.
+void add_along(const float* source, const Curve* left_gains, const Curve* right_gains, int curves, float* left, float* right);
 void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right);
 
 /// Highest magnitude and sum of squares of what was added; not finite where a sample was not.
@@ -60,6 +67,8 @@ void filter(const FilterEight& by, double state[2], float* samples, int count);
 void widen(const std::int16_t* source, float* out, int count);
 void add(const float* source, Curve gain, float* bus, int count);
 void add(const float* source, Curve gain, float left_part, float right_part, float* left, float* right, int count);
+void add_along(const float* source, const Curve* gains, int curves, float* bus);
+void add_along(const float* source, const Curve* left_gains, const Curve* right_gains, int curves, float* left, float* right);
 void add_along(const float* source, const Curve* gains, int curves, float left_part, float right_part, float* left, float* right);
 Level add_and_measure(const float* source, Curve gain, float* bus, int count);
 float dot(const float* a, const float* b, int count);

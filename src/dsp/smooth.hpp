@@ -127,10 +127,14 @@ struct Moving {
 
 /// The cubic that goes from one to the other over `count` frames with those values and slopes (Hermite).
 inline kernels::Curve curve(Moving from, Moving to, int count) {
-  const double n = count;
-  const double rise = (to.value - from.value) / n;
-  return {static_cast<float>(from.value), static_cast<float>(from.slope), static_cast<float>((3 * rise - 2 * from.slope - to.slope) / n),
-          static_cast<float>((from.slope + to.slope - 2 * rise) / (n * n))};
+  const auto over = [&](double n) {
+    const double rise = (to.value - from.value) / n;
+    return kernels::Curve{static_cast<float>(from.value), static_cast<float>(from.slope),
+                          static_cast<float>((3 * rise - 2 * from.slope - to.slope) / n),
+                          static_cast<float>((from.slope + to.slope - 2 * rise) / (n * n))};
+  };
+  // Nearly always so many, of which the compiler makes products.
+  return count == kernels::curve_length ? over(kernels::curve_length) : over(count);
 }
 
 }  // namespace tidewater

@@ -110,7 +110,8 @@ int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int 
   if (loop_) return wanted;
   const std::uint64_t end = static_cast<std::uint64_t>(std::max<std::int64_t>(0, clip_.frames - turned_)) << position_bits;
   std::uint64_t at = position_;
-  if (at + step * static_cast<std::uint64_t>(wanted) <= end && step_change <= 0) return wanted;
+  const std::uint64_t fastest = step + static_cast<std::uint64_t>(std::max<std::int64_t>(0, step_change) * wanted);
+  if (at + fastest * static_cast<std::uint64_t>(wanted) <= end) return wanted;
   int count = 0;
   while (count < wanted && at < end) {
     at += step;
@@ -172,17 +173,29 @@ void Voice::read_channel(std::size_t channel, const Sample* samples, const kerne
   kernels::resample(filter, from + before, end, walk, out, count);
 }
 
-/// Goes on in time, unheard.
-void Voice::pass_over(std::uint64_t step, std::int64_t step_change, int count) {
-  position_ += travel(step, step_change, count);
-  step_.advance(count);
-  go_on(count);
+/// Goes on through the clip for so many frames, or to its end: a pitch that moves does so a quantum at a time. Each piece is read
+/// before it is passed. Returns how many frames there were.
+template <class Read>
+int Voice::go_through(int frames, Read&& read) {
+  int done = 0;
+  for (int wanted = 0, there = 0; done < frames && there == wanted; done += there) {
+    wanted = step_.moving() ? std::min(quantum, frames - done) : frames - done;
+    const auto step = static_cast<std::uint64_t>(step_.value);
+    Ramp later = step_;
+    later.advance(wanted);
+    const auto step_change = step_.moving() ? static_cast<std::int64_t>((later.value - step_.value) / wanted) : 0;
+    there = source_frames_left(step, step_change, wanted);
+    if (there == 0) break;
+    const std::uint64_t travelled = travel(step, step_change, there);
+    read(kernels::Walk{position_ & (unity_step - 1), step, step_change}, travelled, done, there);
+    position_ += travelled;
+    if (there < wanted) (later = step_).advance(there);
+    step_ = later;
+  }
+  return done;
 }
 
-void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right) {
-  const kernels::Walk walk{position_ & (unity_step - 1), step, step_change};
-
-  const std::uint64_t travelled = travel(step, step_change, count);
+void Voice::read_source(const kernels::Walk& walk, std::uint64_t travelled, int count, float* left, float* right) const {
   const auto span = static_cast<std::int64_t>((walk.position + travelled) >> position_bits) + 1;
   for (std::size_t channel = 0; channel < 2; ++channel) {
     float* to = channel == 0 ? left : right;
@@ -191,7 +204,6 @@ void Voice::read_source(std::uint64_t step, std::int64_t step_change, int count,
     else if (clip_.shorts[channel] != nullptr)
       read_channel(channel, clip_.shorts[channel], walk, span, count, to);
   }
-  position_ += travelled;
 }
 
 void Voice::wrap_position() {
@@ -242,8 +254,8 @@ void Voice::tend_flow(int frames, std::int64_t now) {
 std::int64_t Voice::mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
   for (int at = 0; at < frames;) {
-    // A pitch that moves, a beginning and an end are followed a quantum at a time, on the clock's own grid.
-    const bool whole = !step_.moving() && fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
+    // A beginning and an end are followed a quantum at a time, on the clock's own grid.
+    const bool whole = fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
     const std::int64_t end = mix_piece({bus, channels}, at, now + at, piece);
     if (end >= 0) return end;
@@ -263,56 +275,56 @@ std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int fr
   if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, leaving_left()));
 
   tend_flow(count, now + offset);
-  const auto step = static_cast<std::uint64_t>(step_.value);
-  Ramp later = step_;
-  const auto step_change = step_.moving() ? static_cast<std::int64_t>((later.advance(count) - step_.value) / count) : 0;
-  const int heard = source_frames_left(step, step_change, count);
-  const bool ended = heard < count || (fade_out_length_ > 0 && leaving_left() <= count);
-
-  if (heard > 0 && flow_.value() == 0 && !flow_.moving()) {
-    pass_over(step, step_change, heard);
-  } else if (heard > 0) {
-    alignas(64) std::array<float, most_run> made_left;
-    alignas(64) std::array<float, most_run> made_right;
-    const float* left = made_left.data();
-    const bool mono = clip_.mono();
-    const float* exact = filtered_ || !mono || step_change != 0 ? nullptr : exact_source(heard);
-    if (exact != nullptr) {
-      left = exact;
-      position_ += static_cast<std::uint64_t>(heard) << position_bits;
-    } else {
-      read_source(step, step_change, heard, made_left.data(), made_right.data());
-    }
-    if (filtered_) {
-      for (StateFilter* filter : {&low_pass_, &high_pass_})
-        if (filter->active()) whole_ = filter->run(made_left.data(), mono ? nullptr : made_right.data(), heard) && whole_;
-      filtered_ = low_pass_.active() || high_pass_.active();
-    }
-
-    step_.advance(heard);
-    const float* right = mono ? left : made_right.data();
-    if (in_world_ && !mono) {
-      // One thing at one place: its two channels come from there as one.
-      constexpr float half_power = 0.70710678F;
-      for (std::size_t i = 0; i < static_cast<std::size_t>(heard); ++i) made_left[i] = (made_left[i] + made_right[i]) * half_power;
-      right = left;
-    }
-    const int begins = at + static_cast<int>(offset);
-    if (in_world_)
-      add_to_channels(into, begins, left, heard);
-    else
-      add_to(into.bus.channel(0) + begins, into.bus.channel(1) + begins, left, right, heard);
+  const bool leaves = fade_out_length_ > 0 && leaving_left() <= count;
+  int heard = 0;
+  if (flow_.value() == 0 && !flow_.moving()) {
+    heard = go_through(count, [](auto&&...) {});
+    go_on(heard);
+  } else {
+    heard = mix_heard(into, at + static_cast<int>(offset), count);
   }
   wrap_position();
-  if (!ended) return -1;
+  if (heard == count && !leaves) return -1;
   active_ = false;
   return now + offset + heard;
+}
+
+/// What is left of the clip, for so many frames. Returns how many there were.
+int Voice::mix_heard(const Into& into, int at, int count) {
+  alignas(64) std::array<float, most_run> made_left;
+  alignas(64) std::array<float, most_run> made_right;
+  const bool mono = clip_.mono();
+  const float* left = filtered_ || !mono ? nullptr : exact_source(count);
+  int heard = 0;
+  if (left != nullptr) {
+    heard = go_through(count, [](auto&&...) {});
+  } else {
+    left = made_left.data();
+    heard = go_through(count, [&](const kernels::Walk& walk, std::uint64_t travelled, int from, int there) {
+      read_source(walk, travelled, there, made_left.data() + from, made_right.data() + from);
+    });
+  }
+  if (heard == 0) return 0;
+  if (filtered_) {
+    for (StateFilter* filter : {&low_pass_, &high_pass_})
+      if (filter->active()) whole_ = filter->run(made_left.data(), mono ? nullptr : made_right.data(), heard) && whole_;
+    filtered_ = low_pass_.active() || high_pass_.active();
+  }
+  if (!in_world_) {
+    add_to(into.bus.channel(0) + at, into.bus.channel(1) + at, left, mono ? left : made_right.data(), heard);
+    return heard;
+  }
+  // One thing at one place: its two channels come from there as one.
+  constexpr float half_power = 0.70710678F;
+  for (std::size_t i = 0; !mono && i < static_cast<std::size_t>(heard); ++i) made_left[i] = (made_left[i] + made_right[i]) * half_power;
+  add_to_channels(into, at, left, heard);
+  return heard;
 }
 
 /// The clip's own samples, where they are what is heard.
 const float* Voice::exact_source(int count) const {
   const auto whole = static_cast<std::int64_t>(position_ >> position_bits);
-  if (clip_.floats[0] == nullptr || clip_.stream != nullptr || static_cast<std::uint64_t>(step_.value) != unity_step ||
+  if (clip_.floats[0] == nullptr || clip_.stream != nullptr || step_.moving() || static_cast<std::uint64_t>(step_.value) != unity_step ||
       (position_ & (unity_step - 1)) != 0)
     return nullptr;
   const std::int64_t at = loop_ ? clip_.folded(whole) : whole;

@@ -73,6 +73,8 @@ class alignas(64) Voice {
     ChannelGains& channels;
   };
 
+  struct Stretch;
+
   bool level_moves() const;
   bool only_gain_moves() const;
   bool flows(int frames) const;
@@ -81,19 +83,27 @@ class alignas(64) Voice {
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
   std::int64_t mix_piece(const Into& into, int at, std::int64_t now, int frames);
-  int add_along_gain(float* bus_left, float* bus_right, const float* samples, int count);
+  int mix_heard(const Into& into, int at, int count);
+  static void add(const float* source, const kernels::Curve* gains, const Stretch& stretch, float* bus);
+  static void add(const float* source, const kernels::Curve* left_gains, const kernels::Curve* right_gains, const Stretch& stretch,
+                  float* left, float* right);
+  static void add(const float* source, const kernels::Curve* gains, const Stretch& stretch, const Gains& parts, float* left, float* right);
+  void add_along_gain(const float* samples, const Stretch& stretch, float* bus_left, float* bus_right);
+  void add_along(const float* left, const float* right, const Stretch& stretch, float* bus_left, float* bus_right);
+  void add_along(const Into& into, int at, const float* samples, const Stretch& stretch);
   void add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count);
   void add_to_channels(const Into& into, int at, const float* samples, int count);
   void add_flat(const Into& into, int at, const float* samples, int count) const;
   const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
-  void read_source(std::uint64_t step, std::int64_t step_change, int count, float* left, float* right);
+  template <class Read>
+  int go_through(int frames, Read&& read);
+  void read_source(const kernels::Walk& walk, std::uint64_t travelled, int count, float* left, float* right) const;
   template <class Sample>
   void read_channel(std::size_t channel, const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const;
   template <class Sample>
   const Sample* unrolled(const Sample* samples, std::int64_t first, std::int64_t length, std::span<Sample> scratch) const;
   const float* streamed(std::size_t channel, std::int64_t first, std::int64_t length, std::span<float> scratch) const;
-  void pass_over(std::uint64_t step, std::int64_t step_change, int count);
   void wrap_position();
   Moving level(bool so_far) const;
   std::int64_t knot() const;

@@ -4,12 +4,36 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 #include "dsp/fade.hpp"
 #include "dsp/kernels.hpp"
 #include "mix/voice.hpp"
 
 namespace tidewater {
+namespace {
+
+/// Quanta that are mixed in one go.
+constexpr std::size_t most_quanta = most_run / quantum;
+
+}  // namespace
+
+/// Frames in which levels and places follow one law: as many whole quanta as there are, or a piece of one.
+struct Voice::Stretch {
+  int pieces = 1;
+  int length = quantum;  ///< of each
+
+  /// From frame `at` of `count` on, where a quantum begins with the first; no further than to the knot.
+  Stretch(int at, int count, std::int64_t knot) {
+    const auto until = static_cast<int>(std::min<std::int64_t>(count - at, knot));
+    const int of_quantum = quantum - at % quantum;
+    if (of_quantum == quantum && until >= quantum)
+      pieces = until / quantum;
+    else
+      length = std::min(until, of_quantum);
+  }
+  int frames() const { return pieces * length; }
+};
 
 /// Frames until it is over, of one that was told to go.
 std::int64_t Voice::leaving_left() const { return cut_left_ > 0 ? std::min(cut_left_, fade_out_left_) : fade_out_left_; }
@@ -77,59 +101,80 @@ bool Voice::only_gain_moves() const {
   return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
 }
 
-/// Its gain alone moves: all of the same law, a whole number of quanta, is added in one go. Returns how many frames.
-int Voice::add_along_gain(float* bus_left, float* bus_right, const float* samples, int count) {
-  std::array<kernels::Curve, most_run / quantum> curves;
-  const int quanta = static_cast<int>(std::min<std::int64_t>(count, gain_.knot()) / quantum);
-  if (quanta == 0) return 0;
-  gain_.curves(curves.data(), quanta);
-  gain_.advance(quanta * quantum);
-  kernels::add_along(samples, curves.data(), quanta, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), bus_left,
-                     bus_right);
-  return quanta * quantum;
+/// A source into one bus along curves.
+void Voice::add(const float* source, const kernels::Curve* gains, const Stretch& stretch, float* bus) {
+  if (stretch.length == quantum) return kernels::add_along(source, gains, stretch.pieces, bus);
+  kernels::add(source, *gains, bus, stretch.length);
+}
+/// Into two, each along its own.
+void Voice::add(const float* source, const kernels::Curve* left_gains, const kernels::Curve* right_gains, const Stretch& stretch,
+                float* left, float* right) {
+  if (stretch.length == quantum) return kernels::add_along(source, left_gains, right_gains, stretch.pieces, left, right);
+  kernels::add(source, *left_gains, left, stretch.length);
+  kernels::add(source, *right_gains, right, stretch.length);
+}
+/// Into two along the same, each its part.
+void Voice::add(const float* source, const kernels::Curve* gains, const Stretch& stretch, const Gains& parts, float* left, float* right) {
+  const auto left_part = static_cast<float>(parts.left.value);
+  const auto right_part = static_cast<float>(parts.right.value);
+  if (stretch.length == quantum) return kernels::add_along(source, gains, stretch.pieces, left_part, right_part, left, right);
+  kernels::add(source, *gains, left_part, right_part, left, right, stretch.length);
+}
+
+/// Its gain alone moves.
+void Voice::add_along_gain(const float* samples, const Stretch& stretch, float* bus_left, float* bus_right) {
+  std::array<kernels::Curve, most_quanta> curves;
+  gain_.curves(curves.data(), stretch.pieces);
+  gain_.advance(stretch.frames());
+  add(samples, curves.data(), stretch, pan_, bus_left, bus_right);
 }
 
 /// Source and bus of `count` frames, from the beginning of a quantum on or within one; mono where both sources are one.
 void Voice::add_to(float* bus_left, float* bus_right, const float* left, const float* right, int count) {
   const bool mono = left == right;
-  for (int at = 0, piece = 0; at < count; at += piece) {
+  for (int at = 0; at < count;) {
     float* const to_left = bus_left + at;
     float* const to_right = bus_right + at;
     if (!level_moves()) {
       const double level = lifted_ ? gain_.value() * lift_.at(0).value : gain_.value();
       const auto left_part = static_cast<float>(level * pan_.left.value);
       const auto right_part = static_cast<float>(level * pan_.right.value);
-      piece = count - at;
-      if (mono) return kernels::add(left + at, {}, left_part, right_part, to_left, to_right, piece);
-      kernels::add(left + at, {left_part}, to_left, piece);
-      return kernels::add(right + at, {right_part}, to_right, piece);
+      const int rest = count - at;
+      if (mono) return kernels::add(left + at, {1}, left_part, right_part, to_left, to_right, rest);
+      kernels::add(left + at, {left_part}, to_left, rest);
+      return kernels::add(right + at, {right_part}, to_right, rest);
     }
-    // Levels that move do so from quantum to quantum, and from knot to knot.
-    const bool follows_gain = mono && only_gain_moves();
-    if (follows_gain && at % quantum == 0) {
-      piece = add_along_gain(to_left, to_right, left + at, count - at);
-      if (piece > 0) continue;
-    }
-    piece = static_cast<int>(std::min<std::int64_t>({count - at, quantum - at % quantum, knot()}));
-    if (follows_gain) {
-      const kernels::Curve gain = gain_.curve();
-      gain_.advance(piece);
-      kernels::add(left + at, gain, static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value), to_left, to_right, piece);
-      continue;
-    }
-    const Moving before = level(false);
+    const Stretch stretch(at, count, knot());
+    if (mono && only_gain_moves())
+      add_along_gain(left + at, stretch, to_left, to_right);
+    else
+      add_along(left + at, right + at, stretch, to_left, to_right);
+    at += stretch.frames();
+  }
+}
+
+/// Its level or its place moves, or both do.
+void Voice::add_along(const float* left, const float* right, const Stretch& stretch, float* bus_left, float* bus_right) {
+  const bool mono = left == right;
+  const bool turns = side_.moving();
+  std::array<kernels::Curve, most_quanta> to_left, to_right;
+  Moving before = level(false);
+  for (std::size_t i = 0; i < static_cast<std::size_t>(stretch.pieces); ++i) {
     const Gains pan_before = pan_;
-    const bool turns = side_.moving();
-    go_on(piece);
+    go_on(stretch.length);
     const Moving after = level(true);
     if (mono && !turns) {
-      kernels::add(left + at, curve(before, after, piece), static_cast<float>(pan_.left.value), static_cast<float>(pan_.right.value),
-                   to_left, to_right, piece);
+      to_left[i] = curve(before, after, stretch.length);
     } else {
-      kernels::add(left + at, curve(before * pan_before.left, after * pan_.left, piece), to_left, piece);
-      kernels::add(right + at, curve(before * pan_before.right, after * pan_.right, piece), to_right, piece);
+      to_left[i] = curve(before * pan_before.left, after * pan_.left, stretch.length);
+      to_right[i] = curve(before * pan_before.right, after * pan_.right, stretch.length);
     }
+    before = after;
   }
+  if (mono && !turns) return add(left, to_left.data(), stretch, pan_, bus_left, bus_right);
+  if (mono) return add(left, to_left.data(), to_right.data(), stretch, bus_left, bus_right);
+  add(left, to_left.data(), stretch, bus_left);
+  add(right, to_right.data(), stretch, bus_right);
 }
 
 /// What does not move goes into two channels at a time.
@@ -143,7 +188,7 @@ void Voice::add_flat(const Into& into, int at, const float* samples, int count) 
       held = c;
       continue;
     }
-    kernels::add(samples, {}, part(held), part(c), into.bus.channel(held) + at, into.bus.channel(c) + at, count);
+    kernels::add(samples, {1}, part(held), part(c), into.bus.channel(held) + at, into.bus.channel(c) + at, count);
     held = most_channels;
   }
   if (held != most_channels) kernels::add(samples, {part(held)}, into.bus.channel(held) + at, count);
@@ -151,22 +196,38 @@ void Voice::add_flat(const Into& into, int at, const float* samples, int count) 
 
 /// Of a voice in the world.
 void Voice::add_to_channels(const Into& into, int at, const float* samples, int count) {
-  const double fold = clip_.mono() ? 1 : static_cast<double>(fold_);
-  for (int done = 0, piece = 0; done < count; done += piece) {
+  for (int done = 0; done < count;) {
     if (!level_moves() && !into.channels.moving()) return add_flat(into, at + done, samples + done, count - done);
-    piece = static_cast<int>(std::min<std::int64_t>({count - done, quantum - done % quantum, knot(), into.channels.knot()}));
-    const Moving before = level(false) * fold;
-    std::array<Moving, most_channels> from;
-    std::array<bool, most_channels> heard{};
-    for (std::size_t c = 0; c < most_channels; ++c)
-      if (heard[c] = into.channels.heard(c); heard[c]) from[c] = into.channels.at(c);
-    go_on(piece);
-    into.channels.advance(piece);
-    const Moving after = level(true) * fold;
-    for (std::size_t c = 0; c < most_channels; ++c)
-      if (heard[c])
-        kernels::add(samples + done, curve(before * from[c], after * into.channels.at(c), piece), into.bus.channel(c) + at + done, piece);
+    const Stretch stretch(done, count, std::min(knot(), into.channels.knot()));
+    add_along(into, at + done, samples + done, stretch);
+    done += stretch.frames();
   }
+}
+
+/// Its level, or what channels get of it, moves.
+void Voice::add_along(const Into& into, int at, const float* samples, const Stretch& stretch) {
+  std::array<std::array<kernels::Curve, most_quanta>, most_channels> curves;
+  std::array<Moving, most_channels> gains;
+  std::array<std::size_t, most_channels> channels{};
+  std::size_t heard = 0;
+  for (std::size_t c = 0; c < most_channels; ++c)
+    if (into.channels.heard(c)) gains[heard] = into.channels.at(c), channels[heard++] = c;
+  const double fold = clip_.mono() ? 1 : static_cast<double>(fold_);
+  Moving before = level(false) * fold;
+  for (std::size_t i = 0; i < static_cast<std::size_t>(stretch.pieces); ++i) {
+    go_on(stretch.length);
+    into.channels.advance(stretch.length);
+    const Moving after = level(true) * fold;
+    const auto gone = into.channels.gone();
+    for (std::size_t h = 0; h < heard; ++h) {
+      const Moving from = std::exchange(gains[h], into.channels.at(channels[h], gone));
+      curves[h][i] = curve(before * from, after * gains[h], stretch.length);
+    }
+    before = after;
+  }
+  const auto bus = [&](std::size_t h) { return into.bus.channel(channels[h]) + at; };
+  for (std::size_t h = 0; h + 1 < heard; h += 2) add(samples, curves[h].data(), curves[h + 1].data(), stretch, bus(h), bus(h + 1));
+  if (heard % 2 == 1) add(samples, curves[heard - 1].data(), stretch, bus(heard - 1));
 }
 
 }  // namespace tidewater
