@@ -141,7 +141,7 @@ void print_costs_table() {
              mixer.post(SetVoiceGain{v, 0.001F, 4800});
            }},
       {.what = "a command and a ramp that turns in each block", .each_block = turning_gain},
-      {.what = "a command and a place that moves",
+      {.what = "a command and a place on the screen that moves",
        .each_block =
            [](Mixer& mixer, std::uint32_t v, int round) {
              mixer.post(SetVoiceSide{v, round % 2 == 0 ? 0.5F : -0.5F, 4800});
@@ -169,10 +169,10 @@ void print_costs_table() {
     for (std::size_t i = 0; i < ways.size(); ++i) least[i] = std::min(least[i], engines[i]->run());
   }
   fmt::print("\nWhat a frame costs, {} varied voices of standard quality at ten speeds, blocks of {} frames:\n\n", voices, block);
-  fmt::print("| {:<46} | {:>10} | {:>14} |\n| {:-<46} | {:->10} | {:->14} |\n", "what", "a frame", "beside steady", "", ":", ":");
-  fmt::print("| {:<46} | {:>7.2f} ns | {:>14} |\n", "the kernel alone", least.back(), "");
+  fmt::print("| {:<47} | {:>10} | {:>14} |\n| {:-<47} | {:->10} | {:->14} |\n", "what", "a frame", "beside steady", "", ":", ":");
+  fmt::print("| {:<47} | {:>7.2f} ns | {:>14} |\n", "the kernel alone", least.back(), "");
   for (std::size_t i = 0; i < ways.size(); ++i)
-    fmt::print("| {:<46} | {:>7.2f} ns | {:>+11.2f} ns |\n", ways[i].what, least[i], least[i] - least[0]);
+    fmt::print("| {:<47} | {:>7.2f} ns | {:>+11.2f} ns |\n", ways[i].what, least[i], least[i] - least[0]);
   print_filters_table();
 }
 

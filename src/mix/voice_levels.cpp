@@ -144,8 +144,9 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
       kernels::add(left + at, {left_part}, to_left, rest);
       return kernels::add(right + at, {right_part}, to_right, rest);
     }
-    const Stretch stretch(at, count, knot());
-    if (mono && only_gain_moves())
+    const bool follows_gain = mono && only_gain_moves();
+    const Stretch stretch(at, count, follows_gain ? gain_.knot() : knot());
+    if (follows_gain)
       add_along_gain(left + at, stretch, to_left, to_right);
     else
       add_along(left + at, right + at, stretch, to_left, to_right);
