@@ -288,6 +288,32 @@ TEST_CASE("what a journal written by hand leaves open is told: a loop that nothi
   CHECK(take.part(take.seconds() - 0.01, 0.01).peak() < 0.001);
 }
 
+TEST_CASE("a journal by hand with updates of its own ends when its sounds do, and says what a line was to be") {
+  const Stage stage(book);
+  const JournalScript script = parse_journal(
+      "{\"at\":0,\"updates\":20,\"every\":800,\"after\":\"all\"}\n{\"at\":0,\"request\":\"load\",\"bank\":\"" +
+          std::string(stage.bank->name()) +
+          "\"}\n{\"at\":0,\"request\":\"raise\",\"event\":\"hum\"}\n{\"at\":16000,\"request\":\"stop-all\",\"fade\":\"50 ms\"}\n",
+      "j");
+  std::string notices;
+  ManagerOptions options = options_of(script);
+  options.journal = [&](const JournalEntry& entry) {
+    if (const auto* notice = entry.as<noted::Notice>()) notices += notice->why;
+  };
+  SoundManager manager(std::move(options));
+  std::vector<float> samples;
+  replay(script, *stage.bank, manager, [&](std::span<const float> block) { samples.insert(samples.end(), block.begin(), block.end()); });
+  CHECK(notices == "");
+  CHECK(std::any_of(samples.begin(), samples.end(), [](float x) { return std::abs(x) > 0.01F; }));
+  CHECK(samples.size() / 2 > 16000 + 2400);
+  CHECK(samples.size() / 2 < 16000 + 2 * 2400);
+  const auto line = [](const std::string& request) { return "{\"at\":0,\"request\":\"" + request + "\"}"; };
+  CHECK_THROWS_WITH(parse_journal(line("update"), "j"), Contains("j:1: updates are no requests") && Contains("\"every\": 800"));
+  CHECK_THROWS_WITH(parse_journal(line("stopall"), "j"), Contains("did you mean 'stop-all'?"));
+  CHECK_THROWS_WITH(parse_journal(line("xylophone"), "j"),
+                    Contains("there is no request 'xylophone'; those there are: load, ") && Contains("stop-all"));
+}
+
 TEST_CASE("a journal that a crash cut off plays up to there, and says where it ends; nothing that was handed on is lost") {
   const Folder folder;
   Stage stage(book);

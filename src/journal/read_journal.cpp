@@ -121,8 +121,14 @@ Request kind_called(const std::string& name) {
     names.push_back(name_of(kind));
     if (names.back() == name) found = kind;
   });
-  if (!found) throw Error(fmt::format("there is no request '{}'{}", name, did_you_mean(name, names)));
-  return *found;
+  if (found) return *found;
+  if (name == "update")
+    throw Error(
+        "updates are no requests: without a line about them there are 60 a second, and {\"at\": 0, \"updates\": 300, \"every\": 800} "
+        "makes 300 of them, 800 frames apart");
+  const std::string near = did_you_mean(name, names);
+  throw Error(
+      fmt::format("there is no request '{}'{}", name, near.empty() ? fmt::format("; those there are: {}", fmt::join(names, ", ")) : near));
 }
 
 noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, const Raises& raises) {

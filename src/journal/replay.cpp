@@ -97,7 +97,10 @@ class Player {
       return;
     }
     const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
-    while (sounding() && manager_.clock() < latest) play_to(std::min(latest, manager_.clock() + Frames{block}));
+    while (sounding() && manager_.clock() < latest) {
+      play_to(std::min(latest, manager_.clock() + Frames{block}));
+      if (!script_.updates.empty()) manager_.update({});  // those of the journal end with its requests, and what ends is found by them
+    }
     if (sounding()) cut_off();
   }
 
