@@ -99,7 +99,7 @@ class Mixer {
     Smooth gain = Smooth::at(1);
     std::array<Filters, most_channels / 2> filters;
     std::uint32_t parent = 0;
-    Channels heard = front;  ///< those that something may be in; what the others hold is nothing
+    Channels heard = front;  ///< those that something may be in; what the others hold does not count
     bool used = false;
   };
   static constexpr Channels front = 3;
