@@ -314,6 +314,29 @@ TEST_CASE("a journal by hand with updates of its own ends when its sounds do, an
                     Contains("there is no request 'xylophone'; those there are: load, ") && Contains("stop-all"));
 }
 
+TEST_CASE("updates that a journal has behind its last request are made as they were, and no others between them") {
+  const Stage stage(book);
+  const JournalScript script = parse_journal(
+      "{\"at\":0,\"updates\":60,\"every\":800,\"after\":\"all\"}\n{\"at\":0,\"request\":\"load\",\"bank\":\"" +
+          std::string(stage.bank->name()) +
+          "\"}\n{\"at\":0,\"request\":\"raise\",\"event\":\"hum\"}\n{\"at\":16000,\"request\":\"stop-all\",\"fade\":\"500 ms\"}\n",
+      "j");
+  ManagerOptions options = options_of(script);
+  std::uint64_t made = 0;
+  options.journal = [&](const JournalEntry& entry) {
+    const auto* updates = entry.as<noted::Updates>();
+    if (updates == nullptr) return;
+    made += updates->times;
+    CHECK(updates->first.value % 800 == 0);
+    if (updates->times > 1) CHECK(updates->every.value == 800);
+  };
+  {
+    SoundManager manager(std::move(options));
+    replay(script, *stage.bank, manager, [](std::span<const float>) {});
+  }
+  CHECK(made >= (16000 + 24000) / 800);
+}
+
 TEST_CASE("a journal that a crash cut off plays up to there, and says where it ends; nothing that was handed on is lost") {
   const Folder folder;
   Stage stage(book);

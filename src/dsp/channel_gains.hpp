@@ -32,9 +32,8 @@ class SteppedGains {
     Gains now{}, slope{};
     float furthest = 0;
     const Gone gone = this->gone();
-    std::array<bool, count> silent{};  // as it was, most of eight channels for two loudspeakers
     for (std::size_t c = 0; c < count; ++c) {
-      if (silent[c] = !heard(c) && gains[c] == 0; silent[c]) continue;
+      if (!heard(c) && gains[c] == 0) continue;  // as are most of eight channels, for two loudspeakers
       const Moving its = at(c, gone);
       now[c] = static_cast<float>(its.value);
       slope[c] = static_cast<float>(its.slope);
@@ -47,9 +46,7 @@ class SteppedGains {
     constexpr float steady = 1.0F / 32;
     straight_ = furthest * static_cast<float>(least) <= steady * static_cast<float>(length_);
     drift_left_ = drift_length_ = Smooth::on_grid(least);
-    drift_ = {};
     for (std::size_t c = 0; c < count; ++c) {
-      if (silent[c]) continue;
       const float begins = straight_ ? (to_[c] - from_[c]) / static_cast<float>(length_) : 0;
       drift_[c] = (slope[c] - begins) * static_cast<float>(drift_length_);
     }

@@ -99,7 +99,7 @@ class Player {
     const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
     while (sounding() && manager_.clock() < latest) {
       play_to(std::min(latest, manager_.clock() + Frames{block}));
-      if (!script_.updates.empty()) manager_.update({});  // those of the journal end with its requests, and what ends is found by them
+      if (next_update() == no_more) manager_.update({});  // the journal's own are over, but what ends is found by one
     }
     if (sounding()) cut_off();
   }
@@ -194,6 +194,7 @@ class Player {
   /// How many of the requests of its frame the next update comes after.
   std::uint32_t updates_come_after() const { return run_ < script_.updates.size() ? script_.updates[run_].after : 0; }
 
+  static constexpr Frames no_more{std::numeric_limits<std::int64_t>::max()};
   /// The frame of the update that has not been made yet.
   Frames next_update() {
     while (run_ < script_.updates.size() && updates_ == script_.updates[run_].times) {
@@ -203,7 +204,7 @@ class Player {
     constexpr std::int64_t updates_a_second = 60;
     const auto count = static_cast<std::int64_t>(updates_);
     if (script_.updates.empty()) return {static_cast<std::int64_t>(manager_.rate().value) * (count + 1) / updates_a_second};
-    if (run_ == script_.updates.size()) return {std::numeric_limits<std::int64_t>::max()};
+    if (run_ == script_.updates.size()) return no_more;
     return script_.updates[run_].first + Frames{script_.updates[run_].every.value * count};
   }
 
@@ -313,20 +314,27 @@ class Player {
 
 }  // namespace
 
+namespace {
+
+/// The best, or the one of this name; false where this machine has none such.
+bool take_target(std::string_view machine) {
+  hwy::SetSupportedTargetsForTest(0);  // whatever there is
+  if (machine.empty() || machine == kernels::target_name()) return true;
+  for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
+    hwy::SetSupportedTargetsForTest(left & -left);
+    if (machine == kernels::target_name()) return true;
+  }
+  return false;
+}
+
+}  // namespace
+
 std::string machine() { return kernels::target_name(); }
 
 bool mix_as(std::string_view machine) {
   const std::int64_t before = hwy::SupportedTargets();
-  const bool found = [&] {
-    hwy::SetSupportedTargetsForTest(0);  // whatever there is
-    if (machine.empty() || machine == kernels::target_name()) return true;
-    for (std::int64_t left = hwy::SupportedTargets(); left != 0; left &= left - 1) {
-      hwy::SetSupportedTargetsForTest(left & -left);
-      if (machine == kernels::target_name()) return true;
-    }
-    hwy::SetSupportedTargetsForTest(before);
-    return false;
-  }();
+  const bool found = take_target(machine);
+  if (!found) hwy::SetSupportedTargetsForTest(before);
   prepare_filters();  // for managers that there are already
   return found;
 }

@@ -199,9 +199,8 @@ int Mixer::carry_out_due(int frames) noexcept {
 /// Something comes into channels of a group. A pair that was quiet begins with nothing, over the whole run: what it last held may be
 /// longer than the runs that went by since.
 void Mixer::open(Group& group, Channels which, int frames) noexcept {
-  const Channels more = which & ~group.heard;
-  for (std::size_t pair = 0; more != 0 && pair < width_ / 2; ++pair)
-    if ((more >> (2 * pair) & front) != 0 && (group.heard >> (2 * pair) & front) == 0) clear(group, pair, frames);
+  for (std::size_t pair = 0; pair < width_ / 2; ++pair)
+    if ((which >> (2 * pair) & front) != 0 && (group.heard >> (2 * pair) & front) == 0) clear(group, pair, frames);
   group.heard |= which;
 }
 
@@ -254,9 +253,11 @@ void Mixer::mix_voices(int frames) noexcept {
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
     Group& group = groups_[voice.group()];
-    if (voice.in_world())
-      for (std::size_t c = 2; c < width_; ++c)
-        if (channels_[v].heard(c)) open(group, Channels{1} << c, frames);
+    if (voice.in_world()) {
+      Channels which = 0;
+      for (std::size_t c = 2; c < width_; ++c) which |= channels_[v].heard(c) ? Channels{1} << c : 0;
+      open(group, which, frames);
+    }
     const std::int64_t end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);

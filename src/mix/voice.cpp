@@ -17,6 +17,9 @@ constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(faste
 /// A stream that was late goes on when it has this much ahead again.
 constexpr std::int64_t enough_ahead = 4096;
 
+/// What goes through a clip without its samples.
+constexpr auto unread = [](auto&&...) {};
+
 /// How far so many frames go, in source frames with 32 bits below the point.
 std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
   const auto steps = static_cast<std::uint64_t>(count);
@@ -278,7 +281,7 @@ std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int fr
   const bool leaves = fade_out_length_ > 0 && leaving_left() <= count;
   int heard = 0;
   if (flow_.value() == 0 && !flow_.moving()) {
-    heard = go_through(count, [](auto&&...) {});
+    heard = go_through(count, unread);
     go_on(heard);
   } else {
     heard = mix_heard(into, at + static_cast<int>(offset), count);
@@ -297,7 +300,7 @@ int Voice::mix_heard(const Into& into, int at, int count) {
   const float* left = filtered_ || !mono ? nullptr : exact_source(count);
   int heard = 0;
   if (left != nullptr) {
-    heard = go_through(count, [](auto&&...) {});
+    heard = go_through(count, unread);
   } else {
     left = made_left.data();
     heard = go_through(count, [&](const kernels::Walk& walk, std::uint64_t travelled, int from, int there) {
