@@ -82,6 +82,11 @@ class StateFilter {
   static constexpr double widest = 0.49;   // of the rate
   static constexpr int moving_piece = 16;  // the cutoff moves along a cubic in each
   static constexpr double damping = std::numbers::sqrt2;
+  static constexpr double least_g = 1e-5;  // lower than any cutoff at any rate
+  static double steepest() {
+    static const double g = std::tan(std::numbers::pi * widest);
+    return g;
+  }
 
   double octaves_of(double hertz) const { return std::log2(std::clamp(hertz, lowest, rate_ * widest)); }
   bool moving() const { return octaves_.moving() || wet_.moving() || retire_; }
@@ -89,6 +94,8 @@ class StateFilter {
   /// Where the cutoff is, as the tangent that the filter needs, and how that moves.
   Moving tangent() const {
     const double angle = std::numbers::pi * std::exp2(octaves_.value()) / rate_;
+    // A cutoff that is moved again on its way is carried on beyond its target. From half the rate on the filter would be unstable.
+    if (angle >= std::numbers::pi * widest) return {steepest(), 0};
     const double g = std::tan(angle);
     return {g, (1 + g * g) * angle * std::numbers::ln2 * octaves_.slope()};
   }
@@ -110,7 +117,7 @@ class StateFilter {
     const kernels::Curve g = curve(from, tangent(), count);
     const kernels::Curve wet = curve(wet_from, {wet_.value(), wet_.slope()}, count);
     for (int i = 0; i < count; ++i) {
-      g_ = value_at(g, i);
+      g_ = std::clamp(value_at(g, i), least_g, steepest());  // between its ends a cubic may lie beyond both
       a1_ = 1 / (1 + g_ * (g_ + damping));
       const double share = value_at(wet, i);
       blend(left[i], left_, share);
@@ -169,7 +176,7 @@ class StateFilter {
 
   /// What is not finite leaves no trace beyond the samples that were it.
   static bool mend(float* samples, double* state, int count) {
-    if (std::isfinite(state[0]) && std::isfinite(state[1])) return true;
+    if (std::isfinite(state[0]) && std::isfinite(state[1]) && kernels::finite(samples, count)) return true;
     state[0] = state[1] = 0;
     for (int i = 0; i < count; ++i)
       if (!std::isfinite(samples[i])) samples[i] = 0;
