@@ -26,6 +26,17 @@ std::span<const Speaker> speakers_of(Layout layout) {
   }
 }
 
+/// 0.9 dB.
+constexpr double most_folded = 1.23;
+
+/// Folded to two channels as ITU-R BS.775-3 has it, annex 4: the centre and what is behind at -3 dB.
+double power_folded(const std::array<float, 8>& amplitudes) {
+  const auto of = [&](std::size_t channel) { return static_cast<double>(amplitudes[channel]); };
+  const double left = of(0) + (of(2) + of(4) + of(6)) * std::numbers::sqrt2 / 2;
+  const double right = of(1) + (of(2) + of(5) + of(7)) * std::numbers::sqrt2 / 2;
+  return left * left + right * right;
+}
+
 }  // namespace
 
 std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
@@ -47,11 +58,18 @@ std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
   powers[speakers[left].channel] = std::cos(angle) * std::cos(angle);
   powers[right.channel] = std::sin(angle) * std::sin(angle);
   const double everywhere = std::clamp(all_round, 0.0, 1.0);
+  const bool has_centre = speakers.size() > 2;
+  const double share = everywhere / static_cast<double>(has_centre ? speakers.size() - 1 : speakers.size());
   for (const Speaker& speaker : speakers) {
-    const double power = powers[speaker.channel] * (1 - everywhere) + everywhere / static_cast<double>(speakers.size());
+    const double power = powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share);
     // What is 100 dB below the rest is not worth a channel.
     amplitudes[speaker.channel] = power < 1e-10 ? 0 : static_cast<float>(std::sqrt(power));
   }
+  if (!has_centre || everywhere == 0) return amplitudes;
+  // The channels have the same signal, so that where they are folded to two it adds up: no more than that is left in it.
+  const double folded = power_folded(amplitudes);
+  const auto scale = static_cast<float>(std::sqrt(std::min(1.0, most_folded / folded)));
+  for (float& amplitude : amplitudes) amplitude *= scale;
   return amplitudes;
 }
 

@@ -221,7 +221,7 @@ void Earshot::state(State& s) {
     for (std::size_t kind = 0; kind < std::min(kinds_.size(), loudest.size()); ++kind) kinds_[kind].loudest = loudest[kind];
     for (const Source& source : sources_)
       if (source.row != none) {
-        if (source.kind >= kinds_.size()) State::damaged();
+        if (source.kind >= kinds_.size()) return s.damage();
         ++kinds_[source.kind].count;
       }
   }

@@ -71,15 +71,24 @@ HeardFrom on_the_screen(Layout layout) {
   return heard;
 }
 
+/// The listener that counts.
 struct Nearest {
   const Ears* ears = nullptr;
   double metres = 0;
   Axis to{};
 };
-Nearest nearest(const Whereabouts& at, std::span<const Ears> listeners) {
+/// The nearest; if some are turned down, the one that hears it loudest.
+Nearest nearest(const Hearing& hearing, const Whereabouts& at, std::span<const Ears> listeners) {
+  const bool alike = std::all_of(listeners.begin(), listeners.end(), [&](const Ears& its) { return its.gain == listeners.front().gain; });
   Nearest near;
-  for (const Ears& its : listeners)
-    if (const double metres = distance(at, its.at); near.ears == nullptr || metres < near.metres) near = {&its, metres, {}};
+  double loudest = 0;
+  for (const Ears& its : listeners) {
+    const double metres = distance(at, its.at);
+    const double level = alike ? 0 : hearing.curve.amplitude(metres) * its.gain;
+    if (near.ears != nullptr && (level < loudest || (level == loudest && metres >= near.metres))) continue;
+    near = {&its, metres, {}};
+    loudest = level;
+  }
   near.to = way(at, near.ears->at);
   return near;
 }
@@ -132,13 +141,13 @@ double distance(const Whereabouts& a, const Whereabouts& b) {
 
 Level level_from(const Hearing& hearing, const Whereabouts& at, std::span<const Ears> listeners) {
   if (listeners.empty()) return Level(Decibels{});
-  const Nearest near = nearest(at, listeners);
+  const Nearest near = nearest(hearing, at, listeners);
   return Level(decibels(level_at(hearing, at, near)));
 }
 
 HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<const Ears> listeners, Layout layout) {
   if (listeners.empty()) return on_the_screen(layout);
-  const Nearest near = nearest(at, listeners);
+  const Nearest near = nearest(hearing, at, listeners);
   const auto& [ears, metres, to] = near;
   const WorldDesign& design = hearing.design;
   const double level = level_at(hearing, at, near);
@@ -147,10 +156,13 @@ HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<co
   heard.metres = static_cast<float>(metres);
   heard.speed = static_cast<float>(bent_by_speed(at, ears->at, to, metres, design.doppler));
   const double radius = design.radius.value;
-  const double all_round = metres == 0   ? 1
-                           : radius <= 0 ? 0
-                                         : std::clamp((all_round_from * radius - metres) / ((all_round_from - 1) * radius), 0.0, 1.0);
-  heard.channels = towards(layout, std::atan2(-dot(to, ears->right), -dot(to, ears->ahead)), all_round);
+  const double inside = metres == 0   ? 1
+                        : radius <= 0 ? 0
+                                      : std::clamp((all_round_from * radius - metres) / ((all_round_from - 1) * radius), 0.0, 1.0);
+  // What is overhead or below has no side: it comes from all round, the more the steeper it is, and passes over without a leap.
+  const double right = -dot(to, ears->right), ahead = -dot(to, ears->ahead);
+  const double steep = metres == 0 ? 1 : 1 - std::min(1.0, std::sqrt(right * right + ahead * ahead) / metres);
+  heard.channels = towards(layout, std::atan2(right, ahead), std::max(inside, steep));
   for (float& channel : heard.channels) channel *= static_cast<float>(level);
   heard.low_pass = static_cast<float>(air_low_pass(metres, design.air));
   if (hearing.gauges_told)
