@@ -23,6 +23,10 @@ if(TIDEWATER_SANITIZE)
   add_link_options(-fsanitize=${TIDEWATER_SANITIZE})
 endif()
 
+if(TIDEWATER_HOLD_UPS)
+  add_compile_definitions(TIDEWATER_HOLD_UPS)
+endif()
+
 function(tidewater_library name)
   cmake_parse_arguments(PARSE_ARGV 1 ARG "" "ROOM" "SOURCES;PUBLIC;PRIVATE")
   add_library(${name} ${ARG_SOURCES})

@@ -30,6 +30,13 @@ std::vector<double> apart(const std::vector<double>& times) {
 const std::string steps =
     "[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"500 ms\"\n[events.walk]\nstart=\"step\"\n[events.stand]\nstop=\"step\"\n";
 
+/// Steps that a gauge holds back at 0.
+std::string paced_steps(int at_first) {
+  return "[gauges.pace]\ndefault=" + std::to_string(at_first) +
+         "\n[sounds.step]\nclips=[\"n-*.wav\"]\ncadence=\"500 ms\"\nfollow=[{gauge=\"pace\", cadence=[[0, \"x0\"], [1, \"x1\"]]}]\n"
+         "[events.walk]\nstart=\"step\"\n";
+}
+
 }  // namespace
 
 TEST_CASE("a cadence starts its sound again and again, to the exact frame, each time with another clip") {
@@ -236,10 +243,9 @@ TEST_CASE("a rhythm is exact over an hour, in updates of any length") {
     constexpr Hertz rate{44100};
     Cadence cadence;
     std::vector<std::int64_t> frames;
-    std::uint64_t update = 0;
     for (std::int64_t now = 0; now < 44100LL * 3600; now += 1 + random.below(1600)) {
-      ++update;
-      while (const auto frame = Cadences::next(cadence, now, now + 2205, 1, {seconds_apart}, rate, update)) {
+      CHECK(Cadences::go_on(cadence, now, 1, {seconds_apart}, rate) == 0);
+      while (const auto frame = Cadences::next(cadence, now + 2205, 1, rate)) {
         frames.push_back(*frame);
         Cadences::started(cadence, *frame, {seconds_apart}, 1, rate);
       }
@@ -250,6 +256,73 @@ TEST_CASE("a rhythm is exact over an hour, in updates of any length") {
       most_off = std::max<std::int64_t>(most_off, std::abs(frames[i] - std::llround(static_cast<double>(i) * seconds_apart * rate.value)));
     CHECK(most_off <= 1);
   }
+}
+
+TEST_CASE("the first step is heard with the raise, whenever the next update comes") {
+  Stage stage(steps);
+  stage.raise("walk");
+  std::vector<float> block(2 * 4800);
+  stage.manager->render(block);
+  float peak = 0;
+  for (const float sample : block) peak = std::max(peak, std::abs(sample));
+  CHECK(peak > 0.01F);
+}
+
+TEST_CASE("frames of the game that come a quarter of a second late delay no step") {
+  for (const int hitch : {150, 200, 240}) {
+    Stage stage(steps);
+    stage.raise("walk");
+    stage.render(Seconds{1.8});
+    for (int i = 0; i < 5; ++i) {
+      std::vector<float> block(static_cast<std::size_t>(2 * 48 * hitch));
+      stage.manager->render(block);
+      stage.manager->update(Seconds{hitch / 1000.0});
+      stage.render(Seconds{0.3});
+    }
+    for (const double length : apart(beats(stage))) CHECK(length == Approx(0.5).margin(1e-4));
+    CHECK(stage.entries<noted::Notice>().empty());
+  }
+}
+
+TEST_CASE("steps that a longer hitch leaves out are told, and the rhythm goes on where it would have been") {
+  Stage stage(steps);
+  stage.raise("walk");
+  stage.render(Seconds{1.8});
+  std::vector<float> block(std::size_t{2} * 48 * 1400);
+  stage.manager->render(block);
+  stage.render(Seconds{2});
+  const auto notices = stage.entries<noted::Notice>();
+  REQUIRE(notices.size() == 1);
+  CHECK_THAT(notices[0].why, Contains("an update came 1.40 s after the one before, so 2 steps were left out, first of 'step'"));
+  for (const double time : beats(stage)) CHECK(std::abs(std::remainder(time - beats(stage)[0], 0.5)) < 1e-4);
+}
+
+TEST_CASE("a stop, and a gauge that holds steps back, take back what is not heard yet") {
+  for (const bool by_gauge : {true, false}) {
+    Stage stage(paced_steps(1));
+    Raised raised = stage.raise("walk");
+    stage.render(Seconds{0.9});  // the next step comes in a tenth of a second, and is decided
+    if (by_gauge)
+      stage.manager->set_gauge("pace", 0);
+    else
+      raised.playback().stop();
+    stage.render(Seconds{0.05});
+    CHECK(stage.render(Seconds{1}).peak() < 1e-5);
+    if (!by_gauge) continue;
+    const auto fading = stage.entries<noted::Fading>();
+    REQUIRE(!fading.empty());
+    CHECK_THAT(fading.back().why, Contains("gauge 'pace' at 0 holds its steps back"));
+    stage.manager->set_gauge("pace", 1);
+    CHECK(stage.render(Seconds{1}).peak() > 0.01);
+  }
+}
+
+TEST_CASE("a rhythm that a gauge holds back from the beginning is unheard, and says which gauge does it") {
+  Stage stage(paced_steps(0));
+  CHECK(stage.raise("walk").outcome == Outcome::silent);
+  stage.render(Seconds{0.1});
+  CHECK(stage.entries<noted::Decision>().back().why ==
+        "gauge 'pace' at 0 holds its steps back: 'step' is heard when the gauge lets them come");
 }
 
 TEST_CASE("after a frame that took seconds a rhythm goes on with no burst, and keeps its beat") {

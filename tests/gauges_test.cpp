@@ -294,7 +294,7 @@ TEST_CASE("what a gauge makes silent says so, and comes back with it") {
     const Emitter boat = stage.manager->make_emitter({.place = {0, 0, -1}});
     CHECK(stage.manager->raise("a", {}, boat).outcome == Outcome::silent);
     CHECK(settled(stage).peak() == 0);
-    CHECK_THAT(stage.why(), Contains("what it follows makes it silent"));
+    CHECK_THAT(stage.why(), Contains("gauge 'throttle' at 0 makes it silent"));
     stage.manager->set_gauge("throttle", boat, 1);
     CHECK(decibels_of(settled(stage)) == Approx(0).margin(0.1));
   }

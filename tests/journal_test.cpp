@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "base/random.hpp"
+#include "play/options.hpp"
 #include "request/described.hpp"
 #include "stage.hpp"
 #include "tidewater/error.hpp"
@@ -190,6 +191,9 @@ TEST_CASE("a journal tells what was asked, what was decided and why, one object 
                          {"quality", "standard"},
                          {"layout", "stereo"},
                          {"limiter", true},
+                         {"playbacks", 65536},
+                         {"emitters", 16384},
+                         {"recorded", true},
                          {"machine", machine()}});
   CHECK(lines[1]["request"] == "load");
   CHECK(lines[2] == Json{{"at", 0}, {"request", "raise"}, {"id", 1}, {"event", "hum"}});
@@ -200,9 +204,62 @@ TEST_CASE("a journal tells what was asked, what was decided and why, one object 
   CHECK(lines[3]["loop"] == true);
   CHECK(lines[5]["outcome"] == "unknown-event");
   CHECK_THAT(lines[5]["why"].get<std::string>(), Contains("did you mean 'hum'?"));
-  CHECK(lines.back()["ended"] == "1.1");
-  CHECK(lines.back()["how"] == "stopped");
-  CHECK(lines.back()["at"] == 4928 + 7200);  // from the first quantum that was not mixed yet
+  const auto ended = std::find_if(lines.begin(), lines.end(), [](const Json& line) { return line.contains("ended"); });
+  REQUIRE(ended != lines.end());
+  CHECK((*ended)["ended"] == "1.1");
+  CHECK((*ended)["how"] == "stopped");
+  CHECK((*ended)["at"] == 4928 + 7200);  // from the first quantum that was not mixed yet
+}
+
+TEST_CASE("every option that decides what is heard stands in the journal's first line and in a saved state") {
+  using Change = std::pair<std::string, std::function<void(ManagerOptions&)>>;
+  const std::vector<Change> changes = {
+      {"rate", [](ManagerOptions& o) { o.rate = Hertz{44100}; }},
+      {"seed", [](ManagerOptions& o) { o.seed = 77; }},
+      {"voices", [](ManagerOptions& o) { o.voices = 5; }},
+      {"playbacks", [](ManagerOptions& o) { o.playbacks = 100; }},
+      {"emitters", [](ManagerOptions& o) { o.emitters = 7; }},
+      {"quality", [](ManagerOptions& o) { o.quality = Quality::fine; }},
+      {"layout", [](ManagerOptions& o) { o.layout = Layout::surround_5_1; }},
+      {"limiter", [](ManagerOptions& o) { o.limiter = false; }},
+      {"offline", [](ManagerOptions& o) { o.offline = false; }},
+      {"clip_memory", [](ManagerOptions& o) { o.clip_memory = 5'000'000; }},
+  };
+  {
+    // Who adds an option is asked here whether it decides anything: journal, reading_thread and journal_lines do not.
+    const ManagerOptions all;
+    const auto& [rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter] = all;
+    static_cast<void>(std::tie(rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter));
+    CHECK(changes.size() == 13 - 3);
+  }
+  SoundManager usual({.offline = true});
+  const std::vector<std::byte> saved = usual.save();
+  for (const auto& [name, change] : changes) {
+    INFO(name);
+    ManagerOptions options{.offline = true};
+    change(options);
+    ManagerOptions recording = options;
+    std::string journal;
+    recording.journal = [&](const JournalEntry& entry) { journal += to_json(entry) + "\n"; };
+    {
+      SoundManager manager(std::move(recording));
+      manager.raise("nothing");
+    }
+    const DecidingOptions read = deciding(options_of(parse_journal(journal, "j")));
+    const std::string differs = difference(deciding(options), read);
+    CHECK((differs.empty() || name == "offline" || name == "clip_memory"));  // these lead to requests, which are in the journal
+
+    SoundManager other(options);
+    CHECK_THAT(other.try_restore(saved, {}), Contains("other options: " + name + ": "));
+  }
+}
+
+TEST_CASE("options out of their range are told with the range, as a wrong rate is") {
+  CHECK_THROWS_WITH(SoundManager({.voices = 0}), "ManagerOptions::voices is 0; it must be from 1 to 4096");
+  CHECK_THROWS_WITH(SoundManager({.voices = 100'000}), Contains("voices is 100000"));
+  CHECK_THROWS_WITH(SoundManager({.voices = 64, .playbacks = 8}), Contains("playbacks is 8; it must be from 64 to"));
+  CHECK_THROWS_WITH(SoundManager({.emitters = 1U << 30U}), Contains("emitters is 1073741824"));
+  CHECK_THROWS_WITH(SoundManager({.journal = [](const JournalEntry&) {}, .journal_lines = 3}), Contains("journal_lines is 3; it must be from 256"));
 }
 
 TEST_CASE("a journal can be written by hand, with times, and ends when its sounds do") {

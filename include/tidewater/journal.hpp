@@ -32,6 +32,8 @@ struct Head {
   Quality quality = Quality::standard;
   Layout layout = Layout::stereo;
   bool limiter = true;
+  std::uint32_t playbacks = 65536, emitters = 16384;
+  bool recorded = false;  ///< a manager wrote the journal: it has every update that was made
   /// The kind of machine that makes the samples: the instruction set that is mixed with, such as "AVX2". Decisions are the same on all.
   std::string machine;
 };
@@ -95,6 +97,7 @@ struct Due {
 struct Fading {
   PlaybackId playback;
   std::string sound;
+  std::string layer;  ///< empty for the only layer of a sound
   std::uint32_t voice = 0;
   Seconds fade;
   Ending how = Ending::stopped;
@@ -105,6 +108,7 @@ struct Fading {
 struct Woke {
   PlaybackId playback;
   std::string sound;
+  std::string layer;  ///< empty for the only layer of a sound
   std::uint32_t voice = 0;
   Frames starts;
 };

@@ -269,8 +269,10 @@ class SoundManager {
   /// All that what is heard next depends on, but for the banks: a manager that was made with the same options and restores it goes on
   /// bit for bit the same, with handles by `find`. The journal is not in it. While nothing renders.
   std::vector<std::byte> save();
-  /// Before anything else is asked of the manager; `banks` are those that were loaded, or still played. Only what the same build of the
-  /// library saved, and nobody had a hand in. Throws Error where it is damaged, options differ, or a bank is missing.
+  /// Goes on from what `save` of the same library build wrote, unmodified. `banks` are those that were loaded, or still played. Only for a
+  /// manager that was just made: before anything is asked of it, and before anybody renders with it.
+  /// Throws Error, and the manager is as it was, if the state is damaged, an option that decides differs, a bank is missing, or a clip
+  /// cannot be read.
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
   /// The same without exceptions: empty, or why it was not.
   std::string try_restore(std::span<const std::byte> saved, std::span<const Bank> banks);

@@ -34,7 +34,7 @@ struct ScriptedKept {
 /// The requests of a journal, in order; what was decided is left out.
 struct JournalScript {
   noted::Head head;
-  bool recorded = false;  ///< it has the first line that a manager writes
+  bool has_head = false;  ///< it has the first line that a manager writes
   std::string file;       ///< as it was called when it was read
   std::vector<ScriptedRequest> requests;
   std::map<PlaybackId, std::string> sounds;  ///< of the recording's playbacks: by these they are found in tomorrow's book
@@ -42,14 +42,14 @@ struct JournalScript {
   std::vector<noted::Late> late;
   std::vector<noted::Sums> sums;        ///< of what was decided
   std::size_t late_streams = 0;         ///< times that the disk was late for a stream; a replay plays it in time
-  std::vector<noted::Updates> updates;  ///< none in a journal written by hand: sixty a second
+  std::vector<noted::Updates> updates;  ///< empty in a journal written by hand: sixty a second
   std::size_t breaks_off = 0;           ///< the line in which the recording breaks off, as after a crash; 0 where it is whole
   std::optional<Frames> end;            ///< where the recording ended; none in a journal written by hand
 
   /// Whether it says when banks are loaded.
   bool loads_a_bank() const;
-  /// Nobody called `update`.
-  bool written_by_hand() const { return updates.empty(); }
+  /// No manager wrote it: it has no updates of its own, and is played with sixty a second.
+  bool written_by_hand() const { return updates.empty() && !head.recorded; }
 };
 
 /// Throws Error with every problem, one a line, each with file, line and remedy.

@@ -10,6 +10,7 @@
 
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
+#include "base/hold_up.hpp"
 
 namespace tidewater {
 
@@ -77,6 +78,7 @@ class ClipQueue {
       data_ = std::move(next.data);
     }
     Read<ClipData> got = reader_->read(data_->clips[next.number]);
+    hold_up(HoldUp::reader_has_read);
     const std::lock_guard lock(mutex_);
     read_.push_back({next.bank, next.number, got.value ? *std::move(got.value) : ClipData(), std::move(got.problem)});
     return true;

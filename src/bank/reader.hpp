@@ -46,6 +46,11 @@ class Reader {
   bool read_for(std::chrono::nanoseconds budget);
   /// Nothing is read any more.
   void stop();
+  /// Whether something that was added is not done yet.
+  bool has_tasks() {
+    const std::lock_guard lock(mutex_);
+    return !tasks_.empty();
+  }
 
  private:
   bool read_some();

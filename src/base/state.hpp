@@ -16,13 +16,13 @@
 #include <utility>
 #include <vector>
 
-#include "base/fail.hpp"
-
 namespace tidewater {
 
 class StateOut {
  public:
   static constexpr bool reading = false;
+  static constexpr bool ok() { return true; }
+  void damage() {}
 
   template <class... Values>
   void operator()(const Values&... values) {
@@ -65,7 +65,8 @@ class StateOut {
   std::vector<std::byte> bytes_;
 };
 
-/// Throws Error where there are too few bytes, or a place is none.
+/// Where there are too few bytes, or a place is none, the state is damaged: `ok()` is false from then on, and everything reads as zero or
+/// null. So a build without exceptions is told, too. Whoever follows a pointer that was read asks `ok()` first.
 class StateIn {
  public:
   static constexpr bool reading = true;
@@ -89,14 +90,17 @@ class StateIn {
   template <class Items, class Each>
   void each(Items& items, Each each) {
     items.resize(count(1));
-    for (auto& item : items) each(item);
+    for (auto& item : items) {
+      each(item);
+      if (!ok()) return items.clear();
+    }
   }
   template <class T, class In>
   void place(T*& pointer, In& in) {
     std::size_t at = 0;
     (*this)(at);
-    if (at > in.size()) damaged();
-    pointer = at == 0 ? nullptr : in.data() + (at - 1);
+    if (at > in.size()) damage();
+    pointer = at == 0 || !ok() ? nullptr : in.data() + (at - 1);
   }
 
   template <class T>
@@ -107,23 +111,32 @@ class StateIn {
   }
 
   bool at_end() const { return bytes_.empty(); }
-  static constexpr const char* is_damaged = "the saved state is damaged";
-  [[noreturn]] static void damaged() { fail(is_damaged); }
+  bool ok() const { return !damaged_; }
+  void damage() {
+    damaged_ = true;
+    bytes_ = {};
+  }
 
  private:
   std::size_t count(std::size_t size_of_one) {
     std::size_t count = 0;
     (*this)(count);
-    if (count > bytes_.size() / size_of_one) damaged();
-    return count;
+    if (count > bytes_.size() / size_of_one) damage();
+    return ok() ? count : 0;
   }
   void take(void* to, std::size_t count) {
-    if (count > bytes_.size()) damaged();
-    if (count > 0) std::memcpy(to, bytes_.data(), count);
+    if (count > bytes_.size()) damage();
+    if (count == 0) return;
+    if (!ok()) {
+      std::memset(to, 0, count);
+      return;
+    }
+    std::memcpy(to, bytes_.data(), count);
     bytes_ = bytes_.subspan(count);
   }
 
   std::span<const std::byte> bytes_;
+  bool damaged_ = false;
 };
 
 }  // namespace tidewater

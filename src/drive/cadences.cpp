@@ -32,15 +32,18 @@ Cadence* Cadences::find(std::uint32_t start, PlaybackId id) {
   return its.id == id ? &its : nullptr;
 }
 
-std::optional<std::int64_t> Cadences::next(Cadence& its, std::int64_t now, std::int64_t until, double times, Seconds mean, Hertz rate,
-                                           std::uint64_t update) {
-  if (now > its.at) {
-    its.left -= static_cast<double>(now - its.at) / rate.value * times;
-    its.at = now;
-    // A frame of the game that came late makes the next start late; of those that nobody was near enough to hear, the rhythm alone is left.
-    if (!its.heard(update) && its.left < 0 && its.count > 0) its.left += std::ceil(-its.left / mean.value) * mean.value;
-  }
-  its.looked_at = update;
+std::uint64_t Cadences::go_on(Cadence& its, std::int64_t now, double times, Seconds mean, Hertz rate) {
+  if (now <= its.at) return 0;
+  its.left -= static_cast<double>(now - its.at) / rate.value * times;
+  its.at = now;
+  if (its.count == 0 || its.left >= -late_enough * mean.value) return 0;
+  // Their frames are past. The rhythm is kept: the next comes where it would have come.
+  const double missed = std::ceil(-its.left / mean.value);
+  its.left += missed * mean.value;
+  return static_cast<std::uint64_t>(missed);
+}
+
+std::optional<std::int64_t> Cadences::next(const Cadence& its, std::int64_t until, double times, Hertz rate) {
   if (times < slowest) return std::nullopt;
   const double frames = std::max(its.left, 0.0) / times * rate.value;
   if (frames >= static_cast<double>(until - its.at)) return std::nullopt;

@@ -29,15 +29,17 @@ struct Cadence {
   PlaybackId id;
   bool in_world = false;
   std::uint64_t event = 0;  ///< hash of its name
-  std::array<KeptTrait, 8> traits{};
+  static constexpr std::size_t most_traits = 8;
+  std::array<KeptTrait, most_traits> traits{};
   std::size_t trait_count = 0;
   Pan pan;                        ///< as they were drawn for it: where the game has turned them, that holds for its beats
   Hertz low_pass;                 ///< the same
   std::uint32_t count = 0;        ///< times that it has started
-  std::array<Started, 4> last{};  ///< of those
+  std::array<Started, 32> last{};  ///< of those: more than are decided ahead
   std::int64_t at = 0;            ///< the frame that `left` counts from
   double left = 0;                ///< seconds of its own cadence to the next
   std::uint64_t looked_at = 0;    ///< update in which it was last asked
+  bool held = false;              ///< a gauge holds its steps back
   bool heard(std::uint64_t update) const { return looked_at + 1 >= update; }
 };
 
@@ -59,10 +61,12 @@ class Cadences {
     for (Cadence& its : cadences_) act(its);
   }
 
-  /// The frame of the next start, if that comes before `until`. `now` is the first frame on which anything can be heard, `times` how often
-  /// it starts, against its own cadence, from now on. What was missed while nobody could hear it is left out, and the rhythm kept.
-  static std::optional<std::int64_t> next(Cadence& its, std::int64_t now, std::int64_t until, double times, Seconds mean, Hertz rate,
-                                          std::uint64_t update);
+  /// Goes on to `now`, the first frame on which anything can be heard. `times` is how often it starts, against its own cadence, from now
+  /// on. Returns how many starts are left out because their frames are past; the rhythm is kept. One that is late by less than a quarter of
+  /// the rhythm is not left out: it starts now.
+  static std::uint64_t go_on(Cadence& its, std::int64_t now, double times, Seconds mean, Hertz rate);
+  /// The frame of the next start, if that comes before `until`.
+  static std::optional<std::int64_t> next(const Cadence& its, std::int64_t until, double times, Hertz rate);
   /// It has started on that frame; the next comes so much later.
   static void started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate);
 
@@ -75,6 +79,7 @@ class Cadences {
  private:
   static constexpr std::uint32_t none = ~0U;
   static constexpr std::size_t at_a_time = 64;
+  static constexpr double late_enough = 0.25;
   std::vector<Cadence> cadences_;
   std::vector<std::uint32_t> at_;  ///< of each start, where in that
 };

@@ -125,6 +125,10 @@ Followers::Values Followers::now(const Follower& follower, const Gauges& gauges,
   return values_of(follower, ready, [&](std::uint32_t gauge) { return gauges.value(gauge); });
 }
 
+Followers::Values Followers::aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready) {
+  return values_of(follower, ready, [&](std::uint32_t gauge) { return gauges.aim(gauge); });
+}
+
 Followers::Values Followers::values(Follower& follower, const Gauges& gauges, std::span<const double> ready, double seconds) const {
   // Of layers whose voices lie apart, each asks: time goes on once.
   if (std::exchange(follower.went_on_at, updates_) == updates_) seconds = 0;

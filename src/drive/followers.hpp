@@ -59,6 +59,7 @@ class Followers {
   /// What it goes by from here on: for one that is heard, on its way there.
   Values values(Follower& follower, const Gauges& gauges, std::span<const double> ready, double seconds) const;
   /// The same at once: as what begins to be heard takes it.
+  static Values aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
   static Values now(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
 
   // An update: `begin` and `end` with the control lock; between them only the update itself looks at followers.
@@ -90,7 +91,10 @@ class Followers {
     s.list(followers_), s.list(at_), s.list(on_screen_), s.list(heard_);
     s.each(kept_, [&](std::vector<Said>& of_one) { s.list(of_one); });
     if constexpr (State::reading)
-      for (Follower& its : followers_) its.following = following(its.start);
+      for (Follower& its : followers_) {
+        its.following = following(its.start);
+        if (its.following == nullptr) return s.damage();
+      }
   }
 
  private:

@@ -20,7 +20,7 @@ void Following::add(const std::vector<FollowDesign>& designs, std::size_t layer,
                             [&](const Gauge& known) { return known.ready == gauge.ready && known.number == gauge.number; });
     if (its == gauges_.end() && gauges_.size() == most_followed) continue;
     if (its == gauges_.end()) its = gauges_.insert(gauges_.end(), gauge);
-    Follow& follow = follows_.emplace_back(Follow{static_cast<std::size_t>(its - gauges_.begin()), layer, ready, {}});
+    Follow& follow = follows_.emplace_back(Follow{static_cast<std::size_t>(its - gauges_.begin()), layer, ready, &design, {}});
     for (const CurveDesign& curve : design.curves) {
       follow.curves.emplace_back(curve, design.between);
       bends_levels_ = bends_levels_ || (!ready && curve.bends == Bends::gain);
@@ -48,6 +48,27 @@ Bent Following::bend(std::size_t layer, const Values& values, bool in_world) con
     }
   }
   return bent;
+}
+
+std::optional<Following::By> Following::quietened_by(std::size_t layer, const Values& values) const {
+  std::optional<By> found;
+  double least = 0;
+  for (const Follow& follow : follows_) {
+    if (follow.layer != whole_sound && follow.layer != layer) continue;
+    for (const BendCurve& curve : follow.curves)
+      if (const double gain = curve.at(values[follow.gauge]); curve.bends() == Bends::gain && gain < least) {
+        least = gain;
+        found = By{follow.design->gauge, values[follow.gauge]};
+      }
+  }
+  return found;
+}
+
+std::optional<Following::By> Following::held_by(const Values& values) const {
+  for (const Follow& follow : follows_)
+    for (const BendCurve& curve : follow.curves)
+      if (curve.bends() == Bends::cadence && curve.at(values[follow.gauge]) <= 0) return By{follow.design->gauge, values[follow.gauge]};
+  return std::nullopt;
 }
 
 double Following::times_as_often(const Values& values) const {

@@ -2,7 +2,9 @@
 #include <array>
 #include <cstdint>
 #include <functional>
+#include <optional>
 #include <span>
+#include <string_view>
 #include <vector>
 
 #include "bank/bank_data.hpp"
@@ -35,6 +37,15 @@ class Following {
 
   /// What a layer is bent to. In the world what the ready gauges do to the whole sound's level is in how it is heard from its place.
   Bent bend(std::size_t layer, const Values& values, bool in_world) const;
+  /// A gauge, by its name, and where it stands.
+  struct By {
+    std::string_view gauge;
+    double value = 0;
+  };
+  /// The gauge that makes a layer silent, or takes most of its level if no single one does; nothing if none bends its level.
+  std::optional<By> quietened_by(std::size_t layer, const Values& values) const;
+  /// The gauge that holds all steps back; nothing if steps are due.
+  std::optional<By> held_by(const Values& values) const;
   /// How many times as often it starts as its own cadence says.
   double times_as_often(const Values& values) const;
   /// By how much the game's own gauges change how loud it is: the whole of it, and of its layers the one that they leave the loudest.
@@ -49,6 +60,7 @@ class Following {
     std::size_t gauge = 0;  ///< which of its gauges
     std::size_t layer = whole_sound;
     bool ready = false;
+    const FollowDesign* design = nullptr;
     std::vector<BendCurve> curves;
   };
   void add(const std::vector<FollowDesign>& designs, std::size_t layer, const std::function<std::uint32_t(Name)>& number);

@@ -12,6 +12,7 @@
 #include "journal/kept_file.hpp"
 #include "journal/line.hpp"
 #include "play/door.hpp"
+#include "play/options.hpp"
 #include "request/described.hpp"
 #include "request/texts.hpp"
 #include "tidewater/error.hpp"
@@ -99,8 +100,11 @@ class Values {
 /// Numbers of the raises so far: what is stopped or changed came from one of them.
 using Raises = std::unordered_set<std::uint64_t>;
 
+/// In a journal by hand. A game may ask for what never was, and a recording of that is played again as it was.
 void require_raised(PlaybackId id, const Raises& raises) {
-  if (raises.contains(id.raise)) return;
+  if (raises.contains(id.raise) && id.response > 0) return;
+  if (id.response == 0)
+    throw Error(fmt::format("there is no playback {}.0: the first response of raise {} is {}.1", id.raise, id.raise, id.raise));
   throw Error(raises.empty() ? fmt::format("nothing was raised before this line, so there is no playback {}.{}", id.raise, id.response)
                              : fmt::format("no raise before this line has the number {}, so there is no playback {}.{}; there were {}",
                                            id.raise, id.raise, id.response, raises.size()));
@@ -108,7 +112,6 @@ void require_raised(PlaybackId id, const Raises& raises) {
 
 /// One that is somewhere is one that a manager may have made.
 void require_emitter(Emitter emitter) {
-  constexpr std::uint64_t most_emitters = std::uint64_t{1} << 24;
   if ((emitter.number & 0xffffffff) > most_emitters)
     throw Error(fmt::format("there is no emitter {}: of its number the lower 32 bits are from 1 to {}", emitter.number, most_emitters));
 }
@@ -131,7 +134,7 @@ Request kind_called(const std::string& name) {
       fmt::format("there is no request '{}'{}", name, near.empty() ? fmt::format("; those there are: {}", fmt::join(names, ", ")) : near));
 }
 
-noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, const Raises& raises) {
+noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, const Raises& raises, bool recorded) {
   const std::string name = line.text("request");
   Request request = kind_called(name);
   KnownKeys keys = keys_of(request);
@@ -148,7 +151,7 @@ noted::Asked asked_in(const Line& line, const std::shared_ptr<Texts>& texts, con
       throw Error(fmt::format("needs \"{}\"{}", field.key, std::is_same_v<Value, bool> ? ", true or false" : " with text"));
     values.read(field.key, value);
   });
-  if (const PlaybackId* named = playback_in(request)) require_raised(*named, raises);
+  if (const PlaybackId* named = playback_in(request); named != nullptr && !recorded) require_raised(*named, raises);
   if (auto* raise = std::get_if<asked::Raise>(&request)) {
     raise->id = line.count("id", 1, raises.size() + 1);
     if (raise->place) require_emitter(raise->emitter);
@@ -165,14 +168,17 @@ struct Reading {
 };
 
 void take_head(const Line& line, JournalScript& script) {
-  script.recorded = true;
+  script.has_head = true;
   noted::Head& head = script.head;
   head.rate = {line.number("rate", allowed_rates.low.value, allowed_rates.high.value, head.rate.value)};
   head.seed = line.count("seed", 0, head.seed);
-  head.voices = static_cast<std::uint32_t>(line.number("voices", 1, 4096, head.voices));
+  head.voices = static_cast<std::uint32_t>(line.number("voices", 1, most_voices, head.voices));
   head.quality = line.one_of("quality", quality_words, head.quality);
   head.layout = line.one_of("layout", layout_words, head.layout);
   if (line.has("limiter")) head.limiter = line.truth("limiter");
+  head.playbacks = static_cast<std::uint32_t>(line.number("playbacks", 1, most_playbacks, head.playbacks));
+  head.emitters = static_cast<std::uint32_t>(line.number("emitters", 0, most_emitters, head.emitters));
+  head.recorded = line.has("recorded") && line.truth("recorded");
   if (line.has("machine")) head.machine = line.any_text("machine");
 }
 
@@ -196,7 +202,7 @@ void take_request(const Line& line, bool raises, std::size_t number, Reading& re
   ScriptedRequest request{.at = {}, .asked = {}, .line = number};
   try {
     request.at = line.at();
-    request.asked = asked_in(line, reading.texts, reading.raises);
+    request.asked = asked_in(line, reading.texts, reading.raises, reading.script.head.recorded);
   } catch (const Error&) {
     // What is wrong in a raise is told here, and not again wherever its sounds are stopped.
     if (raises) reading.raises.insert(reading.raises.size() + 1);
@@ -334,7 +340,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     try {
       const Json json = Json::parse(line, nullptr, false);
       const bool unfinished = end == line.size() && text.empty() && whole.back() != '\n';
-      if (!json.is_object() && unfinished && script.recorded) {
+      if (!json.is_object() && unfinished && script.has_head) {
         script.breaks_off = number;
         break;
       }
@@ -350,7 +356,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
     problems = fmt::format(
         "{}: the journal holds no requests; write lines such as {{\"at\": \"1 s\", \"request\": \"raise\", \"event\": \"a.name\"}}", path);
   if (!problems.empty()) throw Error(problems);
-  if (script.recorded && !script.end) go_on_updating(script);
+  if (script.has_head && !script.end) go_on_updating(script);
   return std::move(reading.script);
 }
 

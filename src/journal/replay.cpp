@@ -13,6 +13,7 @@
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 #include "play/control.hpp"
+#include "play/options.hpp"
 #include "request/described.hpp"
 
 namespace tidewater {
@@ -21,6 +22,7 @@ namespace {
 using Take = std::function<void(std::span<const float>)>;
 
 constexpr std::int64_t block = 1024;
+constexpr std::size_t most_of_a_request = 4096;  // bytes of text, as many as any but a made-up one has
 
 }  // namespace
 
@@ -31,6 +33,7 @@ struct Replayed {
     manager.control_->replaying = !script.written_by_hand();
     manager.control_->world.adopts = true;
     manager.control_->handing.give_sums_to([&script, at = std::size_t{0}, &manager](const noted::Sums& now) mutable {
+      if (!script.head.recorded) return;  // an older library summed other things
       while (at < script.sums.size() && script.sums[at].second < now.second) ++at;
       if (at == script.sums.size() || script.sums[at].second != now.second) return;
       const noted::Sums& then = script.sums[at];
@@ -52,9 +55,15 @@ struct Replayed {
   }
   static std::uint32_t gauge(SoundManager& manager, const std::string& name) { return manager.control_->drive.gauges.find(Name(name)); }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
+  /// A recording may have more requests in a frame than a notebook has room for: the game's own was handed on meanwhile. A replay refuses
+  /// none of them.
+  static void make_room(Control& control) {
+    if (!control.notebook.has_room(most_of_a_request)) control.handing.run(control, {});
+  }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
     Raised raised;
     Control& control = *manager.control_;
+    make_room(control);
     const std::lock_guard lock(control.mutex);
     control.settle();
     control.ask(request, {.into = into.value, .raised = &raised});
@@ -203,7 +212,7 @@ class Player {
     }
     constexpr std::int64_t updates_a_second = 60;
     const auto count = static_cast<std::int64_t>(updates_);
-    if (script_.updates.empty()) return {static_cast<std::int64_t>(manager_.rate().value) * (count + 1) / updates_a_second};
+    if (script_.written_by_hand()) return {static_cast<std::int64_t>(manager_.rate().value) * (count + 1) / updates_a_second};
     if (run_ == script_.updates.size()) return no_more;
     return script_.updates[run_].first + Frames{script_.updates[run_].every.value * count};
   }
@@ -341,21 +350,17 @@ bool mix_as(std::string_view machine) {
 
 ManagerOptions options_of(const JournalScript& script) {
   const noted::Head& head = script.head;
-  // Room for every emitter that it speaks of.
-  std::uint32_t emitters = ManagerOptions().emitters;
+  // A recording says how much room there was. Otherwise there is room for every emitter that the journal speaks of.
+  std::uint32_t emitters = head.emitters;
   const auto make_room = [&](Emitter emitter) { emitters = std::max(emitters, static_cast<std::uint32_t>(emitter.number)); };
   for (const ScriptedKept& its : script.kept)
     for (const noted::KeptEmitter& emitter : its.kept.emitters) make_room(emitter.emitter);
   for (const ScriptedRequest& its : script.requests)
     if (const auto* raise = std::get_if<asked::Raise>(&its.asked.request); raise != nullptr && raise->place) make_room(raise->emitter);
-  return {.rate = head.rate,
-          .voices = head.voices,
-          .seed = head.seed,
-          .layout = head.layout,
-          .quality = head.quality,
-          .offline = true,
-          .emitters = emitters,
-          .limiter = head.limiter};
+  ManagerOptions options{.offline = true};
+  copy_deciding_options(options, head);
+  if (!head.recorded) options.emitters = emitters;
+  return options;
 }
 
 void replay(const JournalScript& script, std::span<const Bank> banks, SoundManager& manager, const Take& take) {

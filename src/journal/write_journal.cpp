@@ -59,7 +59,7 @@ class Values {
   }
   /// They come last: an object that keeps its order looks through all its keys for each, and a game may give any number.
   void add(const char*, std::span<const Trait> traits) {
-    for (const Trait& trait : traits) traits_[std::string(trait.name.text())] = trait.value.text();
+    for (const Trait& trait : traits) traits_.emplace(trait.name.text(), trait.value.text());  // of two the first counts
   }
 
   const nlohmann::json& traits() const { return traits_; }
@@ -133,6 +133,9 @@ Json json_of(const noted::Head& head) {
           {"quality", quality_words[static_cast<std::size_t>(head.quality)]},
           {"layout", layout_words[static_cast<std::size_t>(head.layout)]},
           {"limiter", head.limiter},
+          {"playbacks", head.playbacks},
+          {"emitters", head.emitters},
+          {"recorded", head.recorded},
           {"machine", head.machine}};
 }
 
@@ -173,12 +176,15 @@ Json json_of(const noted::Fading& fading) {
                {"voice", fading.voice},
                {"fade", tidewater::to_text(fading.fade)},
                {"how", tidewater::to_text(fading.how)}};
+  if (!fading.layer.empty()) line["layer"] = fading.layer;
   if (!fading.why.empty()) line["why"] = fading.why;
   return line;
 }
 
 Json json_of(const noted::Woke& woke) {
-  return {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
+  Json line = {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
+  if (!woke.layer.empty()) line["layer"] = woke.layer;
+  return line;
 }
 
 Json json_of(const noted::Ended& ended) {

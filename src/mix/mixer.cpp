@@ -5,6 +5,7 @@
 #include <cstring>
 #include <memory>
 
+#include "base/hold_up.hpp"
 #include "dsp/flush_denormals.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
@@ -12,7 +13,6 @@
 namespace tidewater {
 namespace {
 
-constexpr std::size_t command_capacity = 4096;
 constexpr std::size_t late_capacity = 256;
 constexpr std::int64_t as_soon_as_possible = -1;
 /// The lower bits of a moment: frames of the call that is running. Above them the clock, for eleven years at 48 kHz.
@@ -31,7 +31,7 @@ Mixer::Mixer(const MixerOptions& options)
       samples_(std::make_unique<float[]>((most_groups + 1) * width_ * most_run + alignment)),
       groups_(std::make_unique<Group[]>(most_groups)),
       meters_(std::make_unique<Meter[]>(most_groups)),
-      commands_(command_capacity),
+      commands_(3 * commands_a_block),  // those of the block that is rendered, of the next and of the one after it: never full
       finished_(options.voices + 1),  // a voice is started again only after its last report was taken: never overflows
       late_(late_capacity),
       to_skip_(options.limiter ? Limiter::delay : 0) {
@@ -139,6 +139,17 @@ void Mixer::mend(std::uint32_t group, int frames) noexcept {
   });
 }
 
+/// The sum of groups may be beyond what a float holds, though none of them is.
+void Mixer::mend_output(int frames) noexcept {
+  for (std::size_t channel = 0; channel < width_; ++channel) {
+    float* const samples = output_.channel(channel);
+    if (kernels::finite(samples, frames)) continue;
+    for (int i = 0; i < frames; ++i)
+      if (!std::isfinite(samples[i])) samples[i] = 0;
+    broken_group_.store(0, std::memory_order_relaxed);
+  }
+}
+
 /// A quantum of two channels. False where something in it was not finite.
 bool Mixer::filter_pair(Group& group, std::size_t pair, int at) noexcept {
   bool whole = true;
@@ -177,7 +188,7 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
 void Mixer::note_late(const Posted& posted, std::int64_t landed) noexcept {
   if (posted.request == last_late_) return;
   last_late_ = posted.request;
-  late_.try_enqueue(CameLate{posted.request, landed});
+  if (!late_.try_enqueue(CameLate{posted.request, landed})) lost_late_.fetch_add(1, std::memory_order_relaxed);
 }
 
 void Mixer::end() {
@@ -231,6 +242,7 @@ void Mixer::render_run(int frames) noexcept {
     float* const right = output_.channel(1);
     for (int i = 0; i < frames; ++i) left[i] = right[i] = (left[i] + right[i]) * fold;
   }
+  if (!options_.limiter) mend_output(frames);  // the limiter mends what it gets
   if (options_.limiter)
     for (int at = 0; at < frames; at += quantum) limiter_.run(output_.first + at, most_run, quantum);
   rendered_ += frames;
@@ -297,7 +309,9 @@ void Mixer::render_call(float* out, std::int64_t wanted) noexcept {
   };
   // What is asked from here on lands at the end of this call. What was asked before is taken now, in whole requests.
   publish(call_begins_);
+  hold_up(HoldUp::audio_published);
   may_take_ = committed_.load(std::memory_order_acquire);
+  hold_up(HoldUp::audio_took);
   for (std::int64_t done = 0; done < wanted;) {
     while (output_left_ == 0) {
       // The fewest quanta that hold what is still wanted: never ahead of need by more than part of one.
@@ -309,7 +323,9 @@ void Mixer::render_call(float* out, std::int64_t wanted) noexcept {
     output_left_ -= count;
     done += count;
   }
+  hold_up(HoldUp::audio_ends);
   publish(call_ends_);
+  hold_up(HoldUp::audio_next);
 }
 
 }  // namespace tidewater

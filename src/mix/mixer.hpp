@@ -21,6 +21,9 @@ namespace tidewater {
 
 inline constexpr std::uint32_t most_groups = 64;
 
+/// Commands that are sent for one block at most; further ones wait for the next.
+inline constexpr std::size_t commands_a_block = 4096;
+
 struct MixerOptions {
   std::uint32_t voices = 64;
   double rate = 48000;
@@ -48,6 +51,8 @@ class Mixer {
   /// What is known by `at` and has not been taken yet.
   bool poll(VoiceFinished& report, std::int64_t at);
   bool poll(CameLate& report) { return late_.try_dequeue(report); }
+  /// Late requests that found no room for their report, since this was last asked.
+  std::uint64_t take_lost_late() { return lost_late_.exchange(0, std::memory_order_relaxed); }
   /// After the last call of `render`: what it missed came late for good.
   void end();
 
@@ -136,6 +141,7 @@ class Mixer {
       if ((which >> c & 1) != 0) act(c);
   }
   void mend(std::uint32_t group, int frames) noexcept;
+  void mend_output(int frames) noexcept;
   void open(Group& group, Channels which, int frames) noexcept;
   static void clear(const Group& group, std::size_t pair, int frames) noexcept;
 
@@ -150,6 +156,7 @@ class Mixer {
   moodycamel::ReaderWriterQueue<Posted> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   moodycamel::ReaderWriterQueue<CameLate> late_;
+  std::atomic<std::uint64_t> lost_late_{0};
   std::uint64_t posted_ = 0;  ///< commands so far, on the control side
   std::atomic<std::uint64_t> committed_{0};
   std::uint64_t taken_ = 0;       ///< commands so far, on the audio thread

@@ -84,6 +84,10 @@ template <class... Turn>
 Each(Turn...) -> Each<Turn...>;
 
 std::string name_of(const BankSound* sound) { return sound == nullptr ? std::string() : sound->name; }
+/// Empty for the only layer of a sound.
+std::string name_of(const BankLayer* layer, const BankSound* sound) {
+  return layer == nullptr || sound == nullptr || sound->layers.size() == 1 ? std::string() : layer->name;
+}
 
 noted::Asked asked_of(const AskedNote& note) {
   const auto texts = std::make_shared<Texts>();
@@ -129,9 +133,9 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                   [&](const DueNote& n) {
                     to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer->name, n.voice, {n.starts}, words(n.why)};
                   },
-                  [&](const FadingNote& n) { to = noted::Fading{n.playback, name_of(n.sound), n.voice, n.fade, n.how, words(n.why)}; },
+                  [&](const FadingNote& n) { to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why)}; },
                   [&](const WokeNote& n) {
-                    to = noted::Woke{n.playback, name_of(n.sound), n.voice, {n.starts}};
+                    to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts}};
                   },
                   [&](const EndedNote& n) {
                     to = noted::Ended{n.playback, name_of(n.sound), n.how};

@@ -72,6 +72,7 @@ struct DueNote {
 struct FadingNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
+  const BankLayer* layer = nullptr;
   Ending how = Ending::finished;
   std::uint32_t voice = 0;
   Seconds fade = {};
@@ -81,6 +82,7 @@ struct FadingNote {
 struct WokeNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
+  const BankLayer* layer = nullptr;
   std::uint32_t voice = 0;
   std::int64_t starts = 0;
 };

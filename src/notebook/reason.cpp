@@ -52,7 +52,8 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
     case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
     case Code::brought:
-      return fmt::format("{} of {} {} was brought to {} {}; it may be {}", r.name, r.number, r.unit, r.other, r.unit, r.more);
+      return fmt::format("{} of {}{}{} was brought to {}{}{}; it may be {}", r.name, r.number, r.unit.empty() ? "" : " ", r.unit, r.other,
+                         r.unit.empty() ? "" : " ", r.unit, r.more);
     case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
     case Code::too_soon: {
       const double spacing = r.sound->spacing.value;
@@ -105,11 +106,29 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("it is {} away, and far is {}", metres(r.number), metres(r.other));
     }
     case Code::emitter_gone:
-      return fmt::format("the emitter {:.0f} was given up, or never was here, and '{}' is heard from its place in the world", r.number,
-                         sound);
+      return fmt::format(
+          "emitter {:.0f} was given up, or never was here, so '{}', a sound in the world, has no place to be heard from; raise it on an emitter "
+          "that is there, or with a place",
+          r.number, sound);
     case Code::emitter_given_up: return "its emitter was given up";
     case Code::begins_cadence: return "it starts again and again from here on, by its cadence";
-    case Code::silent_by_gauge: return "what it follows makes it silent";
+    case Code::silent_by_gauge:
+      return r.name.empty() ? "a gauge that it follows makes it silent" : fmt::format("gauge '{}' at {:g} makes it silent", r.name, r.number);
+    case Code::held_by_gauge:
+      return fmt::format("gauge '{}' at {:g} holds its steps back: '{}' is heard when the gauge lets them come", r.name, r.number, sound);
+    case Code::steps_left_out:
+      return fmt::format("an update came {:.2f} s after the one before, so {:.0f} {} left out, first of '{}'", r.other, r.number,
+                         r.number == 1 ? "step was" : "steps were", sound);
+    case Code::unupdated:
+      return fmt::format(
+          "nothing called update for {:.1f} s while frames were rendered: delays of more than 0.25 s, the steps of cadences and sounds that "
+          "wait to be heard again need it; call update once a game frame",
+          r.number);
+    case Code::fast_game:
+      return fmt::format(
+          "update was told of {:.0f} s of game time while {:.1f} s were rendered: it takes seconds, not milliseconds; pass "
+          "Seconds{{frame_time_in_milliseconds / 1000}}",
+          r.number, r.other);
     case Code::no_place:
       return fmt::format(
           "{}: '{}' is a sound in the world, but no place came with it: it is heard as on the screen; raise it on an emitter, or with a "
@@ -142,6 +161,11 @@ std::string words(const Reason& r, const KnownNames& known) {
           r.number);
     case Code::lines_lost:
       return fmt::format("{:.0f} lines found no room in the journal and are lost: call update once a game frame", r.number);
+    case Code::late_lost:
+      return fmt::format(
+          "{:.0f} requests reached the audio thread after their block had begun, and which of them did is not noted: this journal may not "
+          "play again bit for bit",
+          r.number);
   }
   return {};
 }

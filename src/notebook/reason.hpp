@@ -56,7 +56,11 @@ struct Reason {
     emitter_gone,    ///< number `number`
     emitter_given_up,
     begins_cadence,  ///< of `sound`
-    silent_by_gauge,
+    silent_by_gauge,     ///< gauge `name` at `number`
+    held_by_gauge,       ///< the same, of the steps of `sound`
+    steps_left_out,      ///< `number`, first of `sound`, after `other` seconds without an update
+    unupdated,           ///< for `number` seconds
+    fast_game,           ///< `number` seconds of game time in `other` seconds that were rendered
     no_place,            ///< of event `name`; `sound` is in the world
     no_listener,         ///< the same
     stale_emitters,      ///< `number` times
@@ -65,6 +69,7 @@ struct Reason {
     no_playbacks,        ///< of `number`
     no_room,             ///< `number` requests
     lines_lost,          ///< `number`
+    late_lost,           ///< `number` requests
   };
 
   Code code = Code::none;

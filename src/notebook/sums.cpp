@@ -17,7 +17,7 @@ class Sum {
   Sum& operator<<(std::int64_t word) { return *this << static_cast<std::uint64_t>(word); }
   Sum& operator<<(double value) { return *this << std::bit_cast<std::uint64_t>(value); }
   Sum& operator<<(std::string_view text) { return *this << hash_name(text); }
-  Sum& operator<<(PlaybackId id) { return *this << id.raise << std::uint64_t{id.response}; }
+  Sum& operator<<(PlaybackId id) { return *this << id.raise << std::uint64_t{id.response} << std::uint64_t{id.beat}; }
   Sum& operator<<(Outcome outcome) { return *this << to_text(outcome); }
   Sum& operator<<(Ending ending) { return *this << to_text(ending); }
 
@@ -30,7 +30,10 @@ void add(noted::Sums& to, const BegunNote& n) {
                  << n.low_pass.value << n.clip_start.value << n.starts;
   Sum(to.voices) << n.playback << n.outcome << std::uint64_t{n.voice};
 }
-void add(noted::Sums& to, const DecidedNote& n) { Sum(to.play) << n.outcome << n.raise << n.playback << n.event; }
+/// A replay has nothing that is not a number to refuse: the refusal changed nothing, and no line has it.
+void add(noted::Sums& to, const DecidedNote& n) {
+  if (n.outcome != Outcome::not_a_number) Sum(to.play) << n.outcome << n.raise << n.playback << n.event;
+}
 void add(noted::Sums& to, const DueNote& n) { Sum(to.voices) << n.playback << n.outcome << std::uint64_t{n.voice} << n.starts; }
 void add(noted::Sums& to, const FadingNote& n) { Sum(to.voices) << n.playback << n.how << std::uint64_t{n.voice} << n.fade.value; }
 void add(noted::Sums& to, const WokeNote& n) { Sum(to.voices) << n.playback << std::uint64_t{n.voice} << n.starts; }

@@ -17,6 +17,17 @@ bool must_be_done(const Request& request) {
 }  // namespace
 
 Outcome Control::ask(Request what, const Beside& beside) {
+  if (const auto refused = refuse(what)) return *refused;
+  return note_and_carry_out(what, beside);
+}
+
+Outcome Control::settle_and_ask(Request what, const Beside& beside) {
+  if (const auto refused = refuse(what)) return *refused;
+  settle();
+  return note_and_carry_out(what, beside);
+}
+
+std::optional<Outcome> Control::refuse(Request& what) {
   door.open();
   each_field(what, [&](const auto&, auto& value) {
     if constexpr (requires { door.admit(value); }) door.admit(value);
@@ -24,12 +35,16 @@ Outcome Control::ask(Request what, const Beside& beside) {
   const PlaybackId* playback = playback_in(std::as_const(what));
   if (playback != nullptr && *playback == PlaybackId{}) return Outcome::already_ended;  // the handle of nothing
   if (door.refusal()) return decide(Outcome::not_a_number, playback == nullptr ? PlaybackId{} : *playback, *door.refusal());
-  if (door.notice()) tell(*door.notice());
-
   if (!must_be_done(what) && !admits(bytes_of_texts(what))) return Outcome::no_room;
+  return std::nullopt;
+}
+
+Outcome Control::note_and_carry_out(Request& what, const Beside& beside) {
+  if (door.notice()) tell(*door.notice());
   claim_due();
   link.count_request();
   updates.request(link.now().at);
+  tell_if_not_updated();
   if (auto* raise = std::get_if<asked::Raise>(&what)) raise->id = ++totals.raised;
   if (notebook.open()) {
     keep_texts(notebook, what);  // so that what is decided can speak of them
@@ -41,6 +56,11 @@ Outcome Control::ask(Request what, const Beside& beside) {
     });
   }
   return std::visit([&](const auto& its) { return carry_out(its, beside); }, what);
+}
+
+void Control::tell_if_not_updated() {
+  if (const auto without = watch.goes_without_updates(link.now().at, options.rate))
+    tell({.code = Reason::Code::unupdated, .number = without->value});
 }
 
 bool Control::admits(std::size_t text) {

@@ -11,8 +11,9 @@
 namespace tidewater {
 namespace {
 
-/// What comes before the next update has to be decided in this one, and a game may be late with that.
-constexpr Seconds least_ahead{0.05}, most_ahead{0.25};
+/// Steps are decided so far ahead, so that a frame of the game that takes as long delays none. A stop, or a gauge that holds steps back,
+/// takes back what was decided and is not heard yet.
+constexpr Seconds ahead{0.25};
 
 void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait> traits) {
   cadence.trait_count = 0;
@@ -34,8 +35,12 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
     return decide(Outcome::no_room, as.id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
                   happening.event);
   its.fate = Candidate::Fate::unheard;
-  const bool heard = its.level.audible();
-  const Reason because = heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design} : why(sound, its, as.from);
+  std::optional<Following::By> held;
+  if (follower != nullptr) held = sound.following->held_by(Followers::aimed(*follower, drive.gauges, ready_values(as.from)));
+  const bool heard = its.level.audible() && !held;
+  const Reason because = held   ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
+                         : heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design}
+                                 : why(sound, its, as.from);
   const LiveStart& start = voices.begin(sound, as, candidates);
   Cadence cadence;
   cadence.start = start.slot;
@@ -46,6 +51,7 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
   cadence.low_pass = as.low_pass;
   cadence.at = as.heard;
   cadence.looked_at = world.updates;
+  cadence.held = held.has_value();
   keep_traits(cadence, sound, happening.traits);
   drive.cadences.add(cadence);
   join(sound, start, happening, follower, raised);
@@ -57,6 +63,9 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
                                           .event = happening.event.text(),
                                           .sound = sound.design,
                                           .why = notebook.keep(because)});
+  // What is heard begins with the raise, as everything else does.
+  if (Cadence* its_cadence = heard ? drive.cadences.find(start.slot, start.id) : nullptr)
+    start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from});
   return outcome;
 }
 
@@ -74,11 +83,48 @@ void Control::change_traits(const LiveSound& sound, const Happening& happening) 
 
 void Control::start_again() {
   drive.cadences.make_room();
+  const auto go_on = [this](Cadence& cadence) {
+    const LiveStart* its = voices.start_in(cadence.start, cadence.id);
+    if (its == nullptr) return;
+    OfCadence by;
+    by.follower = drive.followers.find(its->slot, its->id);
+    if (its->in_world) {
+      by.at = world.earshot.where(its->slot);
+      by.stays = !world.earshot.on_emitter(its->slot);
+      by.from = &its->from;
+    }
+    start_again(cadence, *its, by);
+  };
+  missed = {};
   for (const HeardStart& near : world.near)
-    if (Cadence* its = drive.cadences.find(near.slot, near.id)) start_again(*its);
+    if (Cadence* its = drive.cadences.find(near.slot, near.id)) go_on(*its);
+  // Those on the screen in the order in which they were raised: where they lie goes by when others were forgotten, which an update that
+  // is not noted does, too.
+  std::vector<Cadence*>& on_screen = drive.on_screen;
+  on_screen.clear();
   drive.cadences.each([&](Cadence& its) {
-    if (!its.in_world) start_again(its);
+    if (!its.in_world) on_screen.push_back(&its);
   });
+  std::sort(on_screen.begin(), on_screen.end(), [](const Cadence* a, const Cadence* b) { return a->id < b->id; });
+  for (Cadence* its : on_screen) go_on(*its);
+  if (missed.steps > 0)
+    tell({.code = Reason::Code::steps_left_out,
+          .number = static_cast<double>(missed.steps),
+          .other = voices.since_before().value,
+          .sound = missed.first});
+}
+
+/// Steps that were decided and are not heard yet are taken back.
+void Control::hold_steps_back(const Cadence& cadence, const Following::By& by) {
+  for (const Cadence::Started& its : cadence.last) {
+    LiveStart* beat = its.id == PlaybackId{} ? nullptr : voices.start_in(its.start, its.id);
+    if (beat == nullptr || beat->heard <= link.changes_from()) continue;
+    Voices::each_layer(*beat, [&](LiveLayer& layer) {
+      if (layer.stage != Stage::leaving)
+        voices.leave(layer, {}, Ending::stopped,
+                     {.code = Reason::Code::held_by_gauge, .number = by.value, .name = by.gauge, .sound = beat->sound->design});
+    });
+  }
 }
 
 void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
@@ -92,33 +138,40 @@ void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
   if (turned.low_pass != cadence.low_pass) beat.low_pass = turned.low_pass;
 }
 
-void Control::start_again(Cadence& cadence) {
-  const LiveStart* its = voices.start_in(cadence.start, cadence.id);
-  if (its == nullptr) return;
-  auto& sound = static_cast<LiveSound&>(*its->sound);
+void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by) {
+  auto& sound = static_cast<LiveSound&>(*its.sound);
   const BankSound& design = *sound.design;
   double times = 1;
-  if (const Followers::Follower* follower = drive.followers.find(its->slot, its->id))
-    times = std::min(
-        sound.following->times_as_often(Followers::now(*follower, drive.gauges, ready_values(its->in_world ? &its->from : nullptr))),
-        design.cadence.low.value / shortest_cadence.value);
+  if (by.follower != nullptr) {
+    const Following::Values values = Followers::now(*by.follower, drive.gauges, ready_values(by.from));
+    times = std::min(sound.following->times_as_often(values), design.cadence.low.value / shortest_cadence.value);
+    // Who stands still takes no step more, however slowly the gauge is followed.
+    const auto held = sound.following->held_by(Followers::aimed(*by.follower, drive.gauges, ready_values(by.from)));
+    if (held) times = 0;
+    if (held && !cadence.held) hold_steps_back(cadence, *held);
+    cadence.held = held.has_value();
+  }
   const Catalogue::Event* event = loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
-  world.traits.clear();
+  std::vector<Trait>& traits = drive.step_traits;
+  traits.clear();
   for (std::size_t i = 0; i < cadence.trait_count; ++i)
-    world.traits.push_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
-  std::optional<Whereabouts> at;
-  if (its->in_world) at = world.earshot.where(its->slot);
+    traits.push_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
   Happening happening{.event = event == nullptr ? Name("", cadence.event) : Name(event->design->name, cadence.event),
-                      .traits = world.traits,
-                      .emitter = {its->emitter},
-                      .gauges = {},
-                      .at = at,
+                      .traits = traits,
+                      .emitter = {its.emitter},
+                      .gauges = by.gauges,
+                      .at = by.at,
                       .of = &cadence,
-                      .stays = its->in_world && !world.earshot.on_emitter(its->slot)};
-  const std::int64_t now = link.base(),
-                     until = now + voices.frames_of(std::clamp(Seconds{2 * voices.since_before().value}, least_ahead, most_ahead));
+                      .stays = by.stays};
+  const std::int64_t now = link.base(), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
-  while (const auto frame = Cadences::next(cadence, now, until, times, mean, options.rate, world.updates)) {
+  const bool heard_before = cadence.heard(world.updates);
+  if (const std::uint64_t steps = Cadences::go_on(cadence, now, times, mean, options.rate); steps > 0 && heard_before) {
+    if (missed.steps == 0) missed.first = &design;
+    missed.steps += steps;
+  }
+  cadence.looked_at = world.updates;
+  while (const auto frame = Cadences::next(cadence, until, times, options.rate)) {
     happening.base = *frame;
     const PlaybackId id{cadence.id.raise, cadence.id.response, cadence.count + 1};
     Raised unasked;

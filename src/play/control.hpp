@@ -67,6 +67,8 @@ struct BackgroundLoads {
 struct Control {
   explicit Control(ManagerOptions given);
 
+  /// Whether nothing was asked of it, made in it, noted or rendered: then it may be put away for another.
+  bool is_untouched();
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
   /// The bank with the clips that others have, of those that are loaded, or which is not. Thread: any.
@@ -87,8 +89,14 @@ struct Control {
 
   /// Before each request, and before an update: where time stands, and what is known by then.
   void settle() { voices.take(link.settle(notebook)); }
-  /// The one door: notes a request and carries it out.
+  /// The one door: notes a request and carries it out. Whoever calls it has settled.
   Outcome ask(Request what, const Beside& beside = {});
+  /// The same for a game: settles first, unless the request is refused at the door. No line tells of what is refused there, so that it must
+  /// not move the time by which an update that is under way goes.
+  Outcome settle_and_ask(Request what, const Beside& beside = {});
+  /// Makes a request safe. Nothing if it may be carried out.
+  std::optional<Outcome> refuse(Request& what);
+  Outcome note_and_carry_out(Request& what, const Beside& beside);
   /// After it: its commands are complete.
   void commit() { link.commit(); }
   /// What was delayed and is nearly due asks for a voice. With a request or an update that is noted, so that a replay does the same.
@@ -141,7 +149,21 @@ struct Control {
   void change_traits(const LiveSound& sound, const Happening& happening);
   /// Whatever is due before the next update, of what is heard.
   void start_again();
-  void start_again(Cadence& cadence);
+  /// What a cadence goes by that is not known by its start yet.
+  struct OfCadence {
+    const Followers::Follower* follower = nullptr;
+    std::span<const GaugeValue> gauges;
+    std::optional<Whereabouts> at;
+    bool stays = false;
+    const HeardFrom* from = nullptr;
+  };
+  void start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by);
+  void hold_steps_back(const Cadence& cadence, const Following::By& by);
+  /// Steps that an update came too late for.
+  struct Missed {
+    std::uint64_t steps = 0;
+    const BankSound* first = nullptr;
+  };
   /// Acts on what a cadence has started that is not over.
   template <class Act>
   void each_started(const LiveStart& start, Act act);
@@ -154,6 +176,9 @@ struct Control {
   std::optional<HeardFrom> heard_in_world(const LiveSound& sound, const Happening& happening);
   void tell_once(bool WorldSide::Told::*whether, const Reason& why);
   Reason why_out_of_range(const PlayedSound& sound, const HeardFrom& from) const;
+  Reason why_silent_by_gauge(const LiveLayer& layer);
+  Outcome no_such_listener(std::uint64_t number);
+  void tell_if_not_updated();
   /// Has a raise on an emitter carry where that is, and its traits.
   void fill_in(asked::Raise& raise);
   /// Of a handle that a game made up, or of a manager with more room, only its number is known.
@@ -240,6 +265,8 @@ struct Control {
   std::vector<ReadClip> just_read;    ///< as the reading thread gave them
   std::vector<ClipData> dropped;      ///< to be destroyed outside the lock
   bool told_of_budget = false;
+  Missed missed;              ///< in the update that goes on
+  bool gave_handles = false;  ///< by `find`
   BackgroundLoads loads;
   bool master_is_set = false;  ///< by a book, or by the game: a further book leaves it alone
   bool replaying = false;      ///< a recorded journal: what cannot be read is told by it

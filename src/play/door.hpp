@@ -45,6 +45,12 @@ class Door {
   /// What was brought into its range, in words, the first time for each kind of quantity.
   const std::optional<Reason>& notice() const { return notice_; }
 
+  /// See base/state.hpp: what was told once is not told again.
+  template <class State>
+  void state(State& s) {
+    s(told_);
+  }
+
  private:
   enum Kind { gain, bend, pan, time, frequency, place, vector, number, kinds };
   void admit(double& value, double low, double high, Kind kind);

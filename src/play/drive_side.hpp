@@ -13,16 +13,21 @@
 namespace tidewater {
 
 struct DriveSide {
-  explicit DriveSide(std::size_t starts) : cadences(starts) { said.reserve(Gauges::most); }
+  explicit DriveSide(std::size_t starts) : cadences(starts) {
+    said.reserve(Gauges::most);
+    step_traits.reserve(Cadence::most_traits);
+  }
 
   Gauges gauges;
   Followers followers;
   Cadences cadences;
+  std::vector<Trait> step_traits;  ///< of the step that starts
   std::vector<GaugeValue> said;  ///< of the raise that is being asked, what its emitter says
 
   // Of the update that goes on.
   std::vector<std::pair<std::uint32_t, PlaybackId>> voiced;
   std::vector<KeptGauge> kept;
+  std::vector<Cadence*> on_screen;
 
   std::vector<std::uint64_t> told;  ///< hashes of unknown ones that were told of
 };

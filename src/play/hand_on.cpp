@@ -4,6 +4,7 @@
 
 #include "dsp/kernels.hpp"
 #include "play/control.hpp"
+#include "play/options.hpp"
 
 namespace tidewater {
 
@@ -23,10 +24,13 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
 
 void HandOn::hand_on_notes(Control& control) {
   const ManagerOptions& options = control.options;
-  if (!std::exchange(head_told_, true))
-    options.journal({{},
-                     noted::Head{options.rate, options.seed, options.voices, options.quality, options.layout, options.limiter,
-                                 kernels::target_name()}});
+  if (!std::exchange(head_told_, true)) {
+    noted::Head head;
+    copy_deciding_options(head, options);
+    head.recorded = true;
+    head.machine = kernels::target_name();
+    options.journal({{}, head});
+  }
   std::shared_ptr<const Catalogue> catalogue;
   if (handed_ == notes_.notes().size()) {
     handed_ = 0;

@@ -29,6 +29,11 @@ class HandOn {
   void run(Control& control, std::list<LiveBank>&& silent);
   /// Gives sums to somebody else, too, before the first `run`.
   void give_sums_to(std::function<void(const noted::Sums&)> take) { take_sums_ = std::move(take); }
+  /// Whether the sink has heard anything.
+  bool has_begun() {
+    const std::lock_guard lock(mutex_);
+    return head_told_;
+  }
 
  private:
   void hand_on_notes(Control& control);

@@ -106,6 +106,8 @@ void Loaded::link(const Loading& loading) {
     PlayedSound* before = above;
     while (before != nullptr && before->older != below) before = before->older;
     if (before != nullptr) before->older = sound;
+    sound->newer = before;
+    if (below != nullptr) below->newer = sound;
     for (PlayedSound* its : {static_cast<PlayedSound*>(sound), static_cast<PlayedSound*>(above), static_cast<PlayedSound*>(below)})
       if (its != nullptr) static_cast<LiveBank*>(its->home)->versioned = true;
   }
@@ -175,8 +177,10 @@ LiveBank* Loaded::bank_numbered(std::uint64_t serial) {
 
 void Loaded::forget_version(const LiveBank& gone) {
   for (LiveBank& bank : banks_)
-    for (LiveSound& sound : bank.sounds)
+    for (LiveSound& sound : bank.sounds) {
       if (sound.older != nullptr && sound.older->home == &gone) sound.older = sound.older->older;
+      if (sound.newer != nullptr && sound.newer->home == &gone) sound.newer = sound.newer->newer;
+    }
 }
 
 std::list<LiveBank> Loaded::take_silent() {

@@ -129,6 +129,7 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
     s(content);
     if constexpr (State::reading) {
       const auto data = bank_called(name, content);
+      if (data == nullptr) return s.damage();
       banks_.splice(banks_.end(), prepare(data, LiveClips(data->clips.size()), seed).prepared);
       bank = &banks_.back();
     }
@@ -136,13 +137,15 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
     bank->clips.state(s);
   });
   s(loads_);
+  if (!s.ok()) return;
   // In the order in which they count; of two with one name the younger.
   s.each(in_catalogue, [&](LiveBank*& bank) {
     auto at = static_cast<std::size_t>(std::find(all.begin(), all.end(), bank) - all.begin());
     s(at);
-    if (at >= all.size()) StateIn::damaged();
+    if (at >= all.size()) return s.damage();
     bank = all[at];
   });
+  if (!s.ok()) return;
   std::vector<std::pair<std::string, std::string>> gone(catalogue_->unloaded().begin(), catalogue_->unloaded().end());
   s.each(gone, [&](auto& its) { s.text(its.first), s.text(its.second); });
   if constexpr (State::reading)

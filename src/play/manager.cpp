@@ -15,8 +15,8 @@ namespace {
 using Lock = std::unique_lock<std::mutex>;
 
 Outcome ask(Control& control, const Request& request, std::uint32_t slot = Starts::any_slot) {
-  const Asking asking(control);
-  return control.ask(request, {.slot = slot});
+  const Asking asking = Asking::at_the_door(control);
+  return control.settle_and_ask(request, {.slot = slot});
 }
 
 /// Of what was told of emitters: what could not be taken is told in the journal.
@@ -75,24 +75,24 @@ bool SoundManager::read_for(Seconds budget) {
 bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   const Lock one_at_a_time(control_->loaded.loading());
   Loading loading = control_->loaded.prepare_to_unload(name);
-  const Asking asking(*control_);
-  return control_->ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
+  const Asking asking = Asking::at_the_door(*control_);
+  return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
   Raised raised;
-  const Asking asking(*control_);
+  const Asking asking = Asking::at_the_door(*control_);
   asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
   if (emitter) control_->fill_in(what);
-  raised.outcome = control_->ask(what, {.into = control_->link.into_block(), .raised = &raised});
+  raised.outcome = control_->settle_and_ask(what, {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
   Raised raised;
-  const Asking asking(*control_);
+  const Asking asking = Asking::at_the_door(*control_);
   raised.outcome =
-      control_->ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
+      control_->settle_and_ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
                     {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
@@ -152,8 +152,11 @@ Outcome SoundManager::remove_listener(std::uint32_t number) { return ask(*contro
 
 void SoundManager::update(Seconds elapsed) {
   std::unique_lock updating(control_->updating);
+  hold_up(HoldUp::update_begins);
   control_->begin_update();
+  hold_up(HoldUp::update_closes);
   finish_update(*control_, elapsed, std::move(updating));
+  hold_up(HoldUp::update_ended);
 }
 
 Outcome SoundManager::prefetch(Name event) { return ask(*control_, asked::Prefetch{event}); }
@@ -180,6 +183,7 @@ void SoundManager::note(std::string_view text) {
 
 Playback SoundManager::find(PlaybackId id) {
   const Lock lock(control_->mutex);
+  control_->gave_handles = true;
   // A handle of what is over still knows its name, so that its use is noted.
   return {control_.get(), control_->voices.slot_of(id), id};
 }
@@ -195,9 +199,25 @@ void SoundManager::restore(std::span<const std::byte> saved, std::span<const Ban
 }
 
 std::string SoundManager::try_restore(std::span<const std::byte> saved, std::span<const Bank> banks) {
-  const Lock one_at_a_time(control_->loaded.loading());
-  const Lock lock(control_->mutex);
-  return tidewater::restore(*control_, saved, banks);
+  {
+    const Lock one_at_a_time(control_->loaded.loading());
+    const Lock lock(control_->mutex);
+    if (!control_->is_untouched())
+      return "a saved state is restored into a manager that was just made: before anything else is asked of it, and before it renders";
+  }
+  // Beside it, so that nothing is left of a state that turns out to be no good.
+  std::unique_ptr<Control> restored;
+  std::string problem = problem_of([&] {
+    restored = std::make_unique<Control>(control_->options);
+    return tidewater::restore(*restored, saved, banks);
+  });
+  if (!problem.empty()) {
+    if (restored) restored->reader.stop();
+    return problem;
+  }
+  control_->reader.stop();
+  control_ = std::move(restored);
+  return {};
 }
 
 void SoundManager::render(std::span<float> out) noexcept { control_->render(out); }

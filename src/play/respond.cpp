@@ -19,12 +19,12 @@ Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackI
 Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening,
                        Raised& raised) {
   const BankSound& design = *sound.design;
-  const std::optional<HeardFrom> heard_from = heard_in_world(sound, happening);
-  const HeardFrom* from = heard_from ? &*heard_from : nullptr;
-  if (from == nullptr && sound.heard_kind != 0 && happening.emitter)
+  if (!happening.at && sound.heard_kind != 0 && happening.emitter)
     return decide(Outcome::emitter_gone, id,
                   {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = &design},
                   happening.event);
+  const std::optional<HeardFrom> heard_from = heard_in_world(sound, happening);
+  const HeardFrom* from = heard_from ? &*heard_from : nullptr;
   // A delay decides what is too soon, so that all is drawn first. Of each asking, also one that is held back, the numbers are its own.
   const Part part = design.cadence.high <= Seconds{} ? Part::whole : happening.of != nullptr ? Part::beat : Part::cadence;
   const StartShape shape = draw_shape(design, Draws(sound.key, ++sound.memory->asked));
@@ -88,6 +88,8 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
       candidate.bent = sound.following->bend(which, values, from != nullptr);
       candidate.step = voices.step_of(sound, candidate.pitch + candidate.bent.pitch);
       candidate.level = candidate.level + Level(candidate.bent.gain);
+      if (Level(candidate.bent.gain).audible()) continue;
+      if (const auto by = sound.following->quietened_by(which, values)) candidate.silent_by = by->gauge, candidate.gauge_at = by->value;
     }
   }
   std::string unreadable;
@@ -192,7 +194,8 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate, const He
     case Fate::unheard: break;
   }
   if (from != nullptr && !from->level.audible()) return why_out_of_range(sound, *from);
-  if (!Level(candidate.bent.gain).audible()) return {.code = Code::silent_by_gauge};
+  if (!Level(candidate.bent.gain).audible())
+    return {.code = Code::silent_by_gauge, .number = candidate.gauge_at, .name = candidate.silent_by};
   if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
@@ -230,7 +233,7 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
 
 Outcome Control::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
   bool any = false;
-  for (PlayedSound* version = &sound; version != nullptr; version = version->older) any = voices.stop(*version, fade, id) || any;
+  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) any = voices.stop(*version, fade, id) || any;
   if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
   notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
   return Outcome::done;

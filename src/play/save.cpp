@@ -9,33 +9,18 @@
 #include "bank/bases.hpp"
 #include "base/state.hpp"
 #include "play/control.hpp"
+#include "play/options.hpp"
 
 namespace tidewater {
 namespace {
+
+constexpr const char* is_damaged = "the saved state is damaged";
 
 /// Changes with whatever a state consists of.
 constexpr std::array<std::uint64_t, 7> made_of = {
     2, sizeof(LiveStart), sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
 
 std::uint64_t sum_of(std::span<const std::byte> bytes) { return hash_name({reinterpret_cast<const char*>(bytes.data()), bytes.size()}); }
-
-/// What has to be the same where a state is read.
-struct Fixed {
-  double rate;
-  std::uint64_t seed, voices, playbacks, emitters;
-  std::int64_t quality, layout, limiter;
-  friend bool operator==(const Fixed&, const Fixed&) = default;
-};
-Fixed fixed(const ManagerOptions& options) {
-  return {options.rate.value,
-          options.seed,
-          options.voices,
-          options.playbacks,
-          options.emitters,
-          static_cast<std::int64_t>(options.quality),
-          static_cast<std::int64_t>(options.layout),
-          options.limiter ? 1 : 0};
-}
 
 /// A bank that a state is with.
 struct Needed {
@@ -58,11 +43,13 @@ std::vector<Needed> banks_of(Control& control) {
 template <class State, class BankCalled>
 void all_of(State& s, Control& control, BankCalled bank_called) {
   s(control.totals, control.master_is_set, control.told_of_budget, control.updates, control.watch);
+  control.door.state(s);
   control.groups.state(s);
   control.drive.gauges.state(s);
   control.drive.cadences.state(s);
   s.list(control.drive.told);
   control.loaded.state(s, control.options.seed, bank_called);
+  if (!s.ok()) return;
   std::vector<LiveBank*> banks;
   for (LiveBank& bank : control.loaded.banks()) banks.push_back(&bank);
   if constexpr (State::reading)
@@ -76,16 +63,17 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
       at = static_cast<std::size_t>(its - (*home)->sounds.data());
     }
     s(bank, at);
-    if (bank >= banks.size() || at >= banks[bank]->sounds.size()) StateIn::damaged();
+    if (bank >= banks.size() || at >= banks[bank]->sounds.size()) return s.damage();
     sound = &banks[bank]->sounds[at];
   });
+  if (!s.ok()) return;
   for (LiveBank* bank : banks)
     for (LiveSound& sound : bank->sounds) {
       s(sound.heard_kind);
       s(sound.group, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
       if constexpr (State::reading)
         if (sound.heard_kind != 0) {
-          if (sound.hearing == nullptr) StateIn::damaged();
+          if (sound.hearing == nullptr) return s.damage();
           control.world.earshot.put_kind(sound.heard_kind, kind_of(sound));
           control.world.know_following(sound);
         }
@@ -97,15 +85,18 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
           its = static_cast<std::size_t>(static_cast<const LiveSound*>(sound.older) - (*home)->sounds.data());
         }
       s(version, its);
-      if (version > banks.size() || (version > 0 && its >= banks[version - 1]->sounds.size())) StateIn::damaged();
-      if constexpr (State::reading) sound.older = version == 0 ? nullptr : &banks[version - 1]->sounds[its];
+      if (version > banks.size() || (version > 0 && its >= banks[version - 1]->sounds.size())) return s.damage();
+      if constexpr (State::reading)
+        if (version > 0) {
+          sound.older = &banks[version - 1]->sounds[its];
+          sound.older->newer = &sound;
+        }
       control.voices.keep_latest(s, sound);
     }
   control.world.state(s);
   control.drive.followers.state(s, [&](std::uint32_t start) {
     const auto* sound = static_cast<const LiveSound*>(control.voices.sound_of(start));
-    if (sound == nullptr || sound->following == nullptr) StateIn::damaged();
-    return sound->following.get();
+    return sound == nullptr ? nullptr : sound->following.get();
   });
   control.link.state(s);
 }
@@ -120,29 +111,26 @@ std::vector<std::byte> save(Control& control) {
   all_of(body, control, [](const std::string&, ContentHash) { return std::shared_ptr<const BankData>(); });
   const std::vector<std::byte> bytes = body.take();
   StateOut whole;
-  whole(made_of, fixed(control.options), sum_of(bytes));
+  whole(made_of, deciding(control.options), sum_of(bytes));
   std::vector<std::byte> saved = whole.take();
   saved.insert(saved.end(), bytes.begin(), bytes.end());
   return saved;
 }
 
 std::string restore(Control& control, std::span<const std::byte> saved, std::span<const Bank> banks) {
-  if (control.totals.raised > 0 || !control.loaded.banks().empty())
-    return "a saved state is restored into a manager that was just made: before any bank is loaded or event raised";
   std::remove_const_t<decltype(made_of)> its_parts{};
-  Fixed its_options{};
+  DecidingOptions its_options;
   std::uint64_t sum = 0;
   constexpr std::size_t head_size = sizeof its_parts + sizeof its_options + sizeof sum;
-  if (saved.size() < head_size) return StateIn::is_damaged;
+  if (saved.size() < head_size) return is_damaged;
   StateIn head(saved);
   head(its_parts);
   if (its_parts != made_of) return "the saved state is of another version of the library; it can be restored by that one alone";
   head(its_options, sum);
-  if (its_options != fixed(control.options))
-    return fmt::format("the state was saved by a manager with other options: {} Hz, {} voices, {} playbacks, {} emitters, seed {}",
-                       its_options.rate, its_options.voices, its_options.playbacks, its_options.emitters, its_options.seed);
+  if (const std::string differs = difference(its_options, deciding(control.options)); !differs.empty())
+    return fmt::format("the state was saved by a manager with other options: {}; make this one with the same", differs);
   const auto bytes = saved.subspan(head_size);
-  if (sum != sum_of(bytes)) return StateIn::is_damaged;
+  if (sum != sum_of(bytes)) return is_damaged;
 
   StateIn body(bytes);
   std::vector<Needed> needed;
@@ -162,12 +150,11 @@ std::string restore(Control& control, std::span<const std::byte> saved, std::spa
   all_of(body, control, [&](const std::string& name, ContentHash content) {
     const auto bank =
         std::find_if(found.begin(), found.end(), [&](const auto& its) { return its->name == name && its->content == content; });
-    if (bank == found.end()) StateIn::damaged();
-    return *bank;
+    return bank == found.end() ? nullptr : *bank;
   });
+  if (!body.ok() || !body.at_end()) return is_damaged;
   for (LiveBank& bank : control.loaded.banks())
     if (std::string problem = control.restore_clips(bank); !problem.empty()) return problem;
-  if (!body.at_end()) return StateIn::is_damaged;
   control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
   control.settle();
   control.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});

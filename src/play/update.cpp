@@ -2,28 +2,12 @@
 #include <utility>
 
 #include "play/control.hpp"
+#include "play/options.hpp"
 
 namespace tidewater {
-namespace {
-
-constexpr std::uint32_t most_voices = 4096;
-constexpr std::uint32_t most_playbacks = 1 << 22;
-constexpr std::uint32_t most_emitters = 1 << 24;
-constexpr std::uint32_t least_lines = 256, most_lines = 1 << 22;
-
-ManagerOptions made_safe(ManagerOptions options) {
-  check_rate(options.rate, "the manager");
-  options.voices = std::clamp(options.voices, 1U, most_voices);
-  options.playbacks = std::clamp(options.playbacks, options.voices, most_playbacks);
-  options.emitters = std::min(options.emitters, most_emitters);
-  options.journal_lines = options.journal ? std::clamp(options.journal_lines, least_lines, most_lines) : 0;
-  return options;
-}
-
-}  // namespace
 
 Control::Control(ManagerOptions given)
-    : options(made_safe(std::move(given))),
+    : options(checked(std::move(given))),
       notebook(options.journal_lines),
       handing(options.journal_lines, options.rate),
       // Twice as many as may sound: those that were told to go still fade when their successors begin.
@@ -70,7 +54,13 @@ void Control::render(std::span<float> out) noexcept {
   }
 }
 
+bool Control::is_untouched() {
+  return totals.raised == 0 && totals.refused == 0 && link.requests() == 0 && link.mixer().clock() == 0 && loaded.banks().empty() &&
+         notebook.notes().empty() && world.emitters.slots() == 0 && !handing.has_begun() && !reader.has_tasks() && !gave_handles;
+}
+
 void Control::finish() {
+  if (totals.raised > 0) tell_if_not_updated();
   updates.finish([this](const noted::Updates& run) { notebook.add(run.first.value, run); });
   notebook.add(link.now().at, noted::End{});
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <cstdint>
 #include <limits>
 #include <optional>
@@ -34,7 +35,7 @@ class UpdateLog {
   }
 
  private:
-  /// A second at sixty a second: what a crash may cost.
+  /// The most updates in a run: a second at sixty a second. A crash loses the run that is not written yet.
   static constexpr std::uint64_t longest = 60;
 
   struct Update {
@@ -52,7 +53,7 @@ class UpdateLog {
     const bool tied = last_->behind > 0 || last_->followed;
     const std::uint32_t after = between ? last_->behind : last_->behind > 0 ? noted::Updates::all : 0;
     const std::int64_t every = last_->frame - run_end_;
-    const bool joins = run_.times > 0 && run_.times < longest && run_.ahead.value == last_->ahead && !between && !closed_ &&
+    const bool joins = run_.times > 0 && run_.ahead.value == last_->ahead && !between && !closed_ &&
                        (run_.times == 1 || run_.every.value == every) && (!tied || !run_tied_ || after == run_.after);
     if (!joins) {
       flush(write);
@@ -69,6 +70,9 @@ class UpdateLog {
     ++run_.times;
     run_end_ = last_->frame;
     last_.reset();
+    if (run_.times < run_length_) return;
+    flush(write);
+    run_length_ = std::min(longest, 2 * run_length_);
   }
 
   template <class Write>
@@ -78,6 +82,7 @@ class UpdateLog {
   }
 
   noted::Updates run_;
+  std::uint64_t run_length_ = 1;  ///< the first runs are short, so that a game that crashes in its first second leaves its pace
   bool run_tied_ = false, closed_ = false;
   std::int64_t run_end_ = 0;
   std::optional<Update> last_;

@@ -1,33 +1,63 @@
 #pragma once
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
+#include <optional>
 #include <utility>
 
 #include "tidewater/units.hpp"
 
 namespace tidewater {
 
-/// Looks whether anything renders while the game's time passes.
+/// Looks whether a game renders, updates, and tells its time in the right unit. Each fault is told once.
 class Watch {
  public:
   /// In each update. True once where a second of game time passed without a frame though something plays.
   bool stands_still(std::int64_t clock, Seconds elapsed, bool plays) {
-    constexpr Seconds patience{1};
-    if (std::isnan(elapsed.value)) elapsed = {};  // a game's own clock that is broken stops no sound
-    unrendered_ = clock == last_clock_ ? unrendered_ + elapsed : Seconds{};
+    // A game that takes milliseconds for seconds is no game that does not render.
+    const Seconds its{std::isnan(elapsed.value) ? 0 : std::clamp(elapsed.value, 0.0, longest_frame.value)};
+    unrendered_ = clock == last_clock_ ? unrendered_ + its : Seconds{};
     if (clock != last_clock_) told_ = false;
     last_clock_ = clock;
     if (unrendered_ < patience || !plays || told_) return false;
     return told_ = true;
   }
+
+  struct Fast {
+    Seconds game, rendered;
+  };
+  /// In each update, after `stands_still`. Once, if a second was rendered in which game time ran more than ten times as fast.
+  /// Updates between which nothing was rendered do not count: a device may stand still.
+  std::optional<Fast> runs_fast(std::int64_t clock, Seconds elapsed, Hertz rate) {
+    constexpr double times = 10;
+    if (clock == fast_clock_ || std::isnan(elapsed.value)) return std::nullopt;
+    const Fast now{fast_.game + elapsed, fast_.rendered + seconds({clock - std::exchange(fast_clock_, clock)}, rate)};
+    fast_ = now.rendered < patience ? now : Fast{};
+    if (now.rendered < patience || now.game.value <= times * now.rendered.value || told_fast_) return std::nullopt;
+    told_fast_ = true;
+    return now;
+  }
+
+  /// An update came.
+  void updates(std::int64_t clock) { updated_ = clock; }
+  /// With each request. Once, for how long nothing has called `update`, if a second was rendered meanwhile.
+  std::optional<Seconds> goes_without_updates(std::int64_t clock, Hertz rate) {
+    const Seconds without = seconds({clock - updated_}, rate);
+    if (without < patience || told_unupdated_) return std::nullopt;
+    told_unupdated_ = true;
+    return without;
+  }
+
   /// Once: whatever made samples that are no numbers will make more.
   bool is_first_broken() { return !std::exchange(told_broken_, true); }
 
  private:
-  std::int64_t last_clock_ = 0;
+  static constexpr Seconds patience{1}, longest_frame{0.25};
+
+  std::int64_t last_clock_ = 0, fast_clock_ = 0, updated_ = 0;
   Seconds unrendered_;
-  bool told_ = false;
-  bool told_broken_ = false;
+  Fast fast_;
+  bool told_ = false, told_fast_ = false, told_unupdated_ = false, told_broken_ = false;
 };
 
 }  // namespace tidewater

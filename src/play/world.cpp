@@ -15,16 +15,20 @@ const Level out_of_reach(Decibels{1000});
 
 }  // namespace
 
+Outcome Control::no_such_listener(std::uint64_t number) {
+  return decide(Outcome::no_room, {},
+                {.code = Reason::Code::too_many_listeners, .number = static_cast<double>(number), .other = most_listeners});
+}
+
 Outcome Control::carry_out(const asked::SetListener& its, const Beside&) {
-  if (its.listener >= most_listeners)
-    return decide(Outcome::no_room, {},
-                  {.code = Reason::Code::too_many_listeners, .number = static_cast<double>(its.listener), .other = most_listeners});
+  if (its.listener >= most_listeners) return no_such_listener(its.listener);
   world.listeners.set(static_cast<std::size_t>(its.listener), {its.place, its.facing, its.up, its.velocity, its.gain});
   return Outcome::done;
 }
 
 Outcome Control::carry_out(const asked::RemoveListener& its, const Beside&) {
-  if (its.listener < most_listeners) world.listeners.remove(static_cast<std::size_t>(its.listener));
+  if (its.listener >= most_listeners) return no_such_listener(its.listener);
+  world.listeners.remove(static_cast<std::size_t>(its.listener));
   return Outcome::done;
 }
 
@@ -54,6 +58,17 @@ Reason Control::why_out_of_range(const PlayedSound& sound, const HeardFrom& from
           .number = static_cast<double>(from.metres),
           .other = static_cast<const LiveSound&>(sound).hearing->curve.silent_from(),
           .sound = sound.design};
+}
+
+Reason Control::why_silent_by_gauge(const LiveLayer& layer) {
+  Reason why{.code = Reason::Code::silent_by_gauge};
+  const LiveStart& start = *layer.start;
+  const Followers::Follower* its = drive.followers.find(start.slot, start.id);
+  if (its == nullptr) return why;
+  const auto which = static_cast<std::size_t>(layer.design - start.sound->design->layers.data());
+  const Following::Values values = Followers::now(*its, drive.gauges, ready_values(start.in_world ? &start.from : nullptr));
+  if (const auto by = its->following->quietened_by(which, values)) why.name = by->gauge, why.number = by->value;
+  return why;
 }
 
 void Control::fill_in(asked::Raise& raise) {
@@ -104,6 +119,7 @@ void Control::open_update() {
   const bool anew = updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
   groups.settle(now.at);
   if (!anew) return;
+  watch.updates(now.at);
   ++world.updates;
   link.count_request();
   claim_due();
@@ -154,20 +170,27 @@ void Control::need_from_voices() {
     kind.needed_for_another = kind.rank > weakest.rank ? Level() : kind.rank < weakest.rank ? out_of_reach : weakest.level + clearly;
     kind.needed = world.voices_free > 0 ? Level() : kind.needed_for_another;
   }
-  // Where as many of a sound are heard as may be, the weakest of those has to be outdone.
-  for (const VoicedLayer& layer : world.voiced) {
-    const auto limit = layer.sound->design->limit;
-    if (!layer.in_world || layer.leaving || limit == 0 || layer.sound->design->limit_each_emitter) continue;
-    std::uint32_t heard = 0;
-    Level least = layer.level;
+  // If as many of a sound are heard as may be, the weakest of those has to be outdone. Steps of a cadence are asked for all the same: each
+  // has an outcome of its own.
+  const auto loudest_of = [this](const VoicedLayer& layer) {
+    Level loudest = layer.level;
     for (const VoicedLayer& other : world.voiced)
-      if (other.sound == layer.sound && !other.leaving) {
+      if (other.start == layer.start && !other.leaving) loudest = std::max(loudest, other.level);
+    return loudest;
+  };
+  for (const VoicedLayer& layer : world.voiced) {
+    const BankSound& design = *layer.sound->design;
+    if (!layer.in_world || !layer.counts || design.limit_each_emitter || design.cadence.high > Seconds{}) continue;
+    std::uint32_t heard = 0;
+    Level least = loudest_of(layer);
+    for (const VoicedLayer& other : world.voiced)
+      if (other.counts && other.family == layer.family) {
         ++heard;
-        least = std::min(least, other.level);
+        least = std::min(least, loudest_of(other));
       }
     HeardKind& kind = world.earshot.kinds()[world.earshot.kind_of(layer.start)];
     kind.heard = heard;
-    if (heard < limit || !least.audible()) continue;
+    if (heard < design.limit || !least.audible()) continue;
     kind.needed = std::max(kind.needed, least + clearly);
     kind.needed_for_another = std::max(kind.needed_for_another, kind.needed);
   }
@@ -212,7 +235,9 @@ void Control::take_what_is_heard() {
   voices.begin_tending();
   for (const VoicedLayer& layer : world.voiced)
     if (const auto* heard = heard_now(layer)) voices.hear(layer, *heard);
-  voices.hush([this](const PlayedSound& sound, const HeardFrom& from) { return why_out_of_range(sound, from); });
+  voices.hush([this](const LiveLayer& layer, const HeardFrom& from) {
+    return from.level.audible() ? why_silent_by_gauge(layer) : why_out_of_range(*layer.start->sound, from);
+  });
   world.near.clear();
   for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
   follow_on();
@@ -246,6 +271,8 @@ void Control::close_update(Seconds elapsed) {
   take_read_clips();
   keep_to_budget();
   if (watch.stands_still(now.at, elapsed, voices.count().sounding > 0)) tell({.code = Reason::Code::unrendered});
+  if (const auto fast = watch.runs_fast(now.at, elapsed, options.rate))
+    tell({.code = Reason::Code::fast_game, .number = fast->game.value, .other = fast->rendered.value});
 }
 
 void Control::begin_update() {
@@ -253,6 +280,7 @@ void Control::begin_update() {
     const Asking asking(*this);
     open_update();
   }
+  hold_up(HoldUp::update_listens);
   listen();
 }
 

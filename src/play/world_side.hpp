@@ -18,7 +18,7 @@ inline HeardKind kind_of(const LiveSound& sound) {
   HeardKind kind;
   kind.hearing = sound.hearing.get();
   kind.rank = sound.design->rank;
-  kind.limit = sound.design->limit;
+  kind.limit = sound.design->cadence.high > Seconds{} ? 0 : sound.design->limit;  // of a cadence each step asks for itself
   kind.limit_each = sound.design->limit_each_emitter;
   kind.volume_group = sound.group;
   if (sound.following != nullptr) kind.most_bent = sound.following->loudest();

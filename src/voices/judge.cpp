@@ -19,7 +19,7 @@ bool Voices::leaving(const LiveStart& start) const {
 /// Whether `is(start)` of any start of a sound, in all its versions: of one emitter, or of all.
 template <class Is>
 bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
-  for (const PlayedSound* version = &sound; version != nullptr; version = version->older) {
+  for (const PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) {
     if (emitter && Starts::by_emitter(*version)) {
       if (starts_.any_of(*version, *emitter, is)) return true;
       continue;

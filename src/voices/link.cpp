@@ -43,13 +43,10 @@ std::span<const VoiceFinished> Link::settle(Notebook& notebook) {
   now_ = mixer_.moment();
   if (replayed_ && replayed_->at == now_.at) now_.lands = replayed_->lands;
   replayed_.reset();
-  if (!backlog_.empty()) {
-    const auto left =
-        std::find_if(backlog_.begin(), backlog_.end(), [&](const Waiting& w) { return !mixer_.post(w.command, w.request, w.lands); });
-    backlog_.erase(backlog_.begin(), left);
-  }
   CameLate late;
   while (mixer_.poll(late)) notebook.add(now_.at, noted::Late{late.request, {late.landed}});
+  if (const std::uint64_t lost = mixer_.take_lost_late(); lost > 0)
+    notebook.add(now_.at, NoticeNote{.why = notebook.keep({.code = Reason::Code::late_lost, .number = static_cast<double>(lost)})});
   reports_.clear();
   VoiceFinished found;
   while (mixer_.poll(found, now_.at)) reports_.push_back(found);
@@ -58,25 +55,38 @@ std::span<const VoiceFinished> Link::settle(Notebook& notebook) {
   return reports_;
 }
 
+void Link::count_request() {
+  ++request_;
+  if (std::exchange(sent_for_, now_.lands) != now_.lands) sent_ = 0;
+  const auto left = std::find_if(backlog_.begin(), backlog_.end(), [&](const Command& its) { return !post(its); });
+  backlog_.erase(backlog_.begin(), left);
+}
+
 void Link::send(const Command& command) {
+  if (!backlog_.empty() || !post(command)) put_off(command);
+}
+
+bool Link::post(const Command& command) {
+  if (sent_ == commands_a_block) return false;
   std::int64_t lands = now_.lands;
   if (!late_.empty()) {
     const auto late = std::find_if(late_.begin(), late_.end(), [&](const noted::Late& l) { return l.request == request_; });
     if (late != late_.end()) lands = late->landed.value;
   }
-  if (!backlog_.empty() || !mixer_.post(command, request_, lands)) put_off({command, request_, lands});
+  if (!mixer_.post(command, request_, lands)) return false;
+  ++sent_;
+  return true;
 }
 
 /// Where nothing renders, or a flood came between two blocks, only what counts in the end is kept: so this never grows beyond a
 /// few commands for each voice and group.
-void Link::put_off(const Waiting& waiting) {
-  Waiting put = waiting;
-  const auto known = std::find_if(backlog_.begin(), backlog_.end(), [&](const Waiting& w) { return replaces(waiting.command, w.command); });
+void Link::put_off(Command command) {
+  const auto known = std::find_if(backlog_.begin(), backlog_.end(), [&](const Command& its) { return replaces(command, its); });
   if (known != backlog_.end()) {
-    if (auto* stop = std::get_if<StopVoice>(&put.command)) stop->fade = std::min(stop->fade, std::get<StopVoice>(known->command).fade);
+    if (auto* stop = std::get_if<StopVoice>(&command)) stop->fade = std::min(stop->fade, std::get<StopVoice>(*known).fade);
     backlog_.erase(known);
   }
-  backlog_.push_back(put);
+  backlog_.push_back(command);
 }
 
 void Link::render(std::span<float> out) noexcept {

@@ -30,9 +30,11 @@ class Link {
   /// The first frame that the request can change.
   std::int64_t changes_from() const { return mixer_.changes_from(now_.lands); }
 
-  /// Counts a request or an update: commands that come late are named by it.
-  void count_request() { ++request_; }
-  /// For the frame on which the request lands.
+  /// Counts a request or an update: commands that come late are named by it. Commands that were put off before go with it.
+  void count_request();
+  /// How many there were.
+  std::uint64_t requests() const { return request_; }
+  /// Sends a command for the frame on which the request lands. Puts it off where more land there than the queue holds for certain.
   void send(const Command& command);
   /// After each request: its commands are complete.
   void commit() { mixer_.commit(); }
@@ -40,14 +42,14 @@ class Link {
   /// See base/state.hpp: while nobody renders, and all reports were taken.
   template <class State>
   void state(State& s) {
-    s(request_);
+    s(request_, sent_for_, sent_);
     s.list(backlog_);
     mixer_.state(s);
   }
   template <class ClipOf>
   void give_clips(ClipOf clip_of) {
-    for (Waiting& waiting : backlog_)
-      if (auto* start = std::get_if<StartVoice>(&waiting.command)) start->clip = clip_of(start->voice);
+    for (Command& waiting : backlog_)
+      if (auto* start = std::get_if<StartVoice>(&waiting)) start->clip = clip_of(start->voice);
     mixer_.give_clips(clip_of);
   }
 
@@ -63,12 +65,8 @@ class Link {
   void come_late(std::vector<noted::Late> requests) { late_ = std::move(requests); }
 
  private:
-  struct Waiting {
-    Command command;
-    std::uint64_t request = 0;
-    std::int64_t lands = 0;
-  };
-  void put_off(const Waiting& waiting);
+  bool post(const Command& command);
+  void put_off(Command command);
 
   Mixer mixer_;
   double rate_;
@@ -76,7 +74,10 @@ class Link {
   bool offline_;
   Mixer::Moment now_;
   std::uint64_t request_ = 0;
-  std::vector<Waiting> backlog_;  ///< what found no room in the mixer's queue, the latest of each kind for each voice and group
+  // What is put off depends on what was asked, and never on how far the audio thread is: a replay puts off the same.
+  std::int64_t sent_for_ = 0;     ///< the frame that the last commands land on
+  std::uint64_t sent_ = 0;        ///< so many
+  std::vector<Command> backlog_;  ///< what was put off, the latest of each kind for each voice and group
   std::vector<VoiceFinished> reports_;
   std::optional<Mixer::Moment> replayed_;
   std::vector<noted::Late> late_;

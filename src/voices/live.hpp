@@ -37,8 +37,17 @@ struct PlayedSound {
   std::size_t asleep = 0;        ///< of its layers, but for those that are gone
   std::uint64_t stops = 0;       ///< as of so many stops of everything
   LiveStart* latest = nullptr;   ///< its starts that are not over hang together, the latest first
-  PlayedSound* older = nullptr;  ///< of the same name, in a version of its bank that was replaced and still plays
+  /// Sounds of the same name in other versions of its bank: those that were replaced and still play, and those of patches.
+  PlayedSound *older = nullptr, *newer = nullptr;
 };
+
+/// The version that leads to all others by `older`: it stands for the sound, whatever its version.
+inline PlayedSound& newest_version(PlayedSound& sound) {
+  PlayedSound* newest = &sound;
+  while (newest->newer != nullptr) newest = newest->newer;
+  return *newest;
+}
+inline const PlayedSound& newest_version(const PlayedSound& sound) { return newest_version(const_cast<PlayedSound&>(sound)); }
 
 /// Where a layer stands with its voice.
 enum class Stage {
@@ -87,6 +96,7 @@ struct LiveLayer {
   Level level;             ///< of the clip at its own gain, before the groups
   Bent bent;               ///< by gauges
   Level lift{Decibels{}};  ///< what that makes of its level
+  std::int64_t lifted_at = -1;  ///< the update in which gauges last raised it from silence
   Progress progress;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
   StreamTold told;

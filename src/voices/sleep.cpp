@@ -44,7 +44,7 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   ++count_.dormant;
   link_.send(StopVoice{layer.voice, 0});
   notebook_.add(link_.now().at,
-                FadingNote{layer.start->id, layer.start->sound->design, Ending::dormant, layer.voice, {}, notebook_.keep(why)});
+                FadingNote{layer.start->id, layer.start->sound->design, layer.design, Ending::dormant, layer.voice, {}, notebook_.keep(why)});
 }
 
 /// The first frame at which it would be over.
@@ -181,6 +181,7 @@ void Voices::begin_tending() {
   if (link_.now().at == tended_.at) return;
   tended_.goes_on = true;
   tended_.since_before = link_.now().at - tended_.at;
+  tended_.recent[tended_.next_recent++ % tended_.recent.size()] = tended_.since_before;
   tended_.at = link_.now().at;
 }
 
@@ -196,13 +197,18 @@ void Voices::tend() {
     const Claim claim = sleepers_.claim(bed);
     LiveLayer& best = sleepers_[bed];
     if (!claim.audible() || pool_.free() == 0) return;
-    const std::uint32_t weakest = whom_to_outrank(*best.start);
-    if (weakest != VoicePool::none) {
-      if (!claim.clearly_over(pool_.claim_on(weakest))) {
-        if (!best.start->in_world || !is_full(*best.start)) return;
+    if (best.start->in_world && is_full(*best.start)) {
+      LiveStart& weakest = *weakest_heard(*best.start);
+      if (!claim.clearly_over(loudest_claim(weakest))) {
         sleepers_.send_away(best);  // as many of its sound as may are heard: another's turn
         continue;
       }
+      each_layer(weakest, [&](LiveLayer& layer) {
+        if (layer.stage == Stage::sounding) give_way(layer, *best.start->sound);
+      });
+    } else if (count_.sounding >= options_.voices) {
+      const std::uint32_t weakest = pool_.weakest();
+      if (!claim.clearly_over(pool_.claim_on(weakest))) return;
       give_way(*pool_.owners()[weakest], *best.start->sound);
     }
     wake(best);
@@ -222,18 +228,21 @@ std::uint32_t Voices::heard_of(const LiveStart& start) const {
   return count;
 }
 
-/// The voice that has to be given up for one that wakes; none where there are free ones.
-std::uint32_t Voices::whom_to_outrank(const LiveStart& start) const {
-  if (start.in_world && is_full(start)) {
-    std::uint32_t weakest = VoicePool::none;
-    each_heard(*start.sound, start.emitter, [&](const LiveStart& its) {
-      for (const LiveLayer* layer = its.layers; layer != nullptr; layer = layer->next)
-        if (layer->stage == Stage::sounding && (weakest == VoicePool::none || pool_.claim_on(layer->voice) < pool_.claim_on(weakest)))
-          weakest = layer->voice;
-    });
-    return weakest;
-  }
-  return count_.sounding >= options_.voices ? pool_.weakest() : VoicePool::none;
+/// What the loudest of its layers that have a voice claims.
+Claim Voices::loudest_claim(const LiveStart& start) const {
+  Claim loudest;
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (layer->stage == Stage::sounding) loudest = std::max(loudest, pool_.claim_on(layer->voice));
+  return loudest;
+}
+
+/// Of the starts that count against the limit of its sound the one that claims least; it is not among them.
+LiveStart* Voices::weakest_heard(const LiveStart& start) const {
+  LiveStart* weakest = nullptr;
+  each_heard(*start.sound, start.emitter, [&](LiveStart& its) {
+    if (&its != &start && (weakest == nullptr || loudest_claim(its) < loudest_claim(*weakest))) weakest = &its;
+  });
+  return weakest;
 }
 
 }  // namespace tidewater

@@ -50,13 +50,15 @@ class Starts {
     s.list(free_layers_);
     std::size_t starts = starts_.size(), layers = layers_.size();
     s(starts, layers);
-    if (starts > capacity_ || layers > capacity_) StateIn::damaged();
+    if (starts > capacity_ || layers > capacity_) s.damage();
+    if (!s.ok()) return;
     starts_.resize(starts);
     layers_.resize(layers);
     for (LiveStart& start : starts_) {
       s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.from);
       if (start.alive > 0) {
         sound(start.sound);
+        if (!s.ok()) return;
         if constexpr (State::reading)
           if (by_emitter(*start.sound)) join_emitter(start);
       }
@@ -65,10 +67,12 @@ class Starts {
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.bent, layer.lift,
+      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.bent, layer.lift, layer.lifted_at,
         layer.progress, layer.told, layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
+      if (!layer.over() && (layer.start == nullptr || layer.start->sound == nullptr)) s.damage();
+      if (!s.ok()) return;
       if (layer.over()) continue;
       const PlayedSound& its = *layer.start->sound;
       s.place(layer.design, its.design->layers);

@@ -39,6 +39,8 @@ class Streams {
       if constexpr (!State::reading) marks = its->stream->ring.marks();
       s(marks);
       if constexpr (State::reading) {
+        if (its == nullptr || its->clip == nullptr || its->clip->streamed == nullptr) s.damage();
+        if (!s.ok()) return;
         its->stream = reader_.streams.open(its->clip->streamed, marks.passed, its->design->loop);
         its->stream->ring.set_told(marks);
       }

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstdint>
+#include <string_view>
 #include <vector>
 
 #include "bank/bank_data.hpp"
@@ -28,6 +29,8 @@ struct Candidate {
   Decibels gain;  ///< drawn, with the clip's trim
   Semitones pitch;
   Bent bent;  ///< by gauges
+  std::string_view silent_by;  ///< the gauge that makes it silent, where one does
+  double gauge_at = 0;         ///< and where that stands
   std::uint64_t step = 0;
   ClipPosition position;  ///< where it begins
   std::int64_t starts = 0;

@@ -73,6 +73,8 @@ class VoicePool {
     s.each(owners_, layer);
     s.list(claims_);
     s.list(on_);  // whose sound is one of a layer's: that is found again by it
+    if (on_.size() != owners_.size() || claims_.size() != owners_.size()) s.damage();
+    if (!s.ok()) return;
     if constexpr (State::reading)
       for (std::size_t voice = 0; voice < owners_.size(); ++voice)
         on_[voice].sound = owners_[voice] == nullptr ? nullptr : owners_[voice]->start->sound;

@@ -164,7 +164,7 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
 }
 
 ClipSamples Voices::clip_on(std::uint32_t voice) const {
-  if (voice >= pool_.owners().size() || pool_.owners()[voice] == nullptr) StateIn::damaged();
+  if (voice >= pool_.owners().size() || pool_.owners()[voice] == nullptr) return {};
   const LiveLayer& layer = *pool_.owners()[voice];
   ClipSamples clip = layer.clip->view(layer.live_clip().data);
   if (layer.stream != nullptr) clip.stream = &layer.stream->ring;
@@ -224,7 +224,7 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
     layer.how = how;
   }
   link_.send(StopVoice{layer.voice, frames_of(fade)});
-  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, how, layer.voice, fade, notebook_.keep(why)});
+  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade, notebook_.keep(why)});
 }
 
 bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
@@ -362,8 +362,10 @@ std::int64_t Voices::earliest(const LiveLayer& layer) const {
 void Voices::wake(LiveLayer& layer) {
   get_up(layer);
   const std::int64_t first = std::max(earliest(layer), layer.progress.since);
-  give_voice(layer, first, first, shortest_change(options_.rate.value));
-  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.voice, layer.progress.since});
+  // What a gauge has just raised from silence comes in as slowly as it follows the gauge.
+  const bool lifted = layer.lifted_at == tended_.at;
+  give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
+  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, layer.progress.since});
 }
 
 }  // namespace tidewater

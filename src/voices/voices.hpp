@@ -2,6 +2,7 @@
 /// What plays: who may start and who has to yield for it, who has a voice, who waits, sleeps and wakes. Starts, layers, pool, agenda and
 /// sleepers are its parts; it sends commands through the link, and notes what it decides.
 
+#include <array>
 #include <cstdint>
 #include <functional>
 #include <optional>
@@ -74,6 +75,8 @@ struct VoicedLayer {
   bool leaving = false;  ///< it was told to go, and claims nothing
   int rank = 0;
   Level level;
+  bool counts = false;                  ///< it stands for its start where starts that are heard are counted
+  const PlayedSound* family = nullptr;  ///< the newest version of its sound
 };
 
 /// A start that has no voice and may be heard where it is.
@@ -162,8 +165,8 @@ class Voices {
   void hear(const VoicedLayer& voiced, const HeardFrom& from);
   /// Of all in the world that sleeps, these may be heard if they get a voice, and no others.
   void bring_near(std::span<const HeardStart> starts);
-  /// What has a voice and is beyond hearing sleeps. `why(sound, from)` says how far away it is.
-  void hush(const std::function<Reason(const PlayedSound&, const HeardFrom&)>& why);
+  /// Puts layers in the world to sleep that have a voice and are beyond hearing, or made silent by a gauge. `why(layer, from)` says which.
+  void hush(const std::function<Reason(const LiveLayer&, const HeardFrom&)>& why);
   /// Its emitter was given up: what its book says.
   void leave_behind(LiveStart& start);
   /// Those that came to their end since this was last cleared.
@@ -205,8 +208,10 @@ class Voices {
     s(all_, tended_, count_, idle_count_);
     s.list(over_), s.list(near_);
     starts_.state(s, sound);
+    if (!s.ok()) return;
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
+    if (!s.ok()) return;
     sleepers_.state(s, layer);
     agenda_.state(s, layer);
     s.each(unread_, [&](Unread& its) {
@@ -243,6 +248,7 @@ class Voices {
   }
   /// The frame on which what starts at another asks for a voice.
   std::int64_t due_for(std::int64_t starts) const;
+  std::int64_t way_to_next() const;
   void turned(LiveLayer& layer);
   void freshen_claims();
 
@@ -258,8 +264,17 @@ class Voices {
   bool leaving(const LiveStart& start) const;
   std::uint32_t heard_of(const LiveStart& start) const;
   bool is_full(const LiveStart& start) const;
-  std::uint32_t whom_to_outrank(const LiveStart& start) const;
-  /// Calls `act(start)` for each start of a sound in the world that has a voice; of one emitter where its limit is for each.
+  LiveStart* weakest_heard(const LiveStart& start) const;
+  Claim loudest_claim(const LiveStart& start) const;
+  /// Whether a layer stands for its start where starts that are heard are counted: of the layers that have a voice and were not told to go,
+  /// it has the first voice. Limits count starts, never layers.
+  static bool counts_for_start(const LiveLayer& layer) {
+    if (layer.stage != Stage::sounding) return false;
+    for (const LiveLayer* other = layer.start->layers; other != nullptr; other = other->next)
+      if (other->stage == Stage::sounding && other->voice < layer.voice) return false;
+    return true;
+  }
+  /// Calls `act(start)` for each start of a sound, in all its versions, that has a voice; of one emitter where its limit is for each.
   template <class Act>
   void each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act) const;
   bool worth_waiting(const BankLayer& design, const BankClip& clip, ClipPosition position, std::uint64_t step) const;
@@ -322,6 +337,8 @@ class Voices {
     std::int64_t at = 0;
     bool goes_on = false;           ///< the clock has moved since the update before
     std::int64_t since_before = 0;  ///< frames from the update before to the last
+    std::array<std::int64_t, 8> recent{};  ///< the same of the last few updates
+    std::size_t next_recent = 0;
     std::uint64_t levels = 0;       ///< the change of groups that all claims go by
     std::size_t to_sweep = 0;       ///< so many beds, the first, may have somebody in them who is gone
   };
@@ -343,18 +360,11 @@ class Voices {
 
 template <class Act>
 void Voices::each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act) const {
-  const auto is_version = [&](const PlayedSound* its) {
-    for (const PlayedSound* version = &sound; version != nullptr; version = version->older)
-      if (version == its) return true;
-    return false;
-  };
+  const PlayedSound* const family = &newest_version(sound);
   for (const LiveLayer* layer : pool_.owners()) {
-    if (layer == nullptr || layer->stage != Stage::sounding || !is_version(layer->start->sound)) continue;
+    if (layer == nullptr || !counts_for_start(*layer) || &newest_version(*layer->start->sound) != family) continue;
     if (sound.design->limit_each_emitter && layer->start->emitter != emitter) continue;
-    bool first = true;  // of its layers that have a voice
-    for (const LiveLayer* other = layer->start->layers; other != nullptr && first; other = other->next)
-      first = other->stage != Stage::sounding || other->voice >= layer->voice;
-    if (first) act(*layer->start);
+    act(*layer->start);
   }
 }
 

@@ -31,9 +31,19 @@ void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
   voiced.clear();
   for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
     const OnVoice& on = pool_.on()[voice];
-    if (on.sound != nullptr)
-      voiced.push_back(
-          {voice, on.start, VoicedLayer::not_heard, on.id, on.sound, on.in_world, !on.sounding, on.rank, on.own + levels_.heard[on.group]});
+    if (on.sound == nullptr) continue;
+    VoicedLayer& its = voiced.emplace_back();
+    its.voice = voice;
+    its.start = on.start;
+    its.id = on.id;
+    its.sound = on.sound;
+    its.in_world = on.in_world;
+    its.leaving = !on.sounding;
+    its.rank = on.rank;
+    its.level = on.own + levels_.heard[on.group];
+    if (on.sound->design->limit == 0) continue;
+    its.counts = counts_for_start(*pool_.owners()[voice]);
+    its.family = &newest_version(*on.sound);
   }
 }
 
@@ -68,7 +78,8 @@ LiveLayer* Voices::layer_on(const VoicedLayer& voiced) {
 void Voices::bend_to(LiveLayer& layer, const Bent& bent) {
   const Bent before = std::exchange(layer.bent, bent);
   if (bent == before) return;
-  const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
+  const std::int64_t ramp = way_to_next();
+  if (!Level(before.gain).audible()) layer.lifted_at = tended_.at;
   if (bent.gain != before.gain) {
     layer.lift = Level(bent.gain);
     turned(layer);
@@ -78,6 +89,12 @@ void Voices::bend_to(LiveLayer& layer, const Bent& bent) {
   const auto filter = [&](StateFilter::Kind kind, float hertz) { send(layer, SetFilter{layer.voice, false, kind, hertz, ramp}); };
   if (bent.low_pass != before.low_pass) filter(StateFilter::Kind::low_pass, low_pass_of(layer));
   if (bent.high_pass != before.high_pass) filter(StateFilter::Kind::high_pass, high_pass_of(layer));
+}
+
+/// As long as the longest of the last few updates took: where they come at odd times, what moves rests nowhere on its way.
+std::int64_t Voices::way_to_next() const {
+  const std::int64_t longest = *std::max_element(tended_.recent.begin(), tended_.recent.end());
+  return std::clamp<std::int64_t>(longest, 1, frames_of(longest_way));
 }
 
 void Voices::hear(LiveStart& start, const HeardFrom& from) {
@@ -100,7 +117,7 @@ void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
   OnVoice& on = pool_.on()[voice];
   on.from = from;
   if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.id.raise));
-  const std::int64_t ramp = std::clamp<std::int64_t>(tended_.since_before, 1, frames_of(longest_way));
+  const std::int64_t ramp = way_to_next();
   if (differ(on.sent.channels, from.channels)) {
     on.sent.channels = from.channels;
     link_.send(SetVoiceChannels{voice, from.channels, ramp});
@@ -142,15 +159,12 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
   }
 }
 
-void Voices::hush(const std::function<Reason(const PlayedSound&, const HeardFrom&)>& why) {
+void Voices::hush(const std::function<Reason(const LiveLayer&, const HeardFrom&)>& why) {
   for (std::uint32_t voice = 0; voice < pool_.on().size(); ++voice) {
     const OnVoice& on = pool_.on()[voice];
     if (on.sound == nullptr || !on.sounding || !on.in_world || pool_.claim_on(voice).audible()) continue;
     LiveLayer& layer = *pool_.owners()[voice];
-    if (!on.from.level.audible())
-      put_to_sleep(layer, why(*on.sound, on.from));
-    else if (!layer.lift.audible())
-      put_to_sleep(layer, {.code = Reason::Code::silent_by_gauge});
+    if (!on.from.level.audible() || !layer.lift.audible()) put_to_sleep(layer, why(layer, on.from));
   }
 }
 
