@@ -8,7 +8,7 @@
 
 namespace tidewater {
 
-inline constexpr std::size_t design_count = 18;
+inline constexpr std::size_t design_count = 20;
 using FilterDesigns = std::array<kernels::TapFilter, design_count>;
 
 /// By speed, from the slowest on.

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "dsp/filter_designs.hpp"
 #include "dsp/resample_kernels.hpp"
 #include "tidewater/quality.hpp"
 
@@ -34,7 +35,7 @@ class Filters {
   std::size_t memory() const;
 
  private:
-  std::array<std::array<kernels::TapFilter, 18>, 2> filters_;
+  std::array<FilterDesigns, 2> filters_;
   std::vector<std::vector<float>> rows_;
 };
 
