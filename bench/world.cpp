@@ -94,7 +94,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     LiveClips clips = *control->read_clips(data_of(bank), Preload::by_book).value;
     control->make_ready_for(data_of(bank), clips);
     Loading loading = control->loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
-    control->number_groups(loading.prepared.front());
+    control->follow_gauges(loading.prepared.front());
     const Asking asking(*control);
     control->ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
   }

@@ -184,6 +184,42 @@ TEST_CASE("what is no bank, or of a newer version, is told") {
   CHECK_THROWS_WITH(open_bank(made.folder.path("book.toml")), Contains("this is no bank"));
 }
 
+TEST_CASE("a bank in which two groups, gauges, sounds or events have one name is refused when it is opened") {
+  const Packed made(
+      "[groups.ga]\n[groups.gb]\n[gauges.ua]\n[gauges.ub]\n[sounds.xa]\nclips=[\"tone.wav\"]\nfollow=[{gauge=\"ua\", gain=[[0, \"-3 dB\"], "
+      "[1, \"0 dB\"]]}]\n[sounds.xb]\nclips=[\"low.wav\"]\nfollow=[{gauge=\"ub\", gain=[[0, \"-3 dB\"], [1, \"0 dB\"]]}]\n[events.ya]\nstart="
+      "\"xa\"\n[events.yb]\nstart=\"xb\"\n");
+  CHECK(problem_of(made.bytes).empty());
+  for (const auto& [one, other, what] : {std::tuple("ga", "gb", "groups"), {"ua", "ub", "gauges"}, {"xa", "xb", "sounds"}, {"ya", "yb", "events"}}) {
+    std::string bytes = made.bytes;
+    int changed = 0;
+    for (std::size_t at = header_of(bytes).table_at; (at = bytes.find(other, at)) != std::string::npos; ++changed) bytes.replace(at, 2, one);
+    REQUIRE(changed > 0);
+    seal(bytes);
+    CHECK_THAT(problem_of(bytes), Contains(std::string("two of its ") + what + " are called '" + one + "'"));
+  }
+}
+
+TEST_CASE("records that share long texts do not make much memory of a small bank") {
+  std::string surfaces;
+  for (int i = 0; i < 400; ++i) surfaces += ", surface-number-" + std::to_string(1000 + i) + " = [\"tone.wav\"]";
+  const Packed made("[sounds.x]\nclips={by=\"surface\"" + surfaces + "}\n[events.x]\nstart=\"x\"\n");
+  CHECK(problem_of(made.bytes).empty());
+  std::string bytes = made.bytes;
+  const bank_file::Header header = header_of(bytes);
+  for (std::uint32_t s = 0; s < header.sections; ++s) {
+    bank_file::Section section;
+    std::memcpy(&section, bytes.data() + header.table_at + s * sizeof section, sizeof section);
+    if (section.kind != bank_file::Kind::values) continue;
+    REQUIRE(section.count >= 400);
+    const bank_file::Text all{0, 4096};
+    for (std::uint64_t i = 0; i < section.count; ++i)
+      std::memcpy(bytes.data() + header.table_at + section.at + i * section.record_size, &all, sizeof all);
+  }
+  seal(bytes);
+  CHECK_THAT(problem_of(bytes), Contains("its records say more than a table of its size can"));
+}
+
 TEST_CASE("a bank that was cut off, or has a bit turned, is refused") {
   const Packed made;
   const std::uint64_t in_memory = header_of(made.bytes).streams_at;

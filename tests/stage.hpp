@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
@@ -93,18 +94,24 @@ void write_stage_clips(const Folder& folder);
 /// A head, for books in tests.
 extern const std::string book_head;
 
-/// Which playbacks have a voice, told by what the journal says.
+/// Which playbacks have a voice, told by what the journal says; each once, whatever layers it has.
 inline std::vector<PlaybackId> sounding(const Stage& stage) {
-  std::vector<PlaybackId> now;
+  std::map<std::uint32_t, PlaybackId> on_voice;
+  const auto takes = [&](std::uint32_t voice, PlaybackId id) {
+    if (voice != noted::Layer::no_voice) on_voice[voice] = id;
+  };
   for (const auto& entry : stage.journal) {
-    if (const auto* decision = entry.as<noted::Decision>();
-        decision != nullptr && decision->start && decision->start->voice != noted::Layer::no_voice)
-      now.push_back(decision->playback);
-    if (const auto* due = entry.as<noted::Due>(); due != nullptr && due->voice != noted::Layer::no_voice) now.push_back(due->playback);
-    if (const auto* woke = entry.as<noted::Woke>()) now.push_back(woke->playback);
-    if (const auto* fading = entry.as<noted::Fading>()) std::erase(now, fading->playback);
+    if (const auto* decision = entry.as<noted::Decision>(); decision != nullptr && decision->start)
+      takes(decision->start->voice, decision->playback);
+    if (const auto* further = entry.as<noted::FurtherLayer>()) takes(further->layer.voice, further->playback);
+    if (const auto* due = entry.as<noted::Due>()) takes(due->voice, due->playback);
+    if (const auto* woke = entry.as<noted::Woke>()) takes(woke->voice, woke->playback);
+    if (const auto* fading = entry.as<noted::Fading>()) on_voice.erase(fading->voice);
   }
+  std::vector<PlaybackId> now;
+  for (const auto& [ignored, id] : on_voice) now.push_back(id);
   std::sort(now.begin(), now.end());
+  now.erase(std::unique(now.begin(), now.end()), now.end());
   return now;
 }
 

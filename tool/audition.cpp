@@ -11,6 +11,8 @@
 #include <thread>
 
 #include "commands.hpp"
+#include "gauge_option.hpp"
+#include "print.hpp"
 #include "rendering.hpp"
 #include "take_table.hpp"
 #include "tidewater/author/audition.hpp"
@@ -44,7 +46,7 @@ void even_out(Audition& audition) {
   const EvenedOut evened = audition.even_out();
   if (evened.first == silence || evened.second == silence) return;
   const auto& sides = audition.sides();
-  fmt::print("A is {} at {:.1f} LUFS, B is {} at {:.1f} LUFS; {} is turned down by {:.1f} dB\n", sides[0].name, evened.first.value,
+  say("A is {} at {:.1f} LUFS, B is {} at {:.1f} LUFS; {} is turned down by {:.1f} dB\n", sides[0].name, evened.first.value,
              sides[1].book.file == sides[0].book.file ? sides[1].name : sides[1].book.file, evened.second.value,
              evened.first_was_louder ? "A" : "B", evened.down.value);
 }
@@ -59,7 +61,7 @@ void play_live(const Audition& audition, const AuditionListener& listener) {
       }
     }();
     const Device& device = *open;
-    fmt::print("playing on {}; Ctrl-C stops\n", device.description());
+    say("playing on {}; Ctrl-C stops\n", device.description());
     takes([&](std::int64_t) {
       manager.update(Seconds{0.01});
       std::this_thread::sleep_for(std::chrono::milliseconds(10));
@@ -74,25 +76,25 @@ void draw(const AuditionCall& call, const std::vector<AuditionTake>& takes) {
     heard.push_back(
         {fmt::format("{}{} {}{}", take.number, take.side.empty() ? "" : " " + take.side, take.clip, more_clips_of(take)), take.samples});
   const std::size_t drawn = draw_takes(heard, Audition::rate, call.picture, fmt::format("takes of {}", call.name));
-  fmt::print("  picture    {}{}\n", call.picture,
+  say("  picture    {}{}\n", call.picture,
              drawn < heard.size() ? fmt::format(" (the first {} of {} takes)", drawn, heard.size()) : "");
 }
 
 /// Renders all takes for the table, the report and what is to be kept.
-void render(const AuditionCall& call, const Audition& audition, const std::function<void(const AuditionTake&)>& print) {
+void render(const AuditionCall& call, const Audition& audition, const std::function<void(const AuditionTake&)>& tell) {
   Rendering rendering({call.output, {}, {}}, Audition::rate);
   std::vector<AuditionTake> takes;
   AuditionListener listener;
   listener.go_on = [] { return interrupted == 0; };
   listener.take = [&](const AuditionTake& take) {
-    print(take);
+    tell(take);
     takes.push_back(take);
     if (call.picture.empty()) takes.back().samples = {};
   };
   listener.journal = rendering.sink();
   listener.sound = [&](std::span<const float> samples) { rendering.take(samples); };
   audition.render(listener);
-  fmt::print("\n{}", rendering.report().text());
+  say("\n{}", rendering.report().text());
   print_in_common(takes);
   rendering.finish({});
   if (!call.picture.empty()) draw(call, takes);
@@ -108,19 +110,22 @@ std::vector<AuditionTake> play(const Audition& audition, TakeTable& table) {
     takes.push_back(take);
   };
   listener.journal = [](const JournalEntry& entry) {
-    if (const auto* notice = entry.as<noted::Notice>()) fmt::print("  notice     {}\n", notice->why);
+    if (const auto* notice = entry.as<noted::Notice>()) say("  notice     {}\n", notice->why);
   };
   play_live(audition, listener);
   return takes;
 }
 
 void audition_once(const AuditionCall& call, const std::vector<AuditionSide>& sides) {
-  Audition audition(sides, {call.times, call.every, call.seed, call.traits});
+  AuditionOptions options{.times = call.times, .every = call.every, .seed = call.seed, .traits = call.traits};
+  for (const std::string& gauge : call.gauges) options.gauges.push_back(gauge_in(gauge));
+  options.language = call.language;
+  Audition audition(sides, options);
   if (sides.size() > 1) even_out(audition);
   TakeTable table(!call.device, sides);
   if (!call.device) {
     render(call, audition, [&](const AuditionTake& take) { table.print(take); });
-    if (call.output.empty()) fmt::print("  next       hear it with --device, or keep it with --output FILE\n");
+    if (call.output.empty()) say("  next       hear it with --device, or keep it with --output FILE\n");
     return;
   }
   const bool kept = !call.output.empty() || !call.picture.empty();
@@ -129,13 +134,13 @@ void audition_once(const AuditionCall& call, const std::vector<AuditionSide>& si
     played = play(audition, table);
   } catch (const Error& error) {
     if (!kept) throw;
-    fmt::print(stderr, "{}\n", error.what());
+    complain("{}\n", error.what());
   }
   // What was heard is the same again when it is rendered, by its seed.
   if (interrupted == 0 && kept) {
     render(call, audition, [](const AuditionTake&) {});
   } else {
-    fmt::print("\n");
+    say("\n");
     print_in_common(played);
   }
 }
@@ -162,7 +167,7 @@ int audition(const AuditionCall& call) {
   std::vector<AuditionSide> sides = sides_of(call);
   audition_once(call, sides);
   if (!call.watch) return fine;
-  fmt::print("watching {} and its clips; save one to hear it again, Ctrl-C ends\n", call.book);
+  say("watching {} and its clips; save one to hear it again, Ctrl-C ends\n", call.book);
   watch([&] { return last_change(sides); },
         [&] {
           sides = sides_of(call);

@@ -6,6 +6,7 @@
 
 #include "colour.hpp"
 #include "commands.hpp"
+#include "print.hpp"
 #include "progress.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
@@ -27,7 +28,7 @@ void print_json(const std::vector<Problem>& problems, const std::vector<Advice>&
                     {"message", a.message},
                     {"advice", a.kind},
                     {"about", a.about}});
-  fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+  say("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
 std::string place_of(const FilePlace& place) {
@@ -52,7 +53,7 @@ std::string_view print_advice(const Colours& colours, const std::vector<Advice>&
   for (const auto& kind : advice_kinds()) {
     const std::vector<const Advice*> found = worst_first(advice, kind.kind);
     for (std::size_t i = 0; i < (all ? found.size() : std::min<std::size_t>(1, found.size())); ++i)
-      fmt::print("{} {} {}{}\n", colours.faint(place_of(found[i]->place)), colours.fair(fmt::format("{}:", kind.kind)), found[i]->message,
+      say("{} {} {}{}\n", colours.faint(place_of(found[i]->place)), colours.fair(fmt::format("{}:", kind.kind)), found[i]->message,
                  all ? "" : colours.faint(the_others(found)));
     if (left_out.empty() && !all && found.size() > 1) left_out = kind.kind;
   }
@@ -68,22 +69,22 @@ std::size_t clips_in(const Book& book) {
 void print_report(const CheckCall& call, const ReadBook& read, const Checked& checked) {
   const Colours colours;
   for (const auto& problem : read.problems)
-    fmt::print("{} {} {}\n", colours.faint(place_of(problem.place)), colours.bad("problem:"), problem.message);
-  if (!read.problems.empty() && !checked.advice.empty()) fmt::print("\n");
+    say("{} {} {}\n", colours.faint(place_of(problem.place)), colours.bad("problem:"), problem.message);
+  if (!read.problems.empty() && !checked.advice.empty()) say("\n");
   const std::string_view left_out = print_advice(colours, checked.advice, call.all || !call.only.empty());
-  if (!read.problems.empty() || !checked.advice.empty()) fmt::print("\n");
+  if (!read.problems.empty() || !checked.advice.empty()) say("\n");
 
   std::string advice;
   if (!checked.advice.empty()) advice = fmt::format("{} piece{} of advice", checked.advice.size(), checked.advice.size() == 1 ? "" : "s");
   if (checked.accepted > 0) advice += fmt::format("{}{} accepted", advice.empty() ? "advice: " : ", ", checked.accepted);
   const Book& book = read.book;
   if (read.problems.empty())
-    fmt::print("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
+    say("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
                counted(book.sounds.size(), "sound"), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
                advice.empty() ? "" : "; ", advice);
   else
-    fmt::print("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);
-  if (!left_out.empty()) fmt::print("The worst of each kind. All: --all; one kind: --only {}\n", left_out);
+    say("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);
+  if (!left_out.empty()) say("The worst of each kind. All: --all; one kind: --only {}\n", left_out);
 }
 
 }  // namespace

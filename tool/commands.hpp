@@ -80,6 +80,8 @@ struct WeighCall {
   std::string picture;
   std::string against;                ///< another version of it
   std::vector<std::string> journals;  ///< of sessions that may never have played some takes
+  std::vector<std::string> names;     ///< files with the names that the bank was packed without
+  bool has_against = false;           ///< it was given, if only as an empty text
 };
 int weigh(const WeighCall& call);
 
@@ -105,6 +107,8 @@ struct AuditionCall {
   std::string picture;
   std::string compare;  ///< another sound or event, or another version of the book
   std::vector<std::pair<std::string, std::string>> traits;
+  std::vector<std::string> gauges;  ///< "throttle=0.6" or "throttle=0..1"
+  std::string language;             ///< of speech
   bool device = false;
   bool watch = false;
 };

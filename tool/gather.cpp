@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "commands.hpp"
+#include "print.hpp"
 #include "progress.hpp"
 
 namespace tidewater::tool {
@@ -14,23 +15,23 @@ int gather(const GatherCall& call) {
   Progress progress("Reading clips");
   const Gathered gathered = tidewater::gather(call.folder, call.book, [&](std::size_t done, std::size_t all) { progress.show(done, all); });
   progress.clear();
-  for (const auto& file : gathered.skipped) fmt::print(stderr, "skipped {}\n", file);
-  for (const auto& note : gathered.notes) fmt::print("note: {}\n", note);
+  for (const auto& file : gathered.skipped) complain("skipped {}\n", file);
+  for (const auto& note : gathered.notes) say("note: {}\n", note);
   if (gathered.added.empty()) {
-    fmt::print("{}: nothing new in {}\n", call.book, call.folder);
+    say("{}: nothing new in {}\n", call.book, call.folder);
     return fine;
   }
   if (call.dry_run) {
     std::istringstream lines(gathered.added);
-    fmt::print("--- {0}\n+++ {0}\n@@ -{1},0 +{2},{3} @@\n", call.book, gathered.after_line, gathered.after_line + 1,
+    say("--- {0}\n+++ {0}\n@@ -{1},0 +{2},{3} @@\n", call.book, gathered.after_line, gathered.after_line + 1,
                std::count(gathered.added.begin(), gathered.added.end(), '\n'));
-    for (std::string line; std::getline(lines, line);) fmt::print("+{}\n", line);
+    for (std::string line; std::getline(lines, line);) say("+{}\n", line);
     return fine;
   }
   take_in(gathered, call.book);
-  fmt::print("{}: {} clip{} in {} new sound{}, each with an event of its name\n", call.book, gathered.clips, gathered.clips == 1 ? "" : "s",
+  say("{}: {} clip{} in {} new sound{}, each with an event of its name\n", call.book, gathered.clips, gathered.clips == 1 ? "" : "s",
              gathered.sounds.size(), gathered.sounds.size() == 1 ? "" : "s");
-  fmt::print("  next       tidewater audition {} {}\n", call.book, gathered.sounds.front());
+  say("  next       tidewater audition {} {}\n", call.book, gathered.sounds.front());
   return fine;
 }
 

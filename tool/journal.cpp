@@ -2,16 +2,18 @@
 
 #include <cmath>
 #include <cstdlib>
-#include <fstream>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <set>
+#include <sstream>
 
+#include "base/text_file.hpp"
 #include "colour.hpp"
 #include "columns.hpp"
 #include "commands.hpp"
-#include "tidewater/author/unpack.hpp"
+#include "names.hpp"
+#include "print.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/outcome.hpp"
 
@@ -57,25 +59,26 @@ std::optional<Outcome> outcome_of(std::string_view word) {
   return std::nullopt;
 }
 
-/// Names that banks were packed without.
-class Names {
+/// What becomes of playbacks later on, from a first pass over the journal: a sound that begins unheard may be heard before it ends.
+class HeardLater {
  public:
-  explicit Names(const std::vector<std::string>& files) {
-    for (const std::string& file : files) names_.merge(read_names(file));
+  void take(const Json& line) {
+    if (line.contains("woke")) heard_.insert(text_at(line, "woke") + "/" + text_at(line, "layer"));
+    if (line.contains("woke")) heard_.insert(text_at(line, "woke"));
+    // A step of a cadence, 2.1.7, is heard for its playback, 2.1.
+    const std::string playback = text_at(line, "playback");
+    const auto first = playback.find('.'), last = playback.rfind('.');
+    if (first != last && text_at(line, "outcome") == "started") heard_.insert(playback.substr(0, last));
   }
-  /// The line with each name in the place of what is left of it.
-  std::string put_into(std::string line) const {
-    if (names_.empty()) return line;
-    for (std::size_t at = 0; (at = line.find('#', at)) != std::string::npos; ++at)
-      if (const auto name = names_.find(line.substr(at, 17)); name != names_.end()) {
-        const std::string its = Json(name->second).dump(-1, ' ', false, Json::error_handler_t::replace);
-        line.replace(at, 17, its, 1, its.size() - 2);
-      }
-    return line;
+  /// Of a line that tells of a start, or of a further layer of one.
+  bool contains(const Json& line) const {
+    if (line.contains("request") || !line.contains("outcome")) return false;
+    const std::string playback = text_at(line, "playback");
+    return heard_.contains(line.contains("layer") ? playback + "/" + text_at(line, "layer") : playback);
   }
 
  private:
-  std::map<std::string, std::string> names_;
+  std::set<std::string> heard_;
 };
 
 class Reader {
@@ -89,19 +92,35 @@ class Reader {
     for (const auto* key : {"updates", "late", "second", "kept", "world"})
       if (line.contains(key)) return std::nullopt;
     // Where it goes from there, sixty times a second, is for pictures.
-    if (text_at(line, "request") == "listener" && !listeners_.insert(text_at(line, "listener")).second) return std::nullopt;
-    if (text_at(line, "request") == "gauge" && !gauges_.insert(text_at(line, "gauge")).second) return std::nullopt;
+    if (text_at(line, "request") == "listener" && !listeners_.insert(text_at(line, "listener")).second) {
+      ++listeners_left_out_;
+      return std::nullopt;
+    }
+    if (text_at(line, "request") == "gauge" && !gauges_.insert(text_at(line, "gauge")).second) {
+      ++gauges_left_out_;
+      return std::nullopt;
+    }
     Told told;
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
       request(line, told);
     else if (line.contains("due"))
       due(line, told);
+    else if (line.contains("fading") || line.contains("woke"))
+      happened(line, told);
     else if (line.contains("outcome") || line.contains("layer"))
       decision(line, told);
     else
       happened(line, told);
     return told;
+  }
+
+  /// What was left out, in words; empty for nothing.
+  std::string left_out() const {
+    std::string text;
+    for (const auto& [count, what] : {std::pair(gauges_left_out_, "gauge"), {listeners_left_out_, "listener"}})
+      if (count > 0) text += fmt::format("{}{} {} request{}", text.empty() ? "" : " and ", count, what, count == 1 ? "" : "s");
+    return text;
   }
 
  private:
@@ -115,6 +134,7 @@ class Reader {
     }
     for (const auto* key : {"event", "bank", "group", "playback", "gauge"})
       if (line.contains(key)) told.about = text_at(line, key);
+    if (line.contains("language")) told.about += " (" + text_at(line, "language") + ")";
     const auto add = [&](const std::string& text) { told.more += (told.more.empty() ? "" : ", ") + text; };
     if (line.contains("preload")) add("preload " + text_at(line, "preload"));
     for (const auto* key : {"clip", "gain", "pitch", "pan", "frequency"})
@@ -191,6 +211,7 @@ class Reader {
     } else if (told.what != "end") {
       told.about = fmt::format("{} {}", text_at(line, "sound"), text_at(line, told.what.c_str()));
       told.more = text_at(line, "how");
+      if (line.contains("layer")) told.more = text_at(line, "layer") + (told.more.empty() ? "" : ": ") + told.more;
       if (line.contains("fade")) told.more += ", over " + rounded(text_at(line, "fade"));
       if (line.contains("why")) told.more += "; " + text_at(line, "why");
     }
@@ -199,37 +220,53 @@ class Reader {
   double rate_ = 48000;
   std::size_t raises_ = 0;
   std::set<std::string> listeners_, gauges_;     ///< that there were
+  std::size_t listeners_left_out_ = 0, gauges_left_out_ = 0;
   std::map<std::string, std::string> event_of_;  ///< by the raise's number
 };
 
 }  // namespace
 
 int journal(const JournalCall& call) {
-  std::ifstream in(call.journal, std::ios::binary);
-  if (!in) throw Error(fmt::format("{}: there is no such file", call.journal));
-  const Colours colours;
-  const Names names(call.names);
-  Reader reader;
-  std::size_t number = 0, unread = 0;
-  for (std::string text; std::getline(in, text);) {
-    ++number;
-    if (text.find_first_not_of(" \t\r") == std::string::npos) continue;
-    const Json line = Json::parse(names.put_into(text), nullptr, false);
-    if (!line.is_object()) {
-      fmt::print(stderr, "{}:{}: is not a JSON object; a game that crashed leaves the last line unfinished\n", call.journal, number);
-      ++unread;
-      continue;
+  const std::string text = read_text_file(call.journal, "a journal");
+  if (text.find_first_not_of(" \t\r\n") == std::string::npos)
+    throw Error(fmt::format("{}: is empty; a game that writes a journal has at least its first line in it", call.journal));
+  const StrippedNames names(call.names);
+  /// Calls `take(line)` for each line that holds an object. Returns how many others there are, and tells the first of them.
+  const auto each_line = [&](bool tell, const auto& take) {
+    constexpr std::size_t most_told = 5;
+    std::size_t number = 0, unread = 0;
+    std::istringstream in(text);
+    for (std::string its; std::getline(in, its);) {
+      ++number;
+      if (its.find_first_not_of(" \t\r") == std::string::npos) continue;
+      const Json line = Json::parse(names.put_into(its), nullptr, false);
+      if (line.is_object()) {
+        take(line);
+      } else if (++unread <= most_told && tell) {
+        complain("{}:{}: is not a JSON object; a game that crashed leaves the last line unfinished\n", call.journal, number);
+      }
     }
+    if (tell && unread > most_told) complain("{}: {} more lines are none; is it a journal?\n", call.journal, unread - most_told);
+    return unread;
+  };
+
+  HeardLater heard_later;
+  if (call.unheard) each_line(false, [&](const Json& line) { heard_later.take(line); });
+  const Colours colours;
+  Reader reader;
+  const std::size_t unread = each_line(true, [&](const Json& line) {
     const auto told = reader.told(line);
-    if (!told || (call.unheard && !told->refused && !told->held_back)) continue;
+    if (!told || (call.unheard && ((!told->refused && !told->held_back) || heard_later.contains(line)))) return;
     const std::string what = padded(told->what, 17);
     const std::string rest = fmt::format("  {}  {}", padded(told->about, 24), told->more);
-    fmt::print("{:>10}  {}{}\n", told->time,
-               told->refused     ? colours.bad(what)
-               : told->held_back ? colours.fair(what)
-                                 : what,
-               rest.substr(0, rest.find_last_not_of(' ') + 1));
-  }
+    say("{:>10}  {}{}\n", told->time,
+          told->refused     ? colours.bad(what)
+          : told->held_back ? colours.fair(what)
+                            : what,
+          rest.substr(0, rest.find_last_not_of(' ') + 1));
+  });
+  if (const std::string left_out = reader.left_out(); !left_out.empty() && !call.unheard)
+    say("{:>10}  left out           {} after the first of each gauge and listener; the file has them\n", "", left_out);
   return unread == 0 ? fine : bad_input;
 }
 

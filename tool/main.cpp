@@ -2,10 +2,11 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <cstdio>
+#include <sstream>
 
 #include "commands.hpp"
 #include "memory_kept.hpp"
+#include "print.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
@@ -45,6 +46,15 @@ CLI::Option* seed_option(CLI::App* command, T& seed) {
   return command->add_option("--seed", seed, "Seed of every draw; the same seed gives the same samples (default 1)")
       ->check(CLI::Validator(whole, "", "seed"));
 }
+
+/// Refused before any work is done.
+const CLI::Validator picture_ending(
+    [](const std::string& path) {
+      return path.ends_with(".png") || path.ends_with(".svg")
+                 ? std::string()
+                 : fmt::format("{}: cannot tell the kind of picture from its ending; use .png or .svg", path);
+    },
+    "", "picture");
 
 /// An unknown command is told with the nearest that there is.
 void require_command(const CLI::App& app, int argc, char** argv) {
@@ -136,10 +146,12 @@ int run(int argc, char** argv) {
   auto* weigh_command = app.add_subcommand("weigh", "What of a bank takes the room, by group and by sound, and how it could take less");
   weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
   weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
-  weigh_command->add_option("--picture", weigh_call.picture, "Draw it as areas to this file, PNG or SVG");
-  weigh_command->add_option("--against", weigh_call.against, "Another version of it, bank or book: what an update costs whoever has that");
+  weigh_command->add_option("--picture", weigh_call.picture, "Draw it as areas to this file, PNG or SVG")->check(picture_ending);
+  auto* against = weigh_command->add_option("--against", weigh_call.against, "Another version of it, bank or book: what an update costs whoever has that");
   weigh_command->add_option("--journal", weigh_call.journals,
                             "A journal of a session with it: which takes did none ever play? May be given again");
+  weigh_command->add_option("--names", weigh_call.names,
+                            "With --journal: NAME.names of banks that were packed without names; without it, the one beside the bank");
   weigh_command->footer(
       "Example:\n  tidewater weigh examples/harbour/book.toml --picture out/weight.png\n  tidewater weigh new/quay.tidebank --against "
       "old/quay.tidebank");
@@ -165,11 +177,14 @@ int run(int argc, char** argv) {
   audition_command->add_option("--every", every,
                                "Time from one start to the next, such as \"500 ms\" (default: its cadence, or each after the one before)");
   seed_option(audition_command, audition_call.seed);
-  audition_command->add_option("--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
+  audition_command->add_option("-o,--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card; with --output or --picture, too");
-  audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)");
+  audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)")->check(picture_ending);
   std::vector<std::string> traits;
   audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be given again");
+  audition_command->add_option("--gauge", audition_call.gauges,
+                               "Hold a gauge, throttle=0.6, or take it from the first take to the last, throttle=0..1; may be given again");
+  audition_command->add_option("--language", audition_call.language, "Of speech: one of the book's languages (default: the first)");
   audition_command->add_option("--compare", audition_call.compare,
                                "Play another sound or event in turn with it, or the same from another BOOK.toml, at equal loudness");
   audition_command->add_flag("--watch", audition_call.watch, "Play again whenever the book or a clip is saved; Ctrl-C ends");
@@ -183,9 +198,9 @@ int run(int argc, char** argv) {
   place_command->add_option(
       "--gauge", place_call.gauges,
       "Hold a gauge, throttle=0.6, or take it from one value to another on the walk, throttle=0..1; may be given again");
-  place_command->add_option("--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
+  place_command->add_option("-o,--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
   place_command->add_option("--picture", place_call.picture,
-                            "Draw level and treble by distance, level by angle, and the walk (.png, .svg)");
+                            "Draw level and treble by distance, level by angle, and the walk (.png, .svg)")->check(picture_ending);
   place_command->footer("Example:\n  tidewater place examples/harbour/book.toml gulls --output out/walk.wav --picture out/walk.png");
 
   RenderCall render_call;
@@ -195,9 +210,9 @@ int run(int argc, char** argv) {
       ->add_option("BOOK", render_call.book, "The book, a TOML file, or a bank that was packed of one (.tidebank), or a folder of them")
       ->required();
   render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
-  render_command->add_option("--output", render_call.output, "The sound file to write (.wav, .flac, .ogg)")->required();
+  render_command->add_option("-o,--output", render_call.output, "The sound file to write (.wav, .flac, .ogg); not needed with --picture or --journal");
   render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
-  render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)");
+  render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)")->check(picture_ending);
   render_command->add_flag("--as-recorded", render_call.as_recorded,
                            "Mix as the kind of machine that recorded it, for the very same samples");
   auto* render_seed = seed_option(render_command, seed);
@@ -218,7 +233,7 @@ int run(int argc, char** argv) {
   std::string stress_quality = "standard";
   stress_command->add_option("--quality", stress_quality, "Of the filtered and the streamed voices: standard (default) or fine")
       ->check(CLI::IsMember({"standard", "fine"}));
-  stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)");
+  stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)")->check(picture_ending);
   stress_command->footer("Example:\n  tidewater stress --block 128 --picture out/stress.png");
 
   try {
@@ -237,7 +252,10 @@ int run(int argc, char** argv) {
       audition_call.traits.emplace_back(trait.substr(0, equals), trait.substr(equals + 1));
     }
   } catch (const CLI::ParseError& error) {
-    const int code = app.exit(error, std::cout, std::cerr);
+    std::ostringstream out, problems;
+    const int code = app.exit(error, out, problems);
+    say("{}", out.str());
+    complain("{}", problems.str());
     return code == 0 ? fine : bad_call;
   }
 
@@ -249,12 +267,17 @@ int run(int argc, char** argv) {
   if (*journal_command) return journal(journal_call);
   if (*show_command) return show(show_call);
   if (*pack_command) return pack(pack_call);
+  weigh_call.has_against = against->count() > 0;
   if (*weigh_command) return weigh(weigh_call);
   if (*unpack_command) return unpack(unpack_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*place_command) return place(place_call);
+  if (render_call.output.empty() && render_call.picture.empty() && render_call.journal_out.empty()) {
+    complain("--output, --picture or --journal: one of them is needed, or nothing is kept of the rendering\n");
+    return bad_call;
+  }
   if (*render_seed) render_call.seed = seed;
   return render(render_call);
 }
@@ -266,9 +289,9 @@ int main(int argc, char** argv) {
   try {
     return run(argc, argv);
   } catch (const Error& error) {
-    std::fprintf(stderr, "%s\n", error.what());
+    tidewater::tool::complain("{}\n", error.what());
   } catch (const std::exception& error) {
-    std::fprintf(stderr, "tidewater: %s\n", error.what());
+    tidewater::tool::complain("tidewater: {}\n", error.what());
   }
   return bad_input;
 }

@@ -12,6 +12,7 @@
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "print.hpp"
 #include "progress.hpp"
 #include "sizes.hpp"
 #include "tidewater/error.hpp"
@@ -32,16 +33,16 @@ void print_json(const std::vector<PackedBank>& packed, std::uint64_t largest) {
                     {"events", bank.events},
                     {"sounds", bank.sounds},
                     {"clips", bank.clips}});
-  fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
+  say("{}\n", list.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
 }
 
 /// What of the book is in several banks, in none, or not spoken yet.
 void print_remarks(const Book& book) {
   for (const SharedClip& shared : shared_clips(book))
-    fmt::print("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
-  for (const std::string& event : left_out(book)) fmt::print("  left out      {}: no bank has it\n", event);
+    say("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
+  for (const std::string& event : left_out(book)) say("  left out      {}: no bank has it\n", event);
   for (const NotRecorded& missing : not_recorded(book))
-    fmt::print("  not recorded  {}: '{}' speaks {} there\n", missing.file, missing.language, book.languages.front());
+    say("  not recorded  {}: '{}' speaks {} there\n", missing.file, missing.language, book.languages.front());
 }
 
 void print_report(const Book& book, const std::vector<PackedBank>& packed, bool is_patch, double seconds) {
@@ -49,9 +50,9 @@ void print_report(const Book& book, const std::vector<PackedBank>& packed, bool 
   for (const PackedBank& bank : packed)
     table.row({bank.changed ? "packed" : "unchanged", bank.file, size_text(bank.bytes), fmt::format("{}", bank.events),
                fmt::format("{}", bank.sounds), fmt::format("{}", bank.clips)});
-  fmt::print("{}", table.text());
+  say("{}", table.text());
   if (!is_patch) print_remarks(book);
-  fmt::print("  in {:.2f} s; next: manager.load(tidewater::open_bank(\"{}\"))\n", seconds, packed.front().file);
+  say("  in {:.2f} s; next: manager.load(tidewater::open_bank(\"{}\"))\n", seconds, packed.front().file);
 }
 
 }  // namespace
@@ -77,7 +78,7 @@ struct Watched {
 
 int pack_once(const PackCall& call, Watched& watched) {
   const ReadBook read = read_book(call.book);
-  for (const Problem& problem : read.problems) fmt::print(stderr, "{}\n", to_text(problem));
+  for (const Problem& problem : read.problems) complain("{}\n", to_text(problem));
   if (!read.problems.empty()) return bad_input;
   const auto began = std::chrono::steady_clock::now();
   Progress progress("Packing");
@@ -90,7 +91,7 @@ int pack_once(const PackCall& call, Watched& watched) {
   progress.clear();
   const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
   if (packed.empty()) {
-    fmt::print("nothing has changed since {}: there is nothing to patch\n", fmt::join(call.patch_of, ", "));
+    say("nothing has changed since {}: there is nothing to patch\n", fmt::join(call.patch_of, ", "));
     return fine;
   }
   if (!call.depfile.empty()) write_depfile(call.depfile, call.depfile_of.empty() ? packed.front().file : call.depfile_of, packed);
@@ -103,7 +104,7 @@ int pack_once(const PackCall& call, Watched& watched) {
   int code = fine;
   for (const PackedBank& bank : packed) {
     if (call.largest == 0 || bank.bytes <= call.largest) continue;
-    fmt::print(stderr, "{}: it has {}, more than the {} that were allowed; `tidewater weigh {}` says what takes them\n", bank.file,
+    complain("{}: it has {}, more than the {} that were allowed; `tidewater weigh {}` says what takes them\n", bank.file,
                size_text(bank.bytes), size_text(call.largest), bank.file);
     code = bad_input;
   }
@@ -120,9 +121,9 @@ int pack(const PackCall& call) {
   try {
     again();
   } catch (const Error& error) {
-    fmt::print(stderr, "{}\n", error.what());  // it may be mended
+    complain("{}\n", error.what());  // it may be mended
   }
-  fmt::print("watching {} and its clips; save one to pack it again, Ctrl-C ends\n", call.book);
+  say("watching {} and its clips; save one to pack it again, Ctrl-C ends\n", call.book);
   watch([&] { return watched.stamps(); }, again);
   return fine;
 }
@@ -132,9 +133,9 @@ int verify(const VerifyCall& call) {
   for (const std::string& bank : call.banks) {
     const std::string problem = verify_bank(bank);
     if (problem.empty()) {
-      fmt::print("  whole      {}\n", bank);
+      say("  whole      {}\n", bank);
     } else {
-      fmt::print(stderr, "{}\n", problem);
+      complain("{}\n", problem);
       code = bad_input;
     }
   }

@@ -6,6 +6,8 @@
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "gauge_option.hpp"
+#include "print.hpp"
 #include "rendering.hpp"
 #include "tidewater/audio_file.hpp"
 #include "tidewater/author/walk.hpp"
@@ -41,29 +43,6 @@ const char* channel_name(Layout layout, std::size_t channel) {
   return layout == Layout::mono ? "all" : surround[channel];
 }
 
-/// "throttle=0.6" or "throttle=0..1"
-WalkGauge gauge_in(const std::string& text) {
-  const auto equals = text.find('=');
-  WalkGauge gauge{text.substr(0, equals), 0, 0};
-  const auto number = [&](const std::string& its) {
-    std::size_t end = 0;
-    double value = 0;
-    try {
-      value = std::stod(its, &end);
-    } catch (const std::exception&) {
-      end = 0;
-    }
-    if (its.empty() || end != its.size() || !std::isfinite(value))
-      throw Error(fmt::format("--gauge {}: write a gauge as {}=0.6, or {}=0..1 for all between", text, gauge.gauge, gauge.gauge));
-    return value;
-  };
-  const std::string value = equals == std::string::npos ? "" : text.substr(equals + 1);
-  const auto dots = value.find("..");
-  gauge.from = number(value.substr(0, dots));
-  gauge.to = dots == std::string::npos ? gauge.from : number(value.substr(dots + 2));
-  return gauge;
-}
-
 void print_walk(const WalkPast& walk) {
   std::vector<std::string> head = {">at", ">distance"};
   std::vector<std::size_t> swept;
@@ -94,7 +73,7 @@ void print_walk(const WalkPast& walk) {
     }
     table.row(row);
   }
-  fmt::print("\nA walk past it, {} to its left, at {:.1f} m/s; the loudest (RMS of 100 ms) from each line to the next:\n\n{}",
+  say("\nA walk past it, {} to its left, at {:.1f} m/s; the loudest (RMS of 100 ms) from each line to the next:\n\n{}",
              metres(walk.aside), walk.pace, table.text());
 }
 
@@ -126,20 +105,20 @@ int place(const PlaceCall& call) {
                its.level.value < -120    ? ""
                : its.low_pass.value == 0 ? "all"
                                          : fmt::format("{:.1f} kHz", its.low_pass.value / 1000)});
-  fmt::print("{}: {}\n", call.sound, about(walk.design));
+  say("{}: {}\n", call.sound, about(walk.design));
   for (const WalkGauge& its : walk.options.gauges)
-    fmt::print("{} {}\n", its.gauge,
+    say("{} {}\n", its.gauge,
                its.from == its.to ? fmt::format("at {}", its.from)
                                   : fmt::format("from {} to {} on the walk; the table is for {}", its.from, its.to, its.from));
-  fmt::print("\n{}", table.text());
+  say("\n{}", table.text());
   print_walk(walk);
   if (!call.picture.empty()) {
     Rendering::make_folder_of(call.picture);
     draw_walk(walk, call.picture);
   }
-  if (!call.output.empty() || !call.picture.empty()) fmt::print("\n");
-  if (!call.output.empty()) fmt::print("  sound      {}\n", call.output);
-  if (!call.picture.empty()) fmt::print("  picture    {}\n", call.picture);
+  if (!call.output.empty() || !call.picture.empty()) say("\n");
+  if (!call.output.empty()) say("  sound      {}\n", call.output);
+  if (!call.picture.empty()) say("  picture    {}\n", call.picture);
   return fine;
 }
 

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "commands.hpp"
+#include "print.hpp"
 #include "rendering.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
@@ -65,7 +66,7 @@ int render(const RenderCall& call) {
   const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
 
   const Report& report = rendering.report();
-  fmt::print("{:.1f} s rendered in {:.2f} s, {:.0f} times as fast as real time\n{}", report.length().value, took.count(),
+  say("{:.1f} s rendered in {:.2f} s, {:.0f} times as fast as real time\n{}", report.length().value, took.count(),
              report.length().value / took.count(), report.text());
   rendering.finish(std::filesystem::path(call.journal).filename().string());
   return fine;

@@ -1,3 +1,4 @@
+#include "print.hpp"
 #include "rendering.hpp"
 
 #include <fmt/format.h>
@@ -38,9 +39,9 @@ void Rendering::finish(const std::string& title) {
   if (sound_) sound_->close();
   if (journal_) journal_->close();
   if (timeline_) timeline_->draw(files_.picture, title);
-  if (sound_) fmt::print("  sound      {}\n", files_.sound);
-  if (journal_) fmt::print("  journal    {}\n", files_.journal);
-  if (timeline_) fmt::print("  picture    {}\n", files_.picture);
+  if (sound_) say("  sound      {}\n", files_.sound);
+  if (journal_) say("  journal    {}\n", files_.journal);
+  if (timeline_) say("  picture    {}\n", files_.picture);
 }
 
 }  // namespace tidewater::tool

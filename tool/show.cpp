@@ -4,6 +4,7 @@
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "print.hpp"
 #include "show_one.hpp"
 #include "sizes.hpp"
 #include "tidewater/author/book.hpp"
@@ -102,7 +103,7 @@ int show_bank(const ShowCall& call) {
   const Book book = book_of(bank, call.book);
   const std::string text = call.name.empty() ? about(bank, call.book) + list_all(book) : show_named(book, call.name);
   if (text.empty()) throw Error(unknown(book, call.name));
-  fmt::print("{}", text);
+  say("{}", text);
   return fine;
 }
 
@@ -117,10 +118,10 @@ int show(const ShowCall& call) {
   const std::string text = call.name.empty() ? fmt::format("{}: book '{}'\n\n", read.book.file, read.book.name) + list_all(read.book)
                                              : show_named(read.book, call.name);
   if (text.empty()) throw Error(problems + unknown(read.book, call.name));
-  fmt::print("{}", text);
+  say("{}", text);
   if (problems.empty()) return fine;
   std::fflush(stdout);
-  fmt::print(stderr, "\n{}", problems);
+  complain("\n{}", problems);
   return bad_input;
 }
 

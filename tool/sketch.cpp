@@ -5,6 +5,7 @@
 #include <filesystem>
 
 #include "commands.hpp"
+#include "print.hpp"
 #include "rendering.hpp"
 #include "tidewater/error.hpp"
 
@@ -14,11 +15,11 @@ namespace fs = std::filesystem;
 
 int sketch(const SketchCall& call) {
   if (call.list) {
-    for (const auto& ready : ready_recipes()) fmt::print("  {:<12}  {}\n", ready.name, ready.meaning);
+    for (const auto& ready : ready_recipes()) say("  {:<12}  {}\n", ready.name, ready.meaning);
     return fine;
   }
   if (call.recipe.empty() || call.output.empty()) {
-    fmt::print(stderr, "sketch needs a RECIPE and --output FILE, or --list\n");
+    complain("sketch needs a RECIPE and --output FILE, or --list\n");
     return bad_call;
   }
   SketchPlan plan;
@@ -35,7 +36,7 @@ int sketch(const SketchCall& call) {
     const auto samples = make_sketch(plan.recipe, plan.seed, variant);
     Rendering::make_folder_of(file.string());
     write_sketch(file.string(), samples);
-    fmt::print("  {}  {:.2f} s, peak {:.0f} dB, a placeholder\n", file.generic_string(),
+    say("  {}  {:.2f} s, peak {:.0f} dB, a placeholder\n", file.generic_string(),
                static_cast<double>(samples.size()) / sketch_rate.value, plan.recipe.level.value);
   }
   return fine;

@@ -1,3 +1,4 @@
+#include "print.hpp"
 #include "take_table.hpp"
 
 #include <fmt/format.h>
@@ -28,18 +29,18 @@ TakeTable::TakeTable(bool measured, std::span<const AuditionSide> sides) : measu
 
 void TakeTable::print(const AuditionTake& take) {
   if (!headed_)
-    fmt::print("{:>4}  {:>9}  {}  {}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", padded("sound", sound_width_), padded("clip", clip_width_),
+    say("{:>4}  {:>9}  {}  {}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", padded("sound", sound_width_), padded("clip", clip_width_),
                "pitch", "gain", "from", measured_ ? "    loudness" : "");
   headed_ = true;
   const std::string number = fmt::format("{}{}", take.number, take.side);
   const double at = seconds(take.starts, Audition::rate).value;
   if (take.sound.empty()) {
-    fmt::print("{:>4}  {:>7.2f} s  {}\n", number, at, take.why);
+    say("{:>4}  {:>7.2f} s  {}\n", number, at, take.why);
   } else {
     const std::string loudness = take.loudness == silence ? "silent" : fmt::format("{:.1f} LUFS", take.loudness.value);
     const std::string more = more_clips_of(take);
     const std::string note = !take.why.empty() ? "unheard: " + take.why : placeholders_.contains(take.clip) ? "placeholder" : "";
-    fmt::print("{:>4}  {:>7.2f} s  {}  {}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, padded(take.sound, sound_width_),
+    say("{:>4}  {:>7.2f} s  {}  {}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, padded(take.sound, sound_width_),
                padded(take.clip, clip_width_), take.pitch.value,
                take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value,
                measured_ ? fmt::format("  {:>10}", loudness) : "", more.empty() ? "" : " " + more, note.empty() ? "" : "  " + note);
@@ -52,11 +53,11 @@ void print_in_common(std::span<const AuditionTake> takes) {
   if (common.clips.empty()) return;
   std::string line;
   for (const auto& [clip, count] : common.clips) line += fmt::format("{}{} x {}", line.empty() ? "" : ", ", count, clip);
-  fmt::print("  clips      {}\n", line);
+  say("  clips      {}\n", line);
   if (common.clips.size() > 1)
-    fmt::print("  repeats    none for up to {} starts, {:.1f} s\n", common.starts_without_repetition, common.time_without_repetition.value);
+    say("  repeats    none for up to {} starts, {:.1f} s\n", common.starts_without_repetition, common.time_without_repetition.value);
   if (takes.size() > 1 && common.loudest != silence)
-    fmt::print("  spread     {:.1f} LU, from {:.1f} to {:.1f} LUFS\n", (common.loudest - common.quietest).value, common.quietest.value,
+    say("  spread     {:.1f} LU, from {:.1f} to {:.1f} LUFS\n", (common.loudest - common.quietest).value, common.quietest.value,
                common.loudest.value);
 }
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "commands.hpp"
+#include "print.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/open_bank.hpp"
 
@@ -21,13 +22,13 @@ int unpack(const UnpackCall& call) {
     if (std::none_of(bases.begin(), bases.end(), [&](const Bank& base) { return base.name() == needed; }))
       throw Error(fmt::format("{}: it has clips in the bank '{}': name that one, too, by --base FILE", call.bank, needed));
   const Unpacked unpacked = tidewater::unpack(bank, call.output, bases);
-  fmt::print("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
-  fmt::print(
+  say("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
+  say(
       "  content    {}\n",
       unpacked.the_same
           ? "packs to the same again, bit for bit"
           : "does not pack to the very same: the bank is of an older version, has one clip in two ways, or was left without its names");
-  fmt::print("  next       tidewater audition {} NAME; tidewater show {} lists the names\n", unpacked.book, unpacked.book);
+  say("  next       tidewater audition {} NAME; tidewater show {} lists the names\n", unpacked.book, unpacked.book);
   return fine;
 }
 

@@ -6,6 +6,7 @@
 #include <cstdio>
 #include <thread>
 
+#include "print.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater::tool {
@@ -28,7 +29,7 @@ void watch(Look look, Again again) {
     try {
       again();
     } catch (const Error& error) {
-      fmt::print(stderr, "{}\n", error.what());
+      complain("{}\n", error.what());
     }
     std::fflush(stdout);
   }

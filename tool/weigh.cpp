@@ -4,13 +4,16 @@
 
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <set>
+#include <sstream>
 #include <vector>
 
+#include "base/text_file.hpp"
 #include "columns.hpp"
 #include "commands.hpp"
+#include "names.hpp"
+#include "print.hpp"
 #include "rendering.hpp"
 #include "sizes.hpp"
 #include "tidewater/author/compile.hpp"
@@ -45,13 +48,18 @@ std::string table_of(const char* what, const std::vector<Weight>& weights, std::
 }
 
 /// Clips that a journal says were played.
-std::set<std::string> played_in(const std::vector<std::string>& journals) {
+std::set<std::string> played_in(const WeighCall& call) {
+  std::vector<std::string> files = call.names;
+  // A bank that was packed without names has them beside it.
+  std::error_code error;
+  const auto beside = std::filesystem::path(call.bank).replace_extension(".names").string();
+  if (files.empty() && call.bank.ends_with(".tidebank") && std::filesystem::exists(beside, error)) files.push_back(beside);
+  const StrippedNames names(files);
   std::set<std::string> played;
-  for (const std::string& journal : journals) {
-    std::ifstream in(journal, std::ios::binary);
-    if (!in) throw Error(fmt::format("{}: there is no such file", journal));
+  for (const std::string& journal : call.journals) {
+    std::istringstream in(read_text_file(journal, "a journal"));
     for (std::string text; std::getline(in, text);) {
-      const auto line = nlohmann::json::parse(text, nullptr, false);
+      const auto line = nlohmann::json::parse(names.put_into(text), nullptr, false);
       // A clip that was read, or made room, was not heard for that.
       if (line.is_object() && !line.contains("request") && line.contains("clip") && line["clip"].is_string()) played.insert(line["clip"]);
     }
@@ -59,8 +67,9 @@ std::set<std::string> played_in(const std::vector<std::string>& journals) {
   return played;
 }
 
-void advise_on_unplayed(Weights& weights, const std::vector<std::string>& journals) {
-  const std::set<std::string> played = played_in(journals);
+void advise_on_unplayed(Weights& weights, const WeighCall& call) {
+  const auto& journals = call.journals;
+  const std::set<std::string> played = played_in(call);
   for (const Weight& clip : weights.clips)
     if (!played.contains(clip.name))
       weights.advice.push_back({clip.name, clip.bytes,
@@ -84,14 +93,14 @@ void draw(const WeighCall& call, const Weights& weights) {
   Rendering::make_folder_of(call.picture);
   draw_treemap(items, call.picture, fmt::format("{}: {}", std::filesystem::path(call.bank).filename().string(), size_text(weights.bytes)),
                remark);
-  fmt::print("\n  picture    {}\n", call.picture);
+  say("\n  picture    {}\n", call.picture);
 }
 
 int weigh_against(const WeighCall& call) {
   const Bank other = bank_of(call.against), bank = version_of(call.bank, other);
   const UpdateCost cost = weigh_update(other, bank);
   if (cost.changes.empty()) {
-    fmt::print("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept),
+    say("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept),
                call.against);
     return fine;
   }
@@ -101,11 +110,11 @@ int weigh_against(const WeighCall& call) {
                change.before == 0 ? "new"
                : change.now == 0  ? "gone"
                                   : "changed"});
-  fmt::print("{}, against {}\n\n{}\n", call.bank, call.against, table.text());
-  fmt::print("  update     {} of clips are new or changed, {} stay, {} are gone\n", size_text(cost.fresh), size_text(cost.kept),
+  say("{}, against {}\n\n{}\n", call.bank, call.against, table.text());
+  say("  update     {} of clips are new or changed, {} stay, {} are gone\n", size_text(cost.fresh), size_text(cost.kept),
              size_text(cost.gone));
   if (call.against.ends_with(".tidebank"))
-    fmt::print("  next       tidewater pack BOOK --patch-of {} ships {} in place of {}\n", call.against, size_text(cost.fresh),
+    say("  next       tidewater pack BOOK --patch-of {} ships {} in place of {}\n", call.against, size_text(cost.fresh),
                size_text(cost.fresh + cost.kept));
   return fine;
 }
@@ -113,16 +122,16 @@ int weigh_against(const WeighCall& call) {
 }  // namespace
 
 int weigh(const WeighCall& call) {
-  if (!call.against.empty()) return weigh_against(call);
+  if (call.has_against) return weigh_against(call);
   const Bank bank = bank_of(call.bank);
   Weights weights = tidewater::weigh(bank);
-  if (!call.journals.empty()) advise_on_unplayed(weights, call.journals);
-  fmt::print("{}: {} of clips; ratio 1 is 16 bits at {:.0f} Hz\n\n", call.bank, size_text(weights.bytes), bank.rate().value);
-  fmt::print("{}\n{}", table_of("group", weights.groups, weights.bytes), table_of("sound", weights.sounds, weights.bytes));
-  if (call.clips) fmt::print("\n{}", table_of("clip", weights.clips, weights.bytes));
-  if (!weights.advice.empty()) fmt::print("\n");
+  if (!call.journals.empty()) advise_on_unplayed(weights, call);
+  say("{}: {} of clips; ratio 1 is 16 bits at {:.0f} Hz\n\n", call.bank, size_text(weights.bytes), bank.rate().value);
+  say("{}\n{}", table_of("group", weights.groups, weights.bytes), table_of("sound", weights.sounds, weights.bytes));
+  if (call.clips) say("\n{}", table_of("clip", weights.clips, weights.bytes));
+  if (!weights.advice.empty()) say("\n");
   for (const WeightAdvice& advice : weights.advice)
-    fmt::print("  could save {:>10}  {}: {}\n", size_text(advice.bytes), advice.clip, advice.text);
+    say("  could save {:>10}  {}: {}\n", size_text(advice.bytes), advice.clip, advice.text);
   if (!call.picture.empty()) draw(call, weights);
   return fine;
 }

@@ -60,7 +60,7 @@ struct ManagerOptions {
   /// Bytes of samples that may be in memory; 0 for any number. Beyond it, clips that are not preloaded make room: those first that nobody
   /// has used for longest. What sounds, sleeps or is preloaded stays.
   std::size_t clip_memory = 0;
-  bool limiter = true;  ///< holds the output at -1 dBTP; leaves what is below -1.1 dBTP alone, bit for bit
+  bool limiter = true;  ///< holds the output below -1 dBTP, by the meter of BS.1770-4, too; leaves what is below -1.4 dBTP alone, bit for bit
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()`, and the rest is

@@ -37,7 +37,8 @@ class RecordReader : RecordChecks {
  private:
   bool parts() {
     return section(file::Kind::texts, texts_) && section(file::Kind::responses, responses_.all) && about() && bases() && groups() &&
-           clips() && sounds() && events();
+           clips() && sounds() && events() && names_differ(data_->bases, "bases") && names_differ(data_->groups, "groups") &&
+           names_differ(data_->gauges, "gauges") && names_differ(data_->sounds, "sounds") && names_differ(data_->events, "events");
   }
 
   bool about() {

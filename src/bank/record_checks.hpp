@@ -1,13 +1,17 @@
 #pragma once
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <span>
 #include <string>
+#include <string_view>
+#include <vector>
 
 #include "bank/bank_records.hpp"
 #include "bank/bank_table.hpp"
+#include "base/text.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -41,8 +45,21 @@ class RecordChecks {
   bool text(const bank_file::Text& its, std::string& to) {
     if (its.size > longest_text || its.at > texts_.size() || its.size > texts_.size() - its.at)
       return damaged("a text lies outside the texts");
+    // Records may share a text, but a small file must not become a large one in memory.
+    texts_taken_ += its.size;
+    if (texts_taken_ > most_text_a_byte * table_.its().table_size) return damaged("its records say more than a table of its size can");
     to.assign(texts_.data() + its.at, its.size);
     return true;
+  }
+  /// Whether no two of the items have one name: they are looked up by it.
+  template <class Items>
+  bool names_differ(const Items& items, const char* what) {
+    std::vector<std::string_view> names;
+    names.reserve(items.size());
+    for (const auto& item : items) names.emplace_back(item.name);
+    std::sort(names.begin(), names.end());
+    const auto twice = std::adjacent_find(names.begin(), names.end());
+    return twice == names.end() || damaged(fmt::format("two of its {} are called '{}'", what, printable(*twice)));
   }
   bool number(double value, double low, double high, const char* what) {
     return (value >= low && value <= high) || damaged(fmt::format("a {} is {}", what, value));
@@ -73,9 +90,11 @@ class RecordChecks {
   static constexpr double most_of_a_gauge = 1e9;
   static constexpr std::size_t most_points = 64, most_gauges = 64;
   static constexpr std::uint32_t longest_text = 4096;
+  static constexpr std::uint64_t most_text_a_byte = 8;  // of a table's bytes
 
   BankTable& table_;
   std::span<const char> texts_;
+  std::uint64_t texts_taken_ = 0;
 };
 
 }  // namespace tidewater

@@ -9,7 +9,11 @@ namespace {
 
 unsigned byte_at(std::string_view text, std::size_t at) { return static_cast<unsigned char>(text[at]); }
 
-bool is_control(unsigned byte) { return byte < 0x20 || byte == 0x7f; }
+/// Whether a text begins with one of ASCII, or of ISO 8859 (U+0080 to U+009F), which terminals obey, too.
+bool begins_with_control(std::string_view text) {
+  const unsigned first = byte_at(text, 0);
+  return first < 0x20 || first == 0x7f || (first == 0xc2 && text.size() > 1 && byte_at(text, 1) < 0xa0);
+}
 
 }  // namespace
 
@@ -30,7 +34,7 @@ std::size_t letter_length(std::string_view text) {
 bool can_be_written(std::string_view name) {
   while (!name.empty()) {
     const std::size_t length = letter_length(name);
-    if (length == 0 || is_control(byte_at(name, 0))) return false;
+    if (length == 0 || begins_with_control(name)) return false;
     name.remove_prefix(length);
   }
   return true;
@@ -40,7 +44,7 @@ std::string printable(std::string_view name) {
   std::string out;
   while (!name.empty()) {
     const std::size_t length = letter_length(name);
-    if (length == 0 || is_control(byte_at(name, 0))) {
+    if (length == 0 || begins_with_control(name)) {
       out += fmt::format("\\x{:02X}", byte_at(name, 0));
       name.remove_prefix(1);
     } else {

@@ -12,7 +12,7 @@ namespace {
 
 // Below -1 dBTP by what the estimate and the averaged gain may miss, 0.05 dB, and by what the meter of ITU-R BS.1770-4, annex 2, shows
 // too much: 0.2 dB about a quarter of the rate.
-const double ceiling = std::pow(10.0, -1.25 / 20);
+const double ceiling = std::pow(10.0, -1.29 / 20);
 constexpr double release_seconds = 0.12;
 constexpr double hold_seconds = 0.01;  // half a period of 50 Hz: the gain does not follow the wave
 constexpr float absurd = 1e6F;         // 120 dB over full scale; what is beyond would overflow the sums

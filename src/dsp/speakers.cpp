@@ -58,17 +58,23 @@ std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
   powers[speakers[left].channel] = std::cos(angle) * std::cos(angle);
   powers[right.channel] = std::sin(angle) * std::sin(angle);
   const double everywhere = std::clamp(all_round, 0.0, 1.0);
+  const auto amplitudes_of = [](const std::array<double, 8>& its) {
+    std::array<float, 8> roots{};
+    // What is 100 dB below the rest is not worth a channel.
+    for (std::size_t c = 0; c < its.size(); ++c) roots[c] = its[c] < 1e-10 ? 0 : static_cast<float>(std::sqrt(its[c]));
+    return roots;
+  };
+  if (everywhere == 0) return amplitudes_of(powers);
   const bool has_centre = speakers.size() > 2;
   const double share = everywhere / static_cast<double>(has_centre ? speakers.size() - 1 : speakers.size());
-  for (const Speaker& speaker : speakers) {
-    const double power = powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share);
-    // What is 100 dB below the rest is not worth a channel.
-    amplitudes[speaker.channel] = power < 1e-10 ? 0 : static_cast<float>(std::sqrt(power));
-  }
-  if (!has_centre || everywhere == 0) return amplitudes;
-  // The channels have the same signal, so that where they are folded to two it adds up: no more than that is left in it.
-  const double folded = power_folded(amplitudes);
-  const auto scale = static_cast<float>(std::sqrt(std::min(1.0, most_folded / folded)));
+  const double folded_from_there = has_centre ? power_folded(amplitudes_of(powers)) : 0;
+  for (const Speaker& speaker : speakers)
+    powers[speaker.channel] = powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share);
+  amplitudes = amplitudes_of(powers);
+  if (!has_centre) return amplitudes;
+  // The channels have the same signal, so that it adds up where they are folded to two: no more than that is left of it.
+  const double most = std::max(folded_from_there, 1.0) * (1 - everywhere) + most_folded * everywhere;
+  const auto scale = static_cast<float>(std::sqrt(std::min(1.0, most / power_folded(amplitudes))));
   for (float& amplitude : amplitudes) amplitude *= scale;
   return amplitudes;
 }

@@ -79,7 +79,7 @@ class StateFilter {
 
  private:
   static constexpr double lowest = 10;     // Hz
-  static constexpr double widest = 0.49;   // of the rate
+  static constexpr double widest = 0.46;   // of the rate; nearer to a half, a cutoff that moves fast makes what passes much louder
   static constexpr int moving_piece = 16;  // the cutoff moves along a cubic in each
   static constexpr double damping = std::numbers::sqrt2;
   static constexpr double least_g = 1e-5;  // lower than any cutoff at any rate

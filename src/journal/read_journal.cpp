@@ -9,6 +9,7 @@
 #include <unordered_set>
 
 #include "base/shorten.hpp"
+#include "base/text_file.hpp"
 #include "journal/kept_file.hpp"
 #include "journal/line.hpp"
 #include "play/door.hpp"
@@ -362,7 +363,7 @@ JournalScript parse_journal(std::string_view text, const std::string& path) {
 
 JournalScript read_journal(const std::string& path) {
   std::error_code error;
-  if (!std::filesystem::is_regular_file(path, error)) throw Error(fmt::format("{}: there is no such file", path));
+  if (const std::string why = why_no_text(path, "a journal"); !why.empty()) throw Error(fmt::format("{}: {}", path, why));
   if (std::filesystem::file_size(path, error) > largest_journal)
     throw Error(fmt::format("{}: is larger than 1 GiB; cut it into parts", path));
   return parse_journal(whole_text_of(path), path);

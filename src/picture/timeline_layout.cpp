@@ -195,9 +195,10 @@ void TimelineFacts::take(const noted::Fading& fading, Frames at) {
 
 void TimelineFacts::take(const noted::Woke& woke, Frames) {
   for (Bar* bar : open(woke.playback)) {
-    if (bar->dormant.empty() || bar->dormant.back().second >= 0) continue;
+    if (bar->dormant.empty() || bar->dormant.back().second >= 0 || (!woke.layer.empty() && bar->layer != woke.layer)) continue;
     bar->dormant.back().second = woke.starts.value;
     bar->voice = woke.voice;
+    bar->silent = false;
     break;
   }
 }

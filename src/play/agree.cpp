@@ -24,6 +24,22 @@ bool same(const BankData& one, const BankEvent& a, const BankData& other, const 
   });
 }
 
+bool same(const BankData&, const BankGauge& a, const BankData&, const BankGauge& b) {
+  return static_cast<const GaugeDesign&>(a) == static_cast<const GaugeDesign&>(b);
+}
+
+/// What two that differ are, where that takes few words.
+template <class Item>
+std::string both_values(const Item&, const Item&) {
+  return {};
+}
+std::string both_values(const BankGauge& comes, const BankGauge& there) {
+  const auto words = [](const GaugeDesign& its) {
+    return fmt::format("from {:g} to {:g}, default {:g}, smoothing {}", its.from, its.to, its.initial, to_text(its.smoothing));
+  };
+  return fmt::format(" ({}, and {})", words(comes), words(there));
+}
+
 /// By name; of two with one name the first.
 template <class Item>
 std::unordered_map<std::string_view, const Item*> by_name(const std::vector<Item>& items) {
@@ -40,9 +56,9 @@ std::string difference_in(const char* what, const BankData& loaded, const std::v
     const auto known = named.find(item.name);
     if (known == named.end() || same(loaded, *known->second, comes, item)) continue;
     return fmt::format(
-        "the {} '{}' of bank '{}' is not that of bank '{}', which is loaded: give one of them another name, pack both "
+        "the {} '{}' of bank '{}' is not that of bank '{}', which is loaded{}: give one of them another name, pack both "
         "banks of one book, or unload the other first",
-        what, item.name, comes.name, loaded.name);
+        what, item.name, comes.name, loaded.name, both_values(item, *known->second));
   }
   return {};
 }
@@ -52,6 +68,7 @@ std::string difference_in(const char* what, const BankData& loaded, const std::v
 std::string disagreement(const BankData& loaded, const BankData& comes) {
   std::string problem = difference_in("group", loaded, loaded.groups, comes, comes.groups);
   if (problem.empty()) problem = difference_in("sound", loaded, loaded.sounds, comes, comes.sounds);
+  if (problem.empty()) problem = difference_in("gauge", loaded, loaded.gauges, comes, comes.gauges);
   if (problem.empty()) problem = difference_in("event", loaded, loaded.events, comes, comes.events);
   return problem;
 }

@@ -41,20 +41,9 @@ Read<Bank> Control::with_its_bases(const Bank& bank) {
   return with_bases(bank, there);
 }
 
-void Control::number_groups(LiveBank& bank) const {
-  std::vector<std::uint32_t> numbers;
-  std::uint32_t next = groups.size();
-  for (const BankGroup& group : bank.data->groups) {
-    const std::uint32_t known = groups.find(Name(group.name));
-    numbers.push_back(known == Groups::none ? next++ : known);
-  }
-  for (LiveSound& sound : bank.sounds) sound.group = numbers[sound.design->group];
-  follow_gauges(bank);
-}
-
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
   LiveBank& bank = loaded.load(*beside.loading);
-  add_groups(*bank.data);
+  add_groups(bank);
   know_gauges(*bank.data);
   join_world(bank);
   return Outcome::done;
@@ -62,13 +51,14 @@ Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
 
 Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
   LiveBank& bank = loaded.replace(*beside.loading);
-  add_groups(*bank.data);
+  add_groups(bank);
   know_gauges(*bank.data);
   join_world(bank);
   return Outcome::done;
 }
 
-void Control::add_groups(const BankData& data) {
+void Control::add_groups(LiveBank& bank) {
+  const BankData& data = *bank.data;
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
   for (const auto& group : data.groups) {
@@ -87,6 +77,7 @@ void Control::add_groups(const BankData& data) {
     }
   }
   master_is_set = true;
+  for (LiveSound& sound : bank.sounds) sound.group = numbers[sound.design->group];
 }
 
 Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {

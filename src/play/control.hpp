@@ -82,8 +82,6 @@ struct Control {
   std::string make_ready_for(const BankData& data, LiveClips& clips, bool in_place = false);
   /// The same: that its clips can be read later, and streamed.
   void make_ready_to_read(const BankData& data, LiveClips& clips);
-  /// The same: which of the manager's groups its sounds will be in.
-  void number_groups(LiveBank& bank) const;
 
   // What is asked for.
 
@@ -112,7 +110,8 @@ struct Control {
   Outcome carry_out(const asked::Load& load, const Beside& beside);
   Outcome carry_out(const asked::Reload& reload, const Beside& beside);
   Outcome carry_out(const asked::Unload& unload, const Beside& beside);
-  void add_groups(const BankData& data);
+  /// Makes its groups known, and numbers those that its sounds are in.
+  void add_groups(LiveBank& bank);
   Outcome carry_out(const asked::Raise& raise, const Beside& beside);
   Outcome carry_out(const asked::Stop& stop, const Beside& beside);
   Outcome carry_out(const asked::SetGain& its, const Beside& beside);

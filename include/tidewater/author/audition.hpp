@@ -16,6 +16,7 @@
 #include <vector>
 
 #include "tidewater/author/book.hpp"
+#include "tidewater/author/walk.hpp"
 #include "tidewater/bank.hpp"
 #include "tidewater/manager.hpp"
 
@@ -37,6 +38,9 @@ struct AuditionOptions {
   Seconds every{0};  ///< from one start to the next; zero: each after the one before has ended, without its spacing
   std::uint64_t seed = 1;
   std::vector<std::pair<std::string, std::string>> traits = {};  ///< that come with the event
+  /// Gauges of the book's: held, or taken evenly from one value, at the first take, to another, at the last. Others stay at their default.
+  std::vector<WalkGauge> gauges = {};
+  std::string language = {};  ///< of speech; empty for the first of the book's
 };
 
 /// One start, and what was heard of it.

@@ -17,6 +17,7 @@
 #include "author/book/read_targets.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
+#include "base/text_file.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/nearest.hpp"
@@ -325,6 +326,8 @@ ReadBook read_book(const std::string& path) {
   if (!fs::exists(path, error))
     return failed("there is no such file" + books_in(fs::path(path).parent_path(), fs::path(path).filename().string()));
   if (fs::is_directory(path, error)) return failed("is a folder; name the book in it, such as book.toml" + books_in(path, "book.toml"));
+  if (const std::string why = why_no_text(path, "a book"); !why.empty())
+    return failed(why.starts_with("is a bank") ? why + "; tidewater show, weigh and unpack look into one" : why);
   if (fs::file_size(path, error) > largest_book) return failed("is larger than 16 MiB; a book is text written by people");
   std::ifstream in(path, std::ios::binary);
   std::ostringstream text;

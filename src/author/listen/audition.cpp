@@ -7,6 +7,7 @@
 #include <memory>
 #include <set>
 
+#include "author/listen/check_gauges.hpp"
 #include "bank/bank_data.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/report.hpp"
@@ -132,6 +133,7 @@ struct Audition::Taker {
 };
 
 Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : sides_(std::move(sides)), options_(std::move(options)) {
+  for (const AuditionSide& side : sides_) check_gauges(side.book, options_.gauges);
   // What starts again and again is heard at its rhythm, each start a take.
   for (AuditionSide& side : sides_)
     for (auto& sound : side.book.sounds) {
@@ -142,7 +144,7 @@ Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : s
     // One after the other nothing crowds; where takes come at a rhythm, what is too soon is to be seen.
     if (options_.every == Seconds{})
       for (auto& sound : side.book.sounds) sound.spacing = {};
-    auto data = std::make_shared<BankData>(data_of(compile(side.book, {rate})));
+    auto data = std::make_shared<BankData>(data_of(compile(side.book, {.rate = rate, .target = {}, .language = options_.language, .progress = {}})));
     data->by_itself = true;
     banks_.push_back(bank_of(std::move(data)));
   }
@@ -153,7 +155,11 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
   std::vector<Trait> traits;
   for (const auto& [name, value] : options_.traits) traits.push_back({Name(name), Name(value)});
   const auto goes_on = [&] { return !listener.go_on || listener.go_on(); };
-  const auto sounding = [&] { return manager.stats().voices + manager.stats().fading > 0; };
+  // What sounds, or is due: a delay that is longer than what was heard before it is no end.
+  const auto sounding = [&] {
+    const Stats stats = manager.stats();
+    return stats.voices + stats.fading + stats.dormant > 0;
+  };
   const std::int64_t every = frames(options_.every, rate).value;
   const std::int64_t longest = frames(longest_take, rate).value;
   for (int take = 0; take < options_.times && goes_on(); ++take)
@@ -161,6 +167,8 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
       if (!goes_on()) break;
       const std::int64_t began = manager.clock().value;
       manager.set_gain("master", side.trim, Seconds{});
+      const double part = options_.times > 1 ? static_cast<double>(take) / (options_.times - 1) : 0;
+      for (const WalkGauge& its : options_.gauges) manager.set_gauge(Name(its.gauge), its.from + (its.to - its.from) * part);
       taker.begin(side.label);
       const bool in_world = std::any_of(side.book.sounds.begin(), side.book.sounds.end(),
                                         [](const BookSound& sound) { return sound.world.place == Where::world; });

@@ -51,10 +51,10 @@ struct Report::State {
   Hertz rate;
   ebur128_state* meter = nullptr;
   std::int64_t frames = 0;
-  std::size_t raises = 0, started = 0, silent = 0, outranked = 0, dormant = 0, slept = 0, woke = 0;
+  std::size_t raises = 0, started = 0, outranked = 0, dormant = 0, slept = 0, woke = 0;
   std::set<std::string> events;
   std::map<std::uint64_t, std::string> event_of;
-  std::map<std::string, std::size_t> why_silent;
+  std::map<PlaybackId, std::string> silent_now;  ///< began unheard, and why
   std::map<Refusal, std::size_t> refusals, idle;
   std::vector<std::string> notices;
   std::uint32_t voices = 0;
@@ -80,15 +80,25 @@ struct Report::State {
   }
 
   void take(const noted::Decision& decision) {
-    if (decision.start) {
-      ++(decision.outcome == Outcome::dormant ? dormant : decision.outcome == Outcome::silent ? silent : started);
-      if (decision.outcome == Outcome::silent) ++why_silent[decision.why];
-      begins(decision.playback, *decision.start);
+    const bool begins_cadence = !decision.start && plays(decision.outcome) && decision.playback.response != 0;
+    if (decision.start || begins_cadence) {
+      if (decision.outcome == Outcome::silent)
+        silent_now[decision.playback] = decision.why;
+      else
+        ++(decision.outcome == Outcome::dormant ? dormant : started);
+      if (decision.playback.beat != 0 && decision.outcome == Outcome::started)
+        is_heard({decision.playback.raise, decision.playback.response});
+      if (decision.start) begins(decision.playback, *decision.start);
     } else if (decision.outcome != Outcome::done && !plays(decision.outcome)) {
       const std::string what = decision.raise != 0 ? event_of[decision.raise] : "a request";
       auto& ends = refused(decision.outcome) ? refusals : idle;
       ++ends[{what, fmt::format("{}{}{}", to_text(decision.outcome), decision.why.empty() ? "" : ": ", decision.why)}];
     }
+  }
+
+  /// What began unheard is heard after all: a layer of it, or a step of its cadence.
+  void is_heard(PlaybackId id) {
+    if (silent_now.erase(id) > 0) ++started;
   }
 
   void take(const noted::FurtherLayer& further) { begins(further.playback, further.layer); }
@@ -110,6 +120,7 @@ struct Report::State {
 
   void take(const noted::Woke& awake) {
     ++woke;
+    is_heard(awake.playback);
     sounds(awake.playback, awake.voice);
   }
 
@@ -164,7 +175,9 @@ std::string Report::text() const {
   std::string out = fmt::format("  asked      {}, of {}\n", counted(s.raises, "event raised", "events raised"),
                                 counted(s.events.size(), "kind", "kinds"));
   out += fmt::format("  started    {}\n", counted(s.started, "sound", "sounds"));
-  for (const auto& [why, count] : s.why_silent) out += fmt::format("  unheard    {}: {}\n", counted(count, "sound", "sounds"), why);
+  std::map<std::string, std::size_t> why_silent;
+  for (const auto& [ignored, why] : s.silent_now) ++why_silent[why];
+  for (const auto& [why, count] : why_silent) out += fmt::format("  unheard    {}: {}\n", counted(count, "sound", "sounds"), why);
   out += listed("refused", s.refusals);
   if (!s.idle.empty()) out += listed("no effect", s.idle);
   out += fmt::format("  playbacks  {} at once at most\n", s.most_playbacks);

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "author/listen/check_gauges.hpp"
 #include "bank/bank_data.hpp"
 #include "drive/following.hpp"
 #include "tidewater/author/compile.hpp"
@@ -113,6 +114,8 @@ Decibels heard_aside(const WorldDesign& design, Degrees off) {
   return decibels(std::sqrt(power));
 }
 
+}  // namespace
+
 void check_gauges(const Book& book, const std::vector<WalkGauge>& gauges) {
   std::vector<std::string_view> known;
   for (const BookGauge& gauge : book.gauges) known.push_back(gauge.name);
@@ -126,8 +129,6 @@ void check_gauges(const Book& book, const std::vector<WalkGauge>& gauges) {
       throw Error(fmt::format("{} goes from {} to {}", its.gauge, gauge->from, gauge->to));
   }
 }
-
-}  // namespace
 
 WalkPast walk_past(const Book& book, const std::string& name, const WalkOptions& options,
                    const std::function<void(std::span<const float>)>& take) {

@@ -9,6 +9,7 @@
 
 #include "author/clips/ways.hpp"
 #include "bank/bank_data.hpp"
+#include "base/text_file.hpp"
 #include "base/whole_file.hpp"
 #include "tidewater/author/pack.hpp"
 #include "tidewater/author/unpack.hpp"
@@ -77,12 +78,16 @@ Bank without_names(const Bank& bank, const Book& book, const std::string& target
 }
 
 std::map<std::string, std::string> read_names(const std::string& path) {
+  if (const std::string why = why_no_text(path, "a file of names"); !why.empty())
+    throw Error(path + ": " + why + "; packing for a target with names = \"stripped\" writes it beside the bank");
   std::ifstream in(path, std::ios::binary);
-  if (!in) throw Error(path + ": there is no such file; packing for a target with names = \"stripped\" writes it beside the bank");
   constexpr std::size_t left = 17;
   std::map<std::string, std::string> names;
-  for (std::string line; std::getline(in, line);)
-    if (line.size() > left + 1 && is_stripped(std::string_view(line).substr(0, left))) names[line.substr(0, left)] = line.substr(left + 1);
+  for (std::string line; std::getline(in, line);) {
+    if (line.size() <= left + 1 || !is_stripped(std::string_view(line).substr(0, left)))
+      throw Error(path + ": is not a file of names; each line of one is what is left of a name, and the name");
+    names[line.substr(0, left)] = line.substr(left + 1);
+  }
   return names;
 }
 
