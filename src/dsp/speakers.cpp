@@ -26,15 +26,13 @@ std::span<const Speaker> speakers_of(Layout layout) {
   }
 }
 
-/// 0.9 dB.
-constexpr double most_folded = 1.23;
-
-/// Folded to two channels as ITU-R BS.775-3 has it, annex 4: the centre and what is behind at -3 dB.
-double power_folded(const std::array<float, 8>& amplitudes) {
-  const auto of = [&](std::size_t channel) { return static_cast<double>(amplitudes[channel]); };
-  const double left = of(0) + (of(2) + of(4) + of(6)) * std::numbers::sqrt2 / 2;
-  const double right = of(1) + (of(2) + of(5) + of(7)) * std::numbers::sqrt2 / 2;
-  return left * left + right * right;
+/// The power that is left of what comes from everywhere, so that it is 0.9 dB louder than what comes from one direction when a player folds
+/// the channels to two as ITU-R BS.775-3 has it, annex 4: the centre and what is behind at -3 dB.
+double kept_all_round(Layout layout) {
+  constexpr double most_folded = 1.23;
+  const auto behind = static_cast<double>(layout == Layout::surround_7_1 ? 2 : layout == Layout::surround_5_1 ? 1 : 0);  // on each side
+  const double amplitude = (1 + behind * std::numbers::sqrt2 / 2) / std::sqrt(2 * (1 + behind));
+  return std::min(1.0, most_folded / (2 * amplitude * amplitude));
 }
 
 }  // namespace
@@ -67,16 +65,11 @@ std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
   if (everywhere == 0) return amplitudes_of(powers);
   const bool has_centre = speakers.size() > 2;
   const double share = everywhere / static_cast<double>(has_centre ? speakers.size() - 1 : speakers.size());
-  const double folded_from_there = has_centre ? power_folded(amplitudes_of(powers)) : 0;
+  // What comes from everywhere is one signal in all channels, and adds up where they are folded to two: so much is taken from it.
+  const double kept = 1 - everywhere * (1 - kept_all_round(layout));
   for (const Speaker& speaker : speakers)
-    powers[speaker.channel] = powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share);
-  amplitudes = amplitudes_of(powers);
-  if (!has_centre) return amplitudes;
-  // The channels have the same signal, so that it adds up where they are folded to two: no more than that is left of it.
-  const double most = std::max(folded_from_there, 1.0) * (1 - everywhere) + most_folded * everywhere;
-  const auto scale = static_cast<float>(std::sqrt(std::min(1.0, most / power_folded(amplitudes))));
-  for (float& amplitude : amplitudes) amplitude *= scale;
-  return amplitudes;
+    powers[speaker.channel] = kept * (powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share));
+  return amplitudes_of(powers);
 }
 
 }  // namespace tidewater

@@ -12,8 +12,8 @@ namespace tidewater {
 /// Audio, since many hear them in headphones. The low channel gets nothing.
 ///
 /// `azimuth` is in radians from the front, positive to the right. `all_round`, from 0 to 1, is how much of its power comes from
-/// everywhere: evenly from all speakers but the centre. Its power is then up to 0.8 dB (5.1) or 2 dB (7.1) less, so that a player that
-/// folds the channels to two gets no more than 0.9 dB more than from a single direction.
+/// everywhere: evenly from all speakers but the centre. Where all of it does, its power is 0.8 dB (5.1) or 2 dB (7.1) less: a
+/// player that folds the channels to two then gets 0.9 dB more than from a single direction.
 std::array<float, 8> towards(Layout layout, double azimuth, double all_round);
 
 }  // namespace tidewater
