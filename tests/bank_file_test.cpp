@@ -203,7 +203,7 @@ TEST_CASE("a bank in which two groups, gauges, sounds or events have one name is
 TEST_CASE("records that share long texts do not make much memory of a small bank") {
   std::string surfaces;
   for (int i = 0; i < 400; ++i) surfaces += ", surface-number-" + std::to_string(1000 + i) + " = [\"tone.wav\"]";
-  const Packed made("[sounds.x]\nclips={by=\"surface\"" + surfaces + "}\n[events.x]\nstart=\"x\"\n");
+  const Packed made("[sounds.x]\nclips={by=\"surface\", otherwise=[]" + surfaces + "}\n[events.x]\nstart=\"x\"\n");
   CHECK(problem_of(made.bytes).empty());
   std::string bytes = made.bytes;
   const bank_file::Header header = header_of(bytes);

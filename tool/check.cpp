@@ -10,6 +10,7 @@
 #include "progress.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater::tool {
@@ -40,9 +41,13 @@ std::string the_others(const std::vector<const Advice*>& found) {
   constexpr std::size_t named = 3;
   if (found.size() < 2) return {};
   std::string text;
-  for (std::size_t i = 1; i < std::min(found.size(), named + 1); ++i)
-    text += fmt::format("{}'{}'{}", i == 1 ? "" : ", ", found[i]->about,
-                        found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
+  std::set<std::string> known;  // several keys of one sound are named once
+  for (std::size_t i = 0; i < found.size() && known.size() <= named; ++i) {
+    const std::string its = fmt::format("'{}'{}", found[i]->about,
+                                        found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
+    if (known.insert(its).second && i > 0) text += (text.empty() ? "" : ", ") + its;
+  }
+  if (text.empty()) return fmt::format(" (and {} more of it)", found.size() - 1);
   const bool alike = found.front()->weight == found.back()->weight;
   return fmt::format(" (the {} of {}; then {})", alike ? "first" : "worst", found.size(), text);
 }
@@ -96,6 +101,7 @@ int check(const CheckCall& call) {
   Checked checked = check_clips(read.book, [&](std::size_t done, std::size_t all) { progress.show(done, all); });
   progress.clear();
   for (auto& problem : checked.problems) read.problems.push_back(std::move(problem));
+  if (read.problems.empty()) read.problems = check_packing(read.book);
   if (!call.only.empty())
     std::erase_if(checked.advice,
                   [&](const Advice& piece) { return std::find(call.only.begin(), call.only.end(), piece.kind) == call.only.end(); });

@@ -105,13 +105,16 @@ struct Raised {
   std::array<Playback, most_handles> playbacks;
   std::size_t count = 0;
 
-  /// The first started sound; a handle of nothing where there is none.
+  /// The first started sound, or the one that plays already where it was asked for again and its retrigger is "ignore". A handle of nothing
+  /// where there is neither.
   Playback playback() const { return playbacks[0]; }
 };
 
 /// A bank on its way into memory. Small, copyable; it may outlive its manager. Thread: any.
 class BankLoading {
  public:
+  /// A handle of nothing: done, without a problem.
+  BankLoading() = default;
   /// How much of what is to be in memory is, from 0 to 1.
   double progress() const;
   /// Its events can be raised; or it failed.
@@ -193,6 +196,7 @@ class SoundManager {
   /// Something happened: carries out the event's responses, and says what became of them. A name that no bank has is an outcome, with
   /// the nearest name in the journal. Thread: any; it allocates nothing, and waits for nothing but the lock.
   Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
+  Raised raise(Name event, Emitter emitter) { return raise(event, std::span<const Trait>{}, emitter); }
   /// The same with what the event was about, and who made it. Sounds in the world are heard from where the emitter is, by the newest that
   /// was told of it, and go where it goes; its traits count where the raise has none of their name. Where a book says so, each emitter's
   /// clips are picked by themselves.

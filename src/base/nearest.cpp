@@ -15,19 +15,30 @@ std::string folded(std::string_view text) {
   return out;
 }
 
+/// Letters that were left out, put in, changed, or swapped with their neighbour (F. J. Damerau, 'A technique for computer detection and
+/// correction of spelling errors', 1964; each place is mended once).
 std::size_t distance(const std::string& a, const std::string& b) {
-  std::vector<std::size_t> row(b.size() + 1);
+  std::vector<std::size_t> before(b.size() + 1), row(b.size() + 1), next(b.size() + 1);
   std::iota(row.begin(), row.end(), std::size_t{0});
   for (std::size_t i = 0; i < a.size(); ++i) {
-    std::size_t diagonal = row[0];
-    row[0] = i + 1;
+    next[0] = i + 1;
     for (std::size_t j = 0; j < b.size(); ++j) {
-      const std::size_t change = diagonal + (a[i] == b[j] ? 0 : 1);
-      diagonal = row[j + 1];
-      row[j + 1] = std::min({change, diagonal + 1, row[j] + 1});
+      next[j + 1] = std::min({row[j] + (a[i] == b[j] ? 0 : 1), row[j + 1] + 1, next[j] + 1});
+      if (i > 0 && j > 0 && a[i] == b[j - 1] && a[i - 1] == b[j]) next[j + 1] = std::min(next[j + 1], before[j - 1] + 1);
     }
+    before.swap(row);
+    row.swap(next);
   }
   return row.back();
+}
+
+/// Letters at the beginning and at the end that two have in common.
+std::size_t in_common(const std::string& a, const std::string& b) {
+  const std::size_t most = std::min(a.size(), b.size());
+  std::size_t first = 0, last = 0;
+  while (first < most && a[first] == b[first]) ++first;
+  while (first + last < most && a[a.size() - 1 - last] == b[b.size() - 1 - last]) ++last;
+  return first + last;
 }
 
 }  // namespace
@@ -35,13 +46,16 @@ std::size_t distance(const std::string& a, const std::string& b) {
 std::string nearest_name(std::string_view wrong, const std::vector<std::string_view>& known) {
   const std::string asked = folded(wrong);
   std::string_view best;
-  std::size_t least = std::max<std::size_t>(1, asked.size() / 3) + 1;
+  std::size_t least = std::max<std::size_t>(1, asked.size() / 3) + 1, most_in_common = 0;
   for (const auto name : known) {
-    const std::size_t d = distance(asked, folded(name));
-    if (d < least) {
-      least = d;
-      best = name;
-    }
+    const std::string its = folded(name);
+    const std::size_t d = distance(asked, its);
+    if (d > least || (d == least && best.empty())) continue;
+    const std::size_t common = in_common(asked, its);
+    if (d == least && common <= most_in_common) continue;
+    least = d;
+    most_in_common = common;
+    best = name;
   }
   return std::string(best);
 }

@@ -89,6 +89,7 @@ std::string ClipReader::begin(std::unique_ptr<Bytes> bytes) {
   rate_ = Hertz{static_cast<double>(info.samplerate)};
   if (std::string problem = shape_problem(); !problem.empty()) return problem;
   subtype_ = info.format & SF_FORMAT_SUBMASK;
+  flac_ = (info.format & SF_FORMAT_TYPEMASK) == SF_FORMAT_FLAC;
   sixteen_bits_ = subtype_ == SF_FORMAT_PCM_16 || subtype_ == SF_FORMAT_PCM_S8 || subtype_ == SF_FORMAT_PCM_U8;
   const char* comment = sf_get_string(file_.get(), SF_STR_COMMENT);
   placeholder_ = comment != nullptr && std::string_view(comment) == placeholder_comment;

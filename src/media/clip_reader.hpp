@@ -34,6 +34,7 @@ class ClipReader {
   std::optional<Range<Frames>> loop() const;
   /// Frames that it says it has: a hint, which may be a lie. 0 where it does not say.
   std::int64_t said_frames() const { return said_frames_; }
+  bool is_flac() const { return flac_; }
   /// Frames read so far, or where `seek` went.
   std::int64_t at() const { return at_; }
 
@@ -70,6 +71,7 @@ class ClipReader {
   bool sixteen_bits_ = false;
   bool placeholder_ = false;
   std::int64_t said_frames_ = 0;
+  bool flac_ = false;
   std::int64_t at_ = 0;
 };
 

@@ -15,6 +15,8 @@ std::string too_long(std::string_view name) { return fmt::format("nothing has a 
 std::string unknown_event(std::string_view name, const KnownNames& known) {
   if (!known.any_bank) return "no bank is loaded";
   if (name.size() > longest_name) return too_long(name);
+  if (const std::string event = known.event_that_starts ? known.event_that_starts(name) : std::string(); !event.empty())
+    return fmt::format("'{}' is a sound; '{}' is an event that starts it", name, event);
   return fmt::format("no loaded bank has this event{}", did_you_mean(name, known.events()));
 }
 
@@ -49,6 +51,9 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::event_unloaded: return fmt::format("the bank '{}' with this event was unloaded", r.name);
     case Code::unknown_group: return unknown_group(r.name, known);
     case Code::unknown_gauge: return unknown_gauge(r.name, known);
+    case Code::event_on_its_way:
+      return fmt::format("the bank '{}' with this event is being loaded, and {:.0f} % of it is there: raise the event when the load has ended",
+                         r.name, r.number);
     case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
     case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
     case Code::brought:

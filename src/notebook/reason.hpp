@@ -20,6 +20,7 @@ struct Reason {
     event_unloaded,  ///< with the bank `name`
     unknown_group,   ///< `name`
     unknown_gauge,   ///< `name`
+    event_on_its_way,  ///< in the bank `name`, of which `number` percent are there
     no_such_bank,    ///< `name`
     not_a_number,    ///< `name` is what, `more` its range
     brought,         ///< `name` of `number` `unit` was brought to `other`; `more` is its range
@@ -85,6 +86,8 @@ struct Reason {
 struct KnownNames {
   bool any_bank = false;
   std::function<std::vector<std::string_view>()> events, groups, gauges;
+  /// The event that starts a sound; empty where there is no such sound, or nothing starts it.
+  std::function<std::string(std::string_view sound)> event_that_starts;
 };
 
 std::string words(const Reason& reason, const KnownNames& known);

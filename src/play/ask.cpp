@@ -73,6 +73,10 @@ bool Control::admits(std::size_t text) {
 /// No bank has the event.
 Outcome Control::decide_unknown(Name event, PlaybackId id) {
   const std::string_view lost = loaded.catalogue()->lost_with(event);
+  for (const BackgroundLoads::UnderWay& its : loads.under_way)
+    if (std::binary_search(its.events.begin(), its.events.end(), event.hash()))
+      return decide(Outcome::unknown_event, id,
+                    {.code = Reason::Code::event_on_its_way, .number = 100 * its.loading.progress(), .name = notebook.keep(its.bank)});
   if (lost.empty()) return decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = event.text()});
   return decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = notebook.keep(lost)});
 }

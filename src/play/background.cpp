@@ -27,13 +27,15 @@ struct BankLoading::State {
 };
 
 double BankLoading::progress() const {
+  if (state_ == nullptr) return 1;
   if (state_->done && problem().empty()) return 1;  // also where nothing was to be read
   return static_cast<double>(state_->read) / static_cast<double>(std::max<std::size_t>(state_->all, 1));
 }
 
-bool BankLoading::done() const { return state_->done; }
+bool BankLoading::done() const { return state_ == nullptr || state_->done; }
 
 std::string BankLoading::problem() const {
+  if (state_ == nullptr) return {};
   const std::lock_guard lock(state_->mutex);
   return state_->problem;
 }
@@ -90,6 +92,7 @@ class LoadTask : public ReaderTask {
     if (more) return true;
     state_->end(problem);
     const std::lock_guard lock(control_.mutex);
+    std::erase_if(control_.loads.under_way, [](const BackgroundLoads::UnderWay& its) { return its.loading.done(); });
     control_.loads.fresh.push_back({std::string(bank_.name()), problem});
     return false;
   }
@@ -131,6 +134,13 @@ class LoadTask : public ReaderTask {
 BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload, LoadHow how) {
   auto state = BackgroundLoad::state();
   auto task = std::make_unique<LoadTask>(control, bank, preload, how, state);
+  if (!control.options.offline) {
+    BackgroundLoads::UnderWay under_way{std::string(bank.name()), {}, BackgroundLoad::handle(state)};
+    for (const BankEvent& event : data_of(bank).events) under_way.events.push_back(Name(event.name).hash());
+    std::sort(under_way.events.begin(), under_way.events.end());
+    const std::lock_guard lock(control.mutex);
+    control.loads.under_way.push_back(std::move(under_way));
+  }
   if (control.options.offline) {
     while (task->step()) {
     }

@@ -11,8 +11,12 @@
 namespace tidewater {
 
 std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
-  if (!in_place && loaded.bank_called(data.name) != nullptr)
-    return fmt::format("a bank named '{}' is loaded already; unload it first", data.name);
+  if (const LiveBank* there = in_place ? nullptr : loaded.bank_called(data.name); there != nullptr) {
+    if (there->data->language != data.language)
+      return fmt::format("the bank '{}' is loaded already, in language '{}'; reload it in '{}', and what plays goes on", data.name,
+                         there->data->language, data.language);
+    return fmt::format("a bank named '{}' is loaded already; unload it first, or reload it", data.name);
+  }
   if (!data.bases.empty())  // they may have gone while its clips were read
     if (const auto bases = bases_of(data, loaded.all_data()); !bases.value) return bases.problem;
   for (const LiveBank* bank : loaded.catalogue()->banks()) {

@@ -57,6 +57,12 @@ struct Totals {
 /// Banks that were loaded in the background.
 struct BackgroundLoads {
   std::vector<LoadedBank> fresh, told;
+  struct UnderWay {
+    std::string bank;
+    std::vector<std::uint64_t> events;  ///< hashes of their names, sorted
+    BankLoading loading;
+  };
+  std::vector<UnderWay> under_way;
 
   void hand_out() {
     told.clear();

@@ -54,7 +54,15 @@ void HandOn::hand_on_notes(Control& control) {
                            const std::lock_guard lock(control.mutex);
                            return control.groups.names();
                          },
-                         [&] { return gauges; }};
+                         [&] { return gauges; },
+                         [&](std::string_view sound) {
+                           for (const LiveBank* bank : catalogue->banks())
+                             for (const BankEvent& event : bank->data->events)
+                               for (const BankResponse& response : event.responses)
+                                 if (response.kind == BankResponse::Kind::start && bank->data->sounds[response.sound].name == sound)
+                                   return event.name;
+                           return std::string();
+                         }};
   const auto say = [&](const Reason& why) { return words_of(why, known); };
   while (handed_ < notes_.notes().size()) {
     const Note& note = notes_.notes()[handed_++];

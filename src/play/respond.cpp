@@ -38,6 +38,9 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
   }
   if (const auto held = voices.hold_back(sound, sound.memory->heard, happening.emitter.number, heard, from, part)) {
     if (part == Part::cadence) change_traits(sound, happening);
+    if (held->first == Outcome::already_playing && raised.count < Raised::most_handles)
+      if (const LiveStart* plays = voices.what_plays(sound, happening.emitter.number, part))
+        raised.playbacks[raised.count++] = Playback(this, plays->slot, plays->id);
     return decide(held->first, id, held->second, happening.event);
   }
 

@@ -35,6 +35,17 @@ bool Voices::plays_already(const PlayedSound& sound, std::optional<std::uint64_t
   return any_start(sound, emitter, [&](const LiveStart& start) { return (start.part == Part::cadence) == cadences && !leaving(start); });
 }
 
+const LiveStart* Voices::what_plays(const PlayedSound& sound, std::uint64_t emitter, Part part) const {
+  const std::optional<std::uint64_t> whose = sound.design->limit_each_emitter ? std::optional(emitter) : std::nullopt;
+  const LiveStart* latest = nullptr;
+  any_start(sound, whose, [&](const LiveStart& start) {
+    if ((start.part == Part::cadence) == (part == Part::cadence) && !leaving(start) && (latest == nullptr || latest->id < start.id))
+      latest = &start;
+    return false;
+  });
+  return latest;
+}
+
 /// The starts of a sound that go on, but for those that are only a cadence: of one emitter, or of all.
 void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) {
   in_order_.clear();

@@ -97,6 +97,8 @@ class Voices {
   /// `from` is where it is heard from, if it is in the world: what is beyond hearing holds nobody back.
   std::optional<std::pair<Outcome, Reason>> hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
                                                       std::int64_t heard, const HeardFrom* from = nullptr, Part part = Part::whole);
+  /// The latest start that a sound with retrigger "ignore" is held back by; null where there is none.
+  const LiveStart* what_plays(const PlayedSound& sound, std::uint64_t emitter, Part part) const;
   /// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
   void share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted);
   /// Whether a layer is worth keeping without a voice.

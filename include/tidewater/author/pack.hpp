@@ -56,6 +56,10 @@ std::vector<PackedBank> pack(const Book& book, const std::string& folder, const 
 /// False where the file is this very bank already: then it is left alone.
 bool write_bank(const Bank& bank, const std::string& path);
 
+/// What keeps a good book from being packed for any of its targets and languages: clips of other languages that cannot be played, events
+/// that stop what another bank starts, speech that no language has. Decodes clips of other languages; what was measured before is known.
+std::vector<Problem> check_packing(const Book& book);
+
 /// A clip of speech that a language has not: it is spoken in the book's first.
 struct NotRecorded {
   std::string clip;  ///< as the book names it

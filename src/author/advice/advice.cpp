@@ -93,10 +93,11 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"stereo-in-world", "a stereo clip of a sound in the world: it comes from one place, and loses its width"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation",
-       "a sound with one clip and no range of pitch or gain; not of music, ambience, speech, what is longer than 4 s or has a spacing of 5 "
-       "s"},
+       "a sound with one clip and no range of pitch or gain; not in a group called music, ambience, ambiance, ambient, atmosphere, speech or "
+       "dialogue, nor below one, nor of a clip longer than 4 s, nor with a spacing of 5 s"},
       {"really-mono", "a stereo clip whose two sides are the same"},
       {"unreached-sound", "a sound that no event starts"},
+      {"in-no-bank", "an event that none of the book's banks has: a game that loads them does not know it"},
       {"near-name", "an unused file whose name differs from a used one only in case or ending"},
       {"unused-clip", "a file in the folder of clips that no sound uses"},
       {"placeholder", "a sketch that stands in for a real clip"},

@@ -8,6 +8,7 @@
 #include "author/clips/book_clips.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/loops.hpp"
+#include "author/folder/pattern.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -242,7 +243,18 @@ void about_sound(Advising& advising, const BookSound& sound) {
 }  // namespace
 
 void advise_on_sounds(Advising& advising) {
-  for (const auto& sound : advising.book().sounds) about_sound(advising, sound);
+  const Book& book = advising.book();
+  for (const auto& sound : book.sounds) about_sound(advising, sound);
+  const auto has = [](const BookBank& bank, const BookEvent& event) {
+    return std::any_of(bank.events.begin(), bank.events.end(),
+                       [&](const std::string& its) { return Pattern(its, Pattern::Slashes::pass).fits(event.name); });
+  };
+  for (const auto& event : book.events)
+    if (book.whole && !book.banks.empty() &&
+        std::none_of(book.banks.begin(), book.banks.end(), [&](const BookBank& bank) { return has(bank, event); }))
+      advising.advise(event.place, "in-no-bank", event.name, 0,
+                      fmt::format("no bank has the event '{}': a game that loads the banks does not know it; add it to the 'events' of one",
+                                  event.name));
 }
 
 }  // namespace tidewater

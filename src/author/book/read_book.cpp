@@ -196,6 +196,8 @@ class Reader {
           problem(item, "a response must be a table, such as { start = \"gangway\" }");
         }
       }
+    } else if (responses != nullptr) {
+      problem(*list, "'responses' is empty, so the event does nothing: responses = [ { start = \"gangway\" } ], or take the event out");
     } else {
       problem(*list, "'responses' must be a list: responses = [ { stop = \"engine\" }, { start = \"gangway\" } ]");
     }

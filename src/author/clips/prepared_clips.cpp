@@ -52,10 +52,16 @@ bool stays(const std::string& file, const BookLayer& layer, const ClipWays& ways
   return !encodes(ways) || (loops && lossy) || (codec_for(layer, ways) == BookWays::Codec::flac && ending == ".flac");
 }
 
+/// A loop whose file has losses stays as it is, in stereo, too: as one channel without losses it would take several times as much.
+bool stays_stereo(const std::string& file, const BookLayer& layer) {
+  const std::string ending = std::filesystem::path(file).extension().string();
+  return layer.loop.between != BookLoop::Between::none && (ending == ".ogg" || ending == ".opus" || ending == ".mp3");
+}
+
 BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz rate) {
   const BookLayer& layer = *job.layer;
   Audio audio = clip_audio(book, job.file);
-  const bool folds = job.ways.mono && audio.channels == 2;
+  const bool folds = job.ways.mono && audio.channels == 2 && !(streams(layer, audio, job.ways) && stays_stereo(job.file, layer));
   if (folds) audio = to_mono(audio);
   if (streams(layer, audio, job.ways)) {
     std::string file = std::filesystem::absolute(clip_file(book, job.file)).string();
@@ -79,12 +85,12 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
 /// Whether a clip that was prepared before, and streams, has the file that it was made for.
 bool streams_whence(const Job& job, const std::string& file, const std::string& encoded) {
   if (job.clip.streamed == nullptr || !encoded.empty()) return true;
-  return stays(file, *job.layer, job.ways) && (!job.ways.mono || ClipReader(file).channels() == job.clip.channels);
+  return stays(file, *job.layer, job.ways) && (!job.ways.mono || stays_stereo(file, *job.layer) || ClipReader(file).channels() == job.clip.channels);
 }
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
   const BookLoop& loop = layer.loop;
-  return fmt::format("2 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
+  return fmt::format("3 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
                      loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value,
                      layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
                      encodes(ways) || ways.mono ? encoder_version() : "");

@@ -101,11 +101,12 @@ Audio to_mono(const Audio& audio) {
 Audio to_sixteen_bits(Audio audio) {
   if (audio.sixteen_bits) return audio;
   constexpr double full = 32768;
-  const auto fits = [](float x) { return std::abs(x) <= 1.0F - 2 / 32768.0F; };
+  const auto fits = [](float x) { return std::abs(x) <= 1.0F; };
   if (!std::all_of(audio.samples.begin(), audio.samples.end(), fits)) return audio;
   Random random(audio.samples.size());
   for (float& x : audio.samples)
-    if (x != 0) x = static_cast<float>(std::round(static_cast<double>(x) * full + random.unit() - random.unit()) / full);
+    if (x != 0)
+      x = static_cast<float>(std::clamp(std::round(static_cast<double>(x) * full + random.unit() - random.unit()), -full, full - 1) / full);
   audio.sixteen_bits = true;
   return audio;
 }

@@ -32,7 +32,8 @@ bool is_spoken(const Book& book, const std::string& clip);
 
 /// One channel of the same power. Louder than full scale where both channels were alike.
 Audio to_mono(const Audio& audio);
-/// Brought to 16 bits with triangular dither; as it is where it goes beyond full scale. Silence stays silent.
+/// Brings samples to 16 bits with triangular dither. Full scale becomes 32,767. Samples beyond full scale, as a fold to mono may give,
+/// stay as they are. Silence stays silent.
 Audio to_sixteen_bits(Audio audio);
 
 }  // namespace tidewater

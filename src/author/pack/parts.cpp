@@ -6,6 +6,8 @@
 #include <map>
 #include <set>
 
+#include "author/clips/clip_facts.hpp"
+#include "author/clips/ways.hpp"
 #include "author/folder/pattern.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/pack.hpp"
@@ -50,8 +52,8 @@ Book part_of(const Book& book, const BookBank& bank) {
 }
 
 /// A bank that stops a sound which it does not start would do nothing.
-void check_stops(const std::vector<Book>& parts) {
-  std::string wrong;
+std::vector<Problem> wrong_stops(const std::vector<Book>& parts) {
+  std::vector<Problem> wrong;
   for (const Book& part : parts) {
     const std::set<std::string> started = sounds_of(part, BookResponse::Kind::start);
     for (const BookEvent& event : part.events)
@@ -61,12 +63,44 @@ void check_stops(const std::vector<Book>& parts) {
           return sounds_of(its, BookResponse::Kind::start).contains(response.sound);
         });
         if (other == parts.end()) continue;
-        wrong += fmt::format(
-            "{}{}:{}: '{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it started; put both into one",
-            wrong.empty() ? "" : "\n", part.file, response.place.line, event.name, part.name, response.sound, other->name);
+        wrong.push_back({response.place, fmt::format("'{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it "
+                                                     "started; put both into one",
+                                                     event.name, part.name, response.sound, other->name)});
       }
   }
-  if (!wrong.empty()) throw Error(wrong);
+  return wrong;
+}
+
+std::vector<Book> all_parts(const Book& book) {
+  std::vector<Book> parts;
+  for (const BookBank& bank : book.banks) parts.push_back(part_of(book, bank));
+  std::stable_partition(parts.begin(), parts.end(), only_lends);
+  return parts;
+}
+
+/// The book as it is spoken in another language: with the clips that this has.
+std::vector<Problem> problems_in_language(const Book& book, const std::string& language) {
+  std::vector<Problem> problems;
+  std::set<std::string> known;
+  Book spoken = book;
+  for (BookSound& sound : spoken.sounds)
+    for (BookLayer& layer : sound.layers)
+      for (BookChoice& choice : layer.choices)
+        std::erase_if(choice.clips, [&](BookClip& clip) {
+          const std::string its = clip_in(book, clip.path, language);
+          if (its == clip.path || !known.insert(its).second) return true;
+          clip.path = its;
+          return false;
+        });
+  if (known.empty()) return problems;
+  const auto facts = facts_of(spoken);
+  for (const BookSound& sound : spoken.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      const auto its = facts.find(clip.path);
+      if (its != facts.end() && !its->second.problem.empty())
+        problems.push_back({clip.place, fmt::format("clip '{}', in language '{}': {}", clip.path, language, its->second.problem)});
+    });
+  return problems;
 }
 
 }  // namespace
@@ -79,11 +113,35 @@ bool only_lends(const Book& part) { return !part.banks.empty() && !part.banks.fr
 
 std::vector<Book> parts_of(const Book& book) {
   if (book.banks.empty()) return {book};
-  std::vector<Book> parts;
-  for (const BookBank& bank : book.banks) parts.push_back(part_of(book, bank));
-  std::stable_partition(parts.begin(), parts.end(), only_lends);
-  check_stops(parts);
+  std::vector<Book> parts = all_parts(book);
+  std::string wrong;
+  for (const Problem& problem : wrong_stops(parts)) wrong += (wrong.empty() ? "" : "\n") + to_text(problem);
+  if (!wrong.empty()) throw Error(wrong);
   return parts;
+}
+
+std::vector<Problem> check_packing(const Book& book) {
+  std::vector<Problem> problems;
+  if (!book.banks.empty()) problems = wrong_stops(all_parts(book));
+  if (book.languages.empty()) return problems;
+  const std::string first = book.speech + "/" + book.languages.front() + "/";
+  bool any = false;
+  std::set<std::string> told;
+  for (const BookSound& sound : book.sounds)
+    sound.each_clip([&](const BookLayer&, const BookClip& clip) {
+      any = any || is_spoken(book, clip.path);
+      if (const std::string said = said_first_as(book, clip.path); !said.empty() && told.insert(clip.path).second)
+        problems.push_back({clip.place, fmt::format("'{}' is not in the first language of 'languages', '{}': name '{}', or put the language of "
+                                                    "the book's clips first",
+                                                    clip.path, book.languages.front(), said)});
+    });
+  if (!any && told.empty())
+    problems.push_back({{book.file, 0, 0}, fmt::format("no clip lies in '{}', so there is no speech for the languages {}: 'speech' names the folder "
+                                                       "of clips that has a folder for each language",
+                                                       first, fmt::join(book.languages, ", "))});
+  for (std::size_t l = 1; l < book.languages.size(); ++l)
+    for (Problem& problem : problems_in_language(book, book.languages[l])) problems.push_back(std::move(problem));
+  return problems;
 }
 
 std::vector<std::string> left_out(const Book& book) {

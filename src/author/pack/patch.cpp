@@ -116,6 +116,15 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
     const bool names_known = fs::exists(fs::path(file).replace_extension(".names"));
     const BankData& was = data_of(base);
     if (base.is_patch()) throw Error(fmt::format("{}: it is a patch itself, of '{}': make one of that bank", file, was.root()));
+    const auto contradicts = [&](const std::string& option, const std::string& given, const std::string& its) {
+      if (!given.empty() && given != its)
+        throw Error(fmt::format("{}: the patch is for {} '{}', as this bank is, and not for '{}': leave the option out, or name another bank",
+                                file, option, its, given));
+    };
+    contradicts("target", options.target, was.target);
+    contradicts("language", options.language, was.language);
+    if (options.rate != Hertz{} && options.rate != was.rate)
+      contradicts("rate", fmt::format("{:.0f} Hz", options.rate.value), fmt::format("{:.0f} Hz", was.rate.value));
     const Book part = part_called(book, base.name(), file);
     PackedBank its;
     its.name = options.patch_name.empty() ? was.name + "-patch" : options.patch_name;

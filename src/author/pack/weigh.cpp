@@ -93,6 +93,10 @@ void advise(const BankClip& clip, const Weight& weight, bool loops, Hertz rate, 
                       fmt::format("{:.2f} s at its ends are silent, below -80 dB: cut them off", silent.value)});
 }
 
+bool had_losses(std::string_view name) {
+  return name.ends_with(".ogg") || name.ends_with(".opus") || name.ends_with(".mp3");
+}
+
 /// Adds a share of a clip.
 void add(Weight& to, const Weight& clip, double share) {
   to.bytes += static_cast<std::uint64_t>(std::llround(static_cast<double>(clip.bytes) * share));
@@ -121,6 +125,8 @@ Weights weigh(const Bank& given) {
         }
 
   Weights weights;
+  WeightAdvice floats_with_losses;
+  std::size_t floats = 0;
   std::vector<Weight> sounds(data.sounds.size());
   std::vector<double> plain(data.sounds.size());
   std::map<std::string, Weight> groups;
@@ -132,6 +138,11 @@ Weights weigh(const Bank& given) {
     weight.ratio = static_cast<double>(weight.bytes) / plain_bytes(clip);
     weights.bytes += weight.bytes;
     advise(clip, weight, loops[c], data.rate, weights.advice);
+    if (clip.streamed == nullptr && clip.shorts.empty() && had_losses(clip.name)) {
+      floats_with_losses.clip = floats_with_losses.clip.empty() ? clip.name : floats_with_losses.clip;
+      floats_with_losses.bytes += weight.bytes / 2;
+      ++floats;
+    }
     for (const std::size_t s : users[c]) {
       const auto one = [](std::string& its, const std::string& other) { its = its.empty() || its == other ? other : "(several)"; };
       one(weight.sound, data.sounds[s].name);
@@ -163,6 +174,13 @@ Weights weigh(const Bank& given) {
   sort(weights.clips);
   sort(weights.sounds);
   sort(weights.groups);
+  if (floats > 0) {
+    floats_with_losses.text = fmt::format(
+        "{} decoded from a file with losses, and in memory as floats: samples = \"16-bit\" in a target takes half of that, with noise at "
+        "-96 dB",
+        floats == 1 ? "it is" : fmt::format("it and {} more clips are", floats - 1));
+    weights.advice.push_back(std::move(floats_with_losses));
+  }
   std::stable_sort(weights.advice.begin(), weights.advice.end(), [](const auto& a, const auto& b) { return a.bytes > b.bytes; });
   return weights;
 }
