@@ -23,6 +23,10 @@ if(TIDEWATER_SANITIZE)
   add_link_options(-fsanitize=${TIDEWATER_SANITIZE})
 endif()
 
+if(CMAKE_SYSTEM_PROCESSOR MATCHES "aarch64|arm64|ARM64")
+  # Kernels keep vectors in arrays, and vectors of SVE have no size while compiling: NEON is what these machines mix with.
+  add_compile_definitions("HWY_DISABLED_TARGETS=(HWY_SVE|HWY_SVE2|HWY_SVE_256|HWY_SVE2_128)")
+endif()
 if(TIDEWATER_HOLD_UPS)
   add_compile_definitions(TIDEWATER_HOLD_UPS)
 endif()

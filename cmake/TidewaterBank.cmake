@@ -1,8 +1,9 @@
-# tidewater_bank(TARGET BOOK [FOLDER folder] [PLATFORM name] [LANGUAGE name])
+# tidewater_bank(TARGET BOOK [FOLDER folder] [FOR_TARGET name] [LANGUAGE name])
 # Packs a book's banks into FOLDER (banks, beside what is built, unless told otherwise) whenever the book or one of its clips has changed,
-# or a clip has come or gone, before TARGET is built: for a target of the book where PLATFORM names one, and one LANGUAGE or all.
+# or a clip has come or gone, before TARGET is built: for the target of the book that
+# FOR_TARGET names, and one LANGUAGE or all of them.
 function(tidewater_bank target book)
-  cmake_parse_arguments(PARSE_ARGV 2 ARG "" "FOLDER;PLATFORM;LANGUAGE" "")
+  cmake_parse_arguments(PARSE_ARGV 2 ARG "" "FOLDER;FOR_TARGET;LANGUAGE" "")
   if(NOT ARG_FOLDER)
     set(ARG_FOLDER ${CMAKE_CURRENT_BINARY_DIR}/banks)
   endif()
@@ -16,8 +17,8 @@ function(tidewater_bank target book)
     set(tool ${TIDEWATER_PROGRAM})
   endif()
   get_filename_component(book "${book}" ABSOLUTE)
-  string(MAKE_C_IDENTIFIER "${target}_${book}_${ARG_PLATFORM}_${ARG_LANGUAGE}" id)
-  set(which $<$<BOOL:${ARG_PLATFORM}>:--target;${ARG_PLATFORM}> $<$<BOOL:${ARG_LANGUAGE}>:--language;${ARG_LANGUAGE}>)
+  string(MAKE_C_IDENTIFIER "${target}_${book}_${ARG_FOR_TARGET}_${ARG_LANGUAGE}" id)
+  set(which $<$<BOOL:${ARG_FOR_TARGET}>:--target;${ARG_FOR_TARGET}> $<$<BOOL:${ARG_LANGUAGE}>:--language;${ARG_LANGUAGE}>)
   set(done ${CMAKE_CURRENT_BINARY_DIR}/${id}.packed)
   add_custom_command(OUTPUT ${done}
     COMMAND ${tool} pack ${book} --output ${ARG_FOLDER} "${which}" --depfile ${done}.d --depfile-of ${done}

@@ -187,13 +187,16 @@ TEST_CASE("what is no bank, or of a newer version, is told") {
 TEST_CASE("a bank in which two groups, gauges, sounds or events have one name is refused when it is opened") {
   const Packed made(
       "[groups.ga]\n[groups.gb]\n[gauges.ua]\n[gauges.ub]\n[sounds.xa]\nclips=[\"tone.wav\"]\nfollow=[{gauge=\"ua\", gain=[[0, \"-3 dB\"], "
-      "[1, \"0 dB\"]]}]\n[sounds.xb]\nclips=[\"low.wav\"]\nfollow=[{gauge=\"ub\", gain=[[0, \"-3 dB\"], [1, \"0 dB\"]]}]\n[events.ya]\nstart="
+      "[1, \"0 dB\"]]}]\n[sounds.xb]\nclips=[\"low.wav\"]\nfollow=[{gauge=\"ub\", gain=[[0, \"-3 dB\"], [1, \"0 "
+      "dB\"]]}]\n[events.ya]\nstart="
       "\"xa\"\n[events.yb]\nstart=\"xb\"\n");
   CHECK(problem_of(made.bytes).empty());
-  for (const auto& [one, other, what] : {std::tuple("ga", "gb", "groups"), {"ua", "ub", "gauges"}, {"xa", "xb", "sounds"}, {"ya", "yb", "events"}}) {
+  for (const auto& [one, other, what] :
+       {std::tuple("ga", "gb", "groups"), {"ua", "ub", "gauges"}, {"xa", "xb", "sounds"}, {"ya", "yb", "events"}}) {
     std::string bytes = made.bytes;
     int changed = 0;
-    for (std::size_t at = header_of(bytes).table_at; (at = bytes.find(other, at)) != std::string::npos; ++changed) bytes.replace(at, 2, one);
+    for (std::size_t at = header_of(bytes).table_at; (at = bytes.find(other, at)) != std::string::npos; ++changed)
+      bytes.replace(at, 2, one);
     REQUIRE(changed > 0);
     seal(bytes);
     CHECK_THAT(problem_of(bytes), Contains(std::string("two of its ") + what + " are called '" + one + "'"));

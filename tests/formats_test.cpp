@@ -191,3 +191,24 @@ TEST_CASE("a seek finds the very samples of reading through") {
     }
   }
 }
+
+TEST_CASE("a file that has less than its header says is refused with both lengths; a recording that never knew its length is not") {
+  const Folder folder;
+  folder.write_clip("clips/long.wav", sine(500, 5, 1, 0.4));
+  folder.write_clip("clips/long.flac", sine(500, 5, 1, 0.4));
+  folder.write_clip("clips/long.aiff", sine(500, 5, 1, 0.4));
+  for (const std::string name : {"clips/long.wav", "clips/long.flac", "clips/long.aiff"}) {
+    const std::string whole = folder.read(name);
+    folder.write(name, whole.substr(0, 20'000));
+    INFO(name);
+    CHECK_THROWS_WITH(decode_file(folder.path(name)), Contains("5.00 s") && Contains("the file was cut off"));
+    folder.write(name, whole);
+    CHECK(decode_file(folder.path(name)).samples.size() == 240'000);
+  }
+  std::string endless = folder.read("clips/long.wav");
+  const auto data = endless.find("data");
+  REQUIRE(data != std::string::npos);
+  for (std::size_t i = 4; i < 8; ++i) endless[data + i] = '\xff';
+  folder.write("clips/long.wav", endless.substr(0, 20'000));
+  CHECK(!decode_file(folder.path("clips/long.wav")).samples.empty());
+}

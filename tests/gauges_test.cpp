@@ -291,15 +291,17 @@ TEST_CASE("two banks that define one gauge differently do not load beside each o
   const auto bank = [](const std::string& name, const std::string& gauge) {
     const Folder folder;
     write_stage_clips(folder);
-    folder.write("book.toml", "[book]\nname=\"" + name + "\"\n[gauges.wind]\n" + gauge + "\n[sounds." + name +
-                                  "]\nclips=[\"hum.wav\"]\nloop=true\nfollow=[{gauge=\"wind\", gain=[[0, \"-20 dB\"], [0.5, \"0 dB\"]]}]\n");
+    folder.write("book.toml",
+                 "[book]\nname=\"" + name + "\"\n[gauges.wind]\n" + gauge + "\n[sounds." + name +
+                     "]\nclips=[\"hum.wav\"]\nloop=true\nfollow=[{gauge=\"wind\", gain=[[0, \"-20 dB\"], [0.5, \"0 dB\"]]}]\n");
     return compile_book(folder.path("book.toml"));
   };
   SoundManager manager({.offline = true});
   manager.load(bank("one", "to=1"));
-  CHECK_THAT(manager.try_load(bank("two", "to=0.5")),
-             Contains("the gauge 'wind' of bank 'two' is not that of bank 'one', which is loaded (from 0 to 0.5, default 0, smoothing 0.06 s, "
-                      "and from 0 to 1, default 0, smoothing 0.06 s): give one"));
+  CHECK_THAT(
+      manager.try_load(bank("two", "to=0.5")),
+      Contains("the gauge 'wind' of bank 'two' is not that of bank 'one', which is loaded (from 0 to 0.5, default 0, smoothing 0.06 s, "
+               "and from 0 to 1, default 0, smoothing 0.06 s): give one"));
   CHECK(manager.try_load(bank("three", "to=1")).empty());
   CHECK(manager.unload("one"));
   CHECK(manager.unload("three"));

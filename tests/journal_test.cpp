@@ -229,7 +229,8 @@ TEST_CASE("every option that decides what is heard stands in the journal's first
     // Who adds an option is asked here whether it decides anything: journal, reading_thread and journal_lines do not.
     const ManagerOptions all;
     const auto& [rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter] = all;
-    static_cast<void>(std::tie(rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter));
+    static_cast<void>(
+        std::tie(rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter));
     CHECK(changes.size() == 13 - 3);
   }
   SoundManager usual({.offline = true});
@@ -259,7 +260,8 @@ TEST_CASE("options out of their range are told with the range, as a wrong rate i
   CHECK_THROWS_WITH(SoundManager({.voices = 100'000}), Contains("voices is 100000"));
   CHECK_THROWS_WITH(SoundManager({.voices = 64, .playbacks = 8}), Contains("playbacks is 8; it must be from 64 to"));
   CHECK_THROWS_WITH(SoundManager({.emitters = 1U << 30U}), Contains("emitters is 1073741824"));
-  CHECK_THROWS_WITH(SoundManager({.journal = [](const JournalEntry&) {}, .journal_lines = 3}), Contains("journal_lines is 3; it must be from 256"));
+  CHECK_THROWS_WITH(SoundManager({.journal = [](const JournalEntry&) {}, .journal_lines = 3}),
+                    Contains("journal_lines is 3; it must be from 256"));
 }
 
 TEST_CASE("a journal can be written by hand, with times, and ends when its sounds do") {

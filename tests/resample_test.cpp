@@ -144,8 +144,8 @@ TEST_CASE("treble is kept, and low tones keep their level") {
   for (const std::int64_t target : both_ways()) {
     const As as(target);
     const Filters filters;
-    for (const double speed :
-         {0.3, 0.5, 0.59, 0.62, 0.66, 2.0 / 3, 0.67, 0.8, 0.95, 1.01, 1.05, 1.1, 1.15, 1.19, 1.25, 1.33, 1.38, 1.4142, 1.6, 1.99, 2.8, 4.4, 7.9}) {
+    for (const double speed : {0.3,  0.5,  0.59, 0.62, 0.66, 2.0 / 3, 0.67, 0.8,  0.95, 1.01, 1.05, 1.1,
+                               1.15, 1.19, 1.25, 1.33, 1.38, 1.4142,  1.6,  1.99, 2.8,  4.4,  7.9}) {
       INFO(kernels::target_name() << " at x" << speed);
       const double to = speed < 0.61 ? 19500 : speed < 0.85 ? 21000 : speed <= 1.333 ? 16000 : speed < 1.42 ? 15000 : 17000 / speed;
       const auto level = [&](double hertz) {
@@ -157,7 +157,8 @@ TEST_CASE("treble is kept, and low tones keep their level") {
   }
 }
 
-TEST_CASE("where a pitch passes from one filter to the next the level changes by less than half a decibel, of all that is heard below 16 kHz") {
+TEST_CASE(
+    "where a pitch passes from one filter to the next the level changes by less than half a decibel, of all that is heard below 16 kHz") {
   const Quality quality = GENERATE(Quality::standard, Quality::fine);
   const Filters filters;
   for (const auto& design : quality == Quality::standard ? standard_designs : fine_designs) {

@@ -2,6 +2,7 @@
 #include <atomic>
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <cstring>
 #include <functional>
 #include <limits>
 #include <sstream>
@@ -596,6 +597,42 @@ TEST_CASE("a saved state that is damaged, of other options or without its banks 
   other.restore(saved, banks);
   CHECK(other.stats().playbacks == 1);
   CHECK_THROWS_WITH(other.restore(saved, banks), Contains("that was just made"));
+}
+
+TEST_CASE("a restore that fails on the way leaves the manager as it was, and it plays on") {
+  const Folder folder;
+  const std::vector<Bank> banks = all_banks(folder, book);
+  SoundManager manager({.offline = true});
+  manager.load(banks[0]);
+  for (int i = 0; i < 20; ++i) manager.raise("both"), manager.raise("hum");
+  std::vector<float> block(9000);
+  manager.render(block);
+  manager.update({});
+  const std::vector<std::byte> saved = manager.save();
+  // A disk that breaks once the bank is open.
+  const std::string bytes = folder.read("book.tidebank");
+  bool broken = false;
+  const BankSource source{bytes.size(), [&](std::uint64_t at, std::span<std::byte> to) {
+                            if (broken) return false;
+                            std::memcpy(to.data(), bytes.data() + at, to.size());
+                            return true;
+                          }};
+  const std::vector<Bank> brittle = {*read_bank(source, "brittle").value};
+  broken = true;
+  SoundManager other({.offline = true});
+  CHECK(!other.try_restore(saved, brittle).empty());
+  CHECK(other.stats().playbacks == 0);
+  other.render(block);
+  for (const float sample : block) REQUIRE(sample == 0);
+  broken = false;
+  SoundManager live({.offline = false});
+  CHECK_THAT(live.try_restore(saved, banks), Catch::Matchers::Contains("offline: true when it was saved, false here"));
+  SoundManager touched({.offline = true});
+  touched.set_listener(0, {});
+  CHECK_THAT(touched.try_restore(saved, banks), Catch::Matchers::Contains("that was just made"));
+  SoundManager good({.offline = true});
+  CHECK(good.try_restore(saved, banks).empty());
+  CHECK(good.stats().playbacks > 0);
 }
 
 TEST_CASE("a session that four threads play live gives the same samples when its journal is played again") {

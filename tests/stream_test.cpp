@@ -255,3 +255,18 @@ TEST_CASE("a file that grows or is unlinked while it streams plays on as it was"
   const Take rest = stage.render(Seconds{3});
   CHECK(rest.part(2.5, 0.05).pitch() == Approx(200 + 48000 * 2.625 / 200).epsilon(0.02));
 }
+
+TEST_CASE("a stream that was late and is stopped before the next update is told as late") {
+  Streaming streaming({.reading_thread = false});  // nobody reads
+  SoundManager& manager = *streaming.manager;
+  Playback tune = manager.raise("round").playback();
+  manager.update(Seconds{0.01});
+  std::vector<float> block(2 * 4800);
+  for (int i = 0; i < 60; ++i) manager.render(block);
+  tune.stop();
+  for (int i = 0; i < 4; ++i) manager.render(block);
+  manager.update(Seconds{6.4});
+  CHECK(manager.stats().late == 1);
+  const auto notices = streaming.entries<noted::Notice>();
+  CHECK(std::count_if(notices.begin(), notices.end(), [](const auto& notice) { return notice.stream == "late"; }) == 1);
+}

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "bank/bank_data.hpp"
 #include "process.hpp"
 #include "stage.hpp"
 #include "tidewater/author/advice.hpp"
@@ -29,6 +30,8 @@ struct Shop {
   explicit Shop(const std::string& text) {
     write_stage_clips(folder);
     folder.write_clip("clips/song.wav", sine(440, 4, 2, 0.3), 2);
+    folder.write_clip("clips/hot.wav", sine(440, 1, 1, 1.0));
+    folder.write_clip("clips/wind.ogg", sine(300, 8, 2, 0.3), 2);
     folder.write_clip("clips/speech/en/hello.wav", sine(300, 0.3, 1, 0.4));
     folder.write_clip("clips/speech/de/hello.wav", sine(600, 0.5, 1, 0.4));
     folder.write_clip("clips/speech/en/bye.wav", sine(330, 0.3, 1, 0.4));
@@ -277,4 +280,31 @@ TEST_CASE("what is wrong in a target is told with its place") {
              Contains("there is no group 'musik'; did you mean 'music'?"));
   CHECK_THAT(told("[book]\nname = \"a\"\nspeech = \"speech\"\n"), Contains("'speech' and 'languages' go together"));
   CHECK_THAT(told("[book]\nname = \"a\"\nspeech = \"speech\"\nlanguages = [\"../en\"]\n"), Contains("a list of names of folders"));
+}
+
+TEST_CASE(
+    "16 bits take clips at full scale, too; a loop with losses stays as it is where a target has one channel; a patch keeps to its base") {
+  Shop shop(
+      "[sounds.hot]\nclips=[\"hot.wav\"]\n[sounds.wind]\nclips=[\"wind.ogg\"]\nloop=true\nstream=true\n[events.hot]\nstart=\"hot\"\n["
+      "events.wind]\nstart=\"wind\"\n[sounds.hi]\nclips=[\"speech/en/hello.wav\"]\n"
+      "[targets.small]\nsamples=\"16-bit\"\nmono=true\nrate=\"32 kHz\"\n[targets.desk]\n");
+  const std::vector<PackedBank> small = shop.pack("small", "small");
+  const Bank bank = open_bank(small.front().file);
+  for (const BankClip& clip : data_of(bank).clips) {
+    INFO(clip.name);
+    if (clip.name == "hot.wav") CHECK(!clip.shorts.empty());
+    if (clip.name == "wind.ogg") CHECK(clip.channels == 2);
+  }
+  CHECK(small.front().bytes < 200'000);
+  const auto with = [&](const std::string& target, Hertz rate) {
+    PackOptions options;
+    options.target = target;
+    options.rate = rate;
+    options.patch_of = {small.front().file};
+    return options;
+  };
+  const auto patch = [&](const PackOptions& options) { return pack(shop.book, shop.folder.path("x"), options); };
+  CHECK_THROWS_WITH(patch(with("desk", {})), Contains("the patch is for target 'small', as this bank is, and not for 'desk'"));
+  CHECK_THROWS_WITH(patch(with("", Hertz{44100})), Contains("the patch is for rate '32000 Hz'"));
+  CHECK_NOTHROW(patch(with("small", {})));
 }

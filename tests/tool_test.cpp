@@ -195,12 +195,11 @@ TEST_CASE("gather, show, sketch and credits do their work from the command line"
   CHECK_THAT(tool("gather " + tool.path("clips") + " --book " + tool.book()).out, Contains("nothing new"));
   CHECK(tool("audition " + tool.book() + " wide --times 1").exit == 0);
 
-  const Ran shown = tool("show " + tool.book() + " steps");
+  const Ran shown = tool("show " + tool.book() + " steps --all");
   CHECK(shown.exit == 0);
   CHECK_THAT(shown.out,
              Contains("book.toml:5: sound 'steps'") && Contains("pitch           \"-1 .. 1 st\"      own") && Contains("n-5.wav"));
-  CHECK_THAT(tool("show " + tool.book() + " stops").err,
-             Contains("no event, sound, group or trait is called 'stops'; did you mean 'steps'?"));
+  CHECK_THAT(tool("show " + tool.book() + " stops").err, Contains("nothing in it is called 'stops'; did you mean 'steps'?"));
 
   CHECK_THAT(tool("sketch --list").out, Contains("splash") && Contains("whoosh"));
   CHECK(tool("sketch door --variants 2 -o " + tool.path("d.flac")).exit == 0);
@@ -374,7 +373,7 @@ responses = [ { stop = "wash", fade = "4 s" }, { start = "a-longer-name-than-mos
   CHECK_THAT(shown(""), Contains("ferry.docked    20  stop wash over 4 s; start a-longer-name-than-most after 0.5 s\n") &&
                             Contains("a-longer-name-than-most    16  master      2  by surface\n") && Contains("2 layers, loops\n") &&
                             Contains("near     effects  -2 dB       1\n") && Contains("surface  planks, steel\n"));
-  const std::string both = shown(" wash");  // an event and a sound
+  const std::string both = shown(" wash --all");  // an event and a sound
   CHECK_THAT(both, Contains("book.toml:18: event 'wash'") && Contains("book.toml:11: sound 'wash'") &&
                        Contains("events: ferry.docked stops, wash starts"));
   CHECK_THAT(both, Contains("(level)    \"-26 LUFS\"        group near\n") && Contains("quality    \"fine\"            group near\n"));
@@ -610,7 +609,7 @@ TEST_CASE("show and unpack look into a bank, and say what to do where another is
   const Ran all = tool("show " + bank);
   CHECK_THAT(all.out, Contains("bank 'game'; 2 clips") && Contains("start b after 0.05 s; stop a") && !Contains("line"));
   CHECK_THAT(tool("show " + bank + " a").out, Contains("sound 'a'") && Contains("1 st .. 2 st") && Contains("tone.wav"));
-  CHECK_THAT(tool("show " + bank + " c").err, Contains("no event, sound, group or trait is called 'c'"));
+  CHECK_THAT(tool("show " + bank + " c").err, Contains("nothing in it is called 'c'"));
   const Ran apart = tool("unpack " + bank + " -o " + tool.path("apart"));
   CHECK(apart.exit == 0);
   CHECK_THAT(apart.out, Contains("packs to the same again, bit for bit") && Contains(tool.path("apart/book.toml")));
@@ -664,4 +663,141 @@ TEST_CASE("pack says in JSON what it made, for a target, and fails where a bank 
   CHECK(large.exit == 1);
   CHECK_THAT(large.err, Contains("more than the 60.0 KiB that were allowed; `tidewater weigh"));
   CHECK_THAT(tool(pack + " --language en").err, Contains("there is no language 'en'; [book] lists them"));
+}
+
+TEST_CASE("names of a bank, a book or a journal write nothing that a terminal obeys") {
+  const Tool tool;
+  const std::string evil = "gong\\u001b]0;PWN\\u0007\\u001b[2J\\u009b2J";
+  tool.write("evil.toml",
+             book_head + "[sounds.\"" + evil + "\"]\nclips=[\"tone.wav\"]\n[events.\"" + evil + "\"]\nstart=\"" + evil + "\"\n");
+  tool.write("evil.jsonl", "{\"at\":0,\"request\":\"raise\",\"event\":\"" + evil + "\"}\n{\"at\":0,\"notice\":\"" + evil + "\"}\n");
+  CHECK(tool("pack " + tool.path("evil.toml") + " -o " + tool.path("banks")).exit == 0);
+  const std::string bank = tool.path("banks/stage.tidebank");
+  for (const std::string& call : {"show " + tool.path("evil.toml"), "check " + tool.path("evil.toml"), "show " + bank,
+                                  "weigh --clips " + bank, "show " + bank + " nothing", "journal " + tool.path("evil.jsonl"),
+                                  "audition " + tool.path("evil.toml") + " gonk", "unpack " + bank + " -o " + tool.path("unpacked")}) {
+    INFO(call);
+    const Ran ran = tool(call);
+    for (const std::string& text : {ran.out, ran.err})
+      for (const char* obeyed : {"\x1b", "\x07", "\xc2\x9b"}) CHECK(text.find(obeyed) == std::string::npos);
+  }
+  CHECK_THAT(tool("journal " + tool.path("evil.jsonl")).out, Contains("gong\\x1B]0;PWN\\x07"));
+}
+
+TEST_CASE("a file of the wrong kind, a folder and a device are told in one line, whatever reads them") {
+  const Tool tool;
+  tool("pack " + tool.book() + " -o " + tool.path("banks"));
+  const std::string bank = tool.path("banks/stage.tidebank"), wave = tool.path("clips/tone.wav");
+  const auto one_line = [&](const std::string& call, const std::string& words) {
+    INFO(call);
+    const Ran ran = tool(call);
+    CHECK(ran.exit != 0);
+    CHECK_THAT(ran.err, Contains(words));
+    CHECK(std::count(ran.err.begin(), ran.err.end(), '\n') <= 2);
+  };
+  one_line("journal " + wave, "is a WAV file, not a journal");
+  one_line("journal " + bank, "is a bank, not a journal");
+  one_line("journal " + tool.path("clips"), "is a folder, not a journal");
+  one_line("journal /dev/zero", "is a device or a pipe, not a journal");
+  one_line("render " + tool.book() + " /dev/zero -o " + tool.path("x.wav"), "is a device or a pipe, not a journal");
+  one_line("audition " + bank + " tone", "is a bank, not a book");
+  one_line("check " + wave, "is a WAV file, not a book");
+  one_line("weigh " + bank + " --journal " + tool.path("clips"), "is a folder, not a journal");
+  one_line("weigh " + bank + " --against \"\"", "there is no such file");
+  tool.write("empty.jsonl", "");
+  one_line("journal " + tool.path("empty.jsonl"), "is empty");
+  tool.write("good.jsonl", "{\"at\":0,\"request\":\"raise\",\"event\":\"rung\"}\n");
+  one_line("journal " + tool.path("good.jsonl") + " --names " + tool.path("clips"), "is a folder, not a file of names");
+  one_line("journal " + tool.path("good.jsonl") + " --names " + tool.book(), "is not a file of names");
+  one_line("audition " + tool.book() + " tone --picture " + tool.path("x.jpg"), "use .png or .svg");
+  one_line("render " + tool.book() + " " + tool.path("good.jsonl"), "one of them is needed");
+  CHECK(tool("render " + tool.book() + " " + tool.path("good.jsonl") + " --picture " + tool.path("only.png")).exit == 0);
+  CHECK(fs::exists(tool.path("only.png")));
+}
+
+TEST_CASE("an audition waits for a delay, and takes gauges and a language along") {
+  const Tool tool;
+  tool.write_clip("clips/speech/en/hello.wav", sine(300, 0.2, 1, 0.4));
+  tool.write_clip("clips/speech/de/hello.wav", sine(600, 0.4, 1, 0.4));
+  tool.write("book.toml",
+             "[book]\nname=\"stage\"\nspeech=\"speech\"\nlanguages=[\"en\", "
+             "\"de\"]\n[gauges.wind]\n[sounds.late]\nclips=[\"tone.wav\"]\ndelay=\"600 ms\"\n"
+             "[sounds.gust]\nclips=[\"hum.wav\"]\nloop=true\nfollow=[{gauge=\"wind\", gain=[[0, \"silent\"], [1, \"0 dB\"]]}]\n"
+             "[sounds.hello]\nclips=[\"speech/en/"
+             "hello.wav\"]\n[events.late]\nstart=\"late\"\n[events.gust]\nstart=\"gust\"\n[events.hello]\nstart=\"hello\"\n");
+  const std::string late = tool("audition " + tool.book() + " late --times 2").out;
+  CHECK(late.find("silent") == std::string::npos);
+  CHECK(late.find("-0.") == std::string::npos);
+  CHECK_THAT(tool("audition " + tool.book() + " gust --times 1").out, Contains("gauge 'wind' at 0 makes it silent"));
+  CHECK(tool("audition " + tool.book() + " gust --times 1 --gauge wind=1").out.find("silent") == std::string::npos);
+  CHECK_THAT(tool("audition " + tool.book() + " gust --gauge wnid=1").err, Contains("did you mean 'wind'?"));
+  CHECK_THAT(tool("audition " + tool.book() + " hello --times 1 --language de").out, Contains("speech/de/hello.wav"));
+}
+
+TEST_CASE("show lists and shows gauges, banks and targets, leaves out what has its default, and prints it all as JSON") {
+  const Tool tool;
+  tool.write("book.toml",
+             book_head +
+                 "[gauges.wind]\nto=40\n[sounds.gust]\nclips=[\"hum.wav\"]\nloop=true\nplace=\"world\"\ncone={inner=\"60 deg\", "
+                 "outer=\"180 deg\", "
+                 "outside=\"-12 dB\"}\nfollow=[{gauge=\"wind\", gain=[[0, \"-40 dB\"], [40, \"0 dB\"]]}]\n[events.gust]\nstart=\"gust\"\n"
+                 "[banks.shore]\nevents=[\"gust\"]\n[targets.handheld]\nrate=\"32 kHz\"\n");
+  CHECK_THAT(tool("show " + tool.book()).out, Contains("wind") && Contains("shore") && Contains("handheld") && Contains("32000 Hz"));
+  CHECK_THAT(tool("show " + tool.book() + " wind").out, Contains("gauge 'wind'") && Contains("followed by: gust"));
+  CHECK_THAT(tool("show " + tool.book() + " shore").out, Contains("bank 'shore'"));
+  CHECK_THAT(tool("show " + tool.book() + " handheld").out, Contains("target 'handheld'"));
+  const std::string few = tool("show " + tool.book() + " gust").out, all = tool("show " + tool.book() + " gust --all").out;
+  CHECK_THAT(few, Contains("more keys have their defaults; --all shows them") && Contains("60 deg") && Contains("-40 dB"));
+  CHECK(few.find("rolloff") == std::string::npos);
+  CHECK_THAT(all, Contains("rolloff"));
+  const auto json = nlohmann::json::parse(tool("show " + tool.book() + " --json").out);
+  CHECK(json["gauges"][0]["to"] == 40);
+  CHECK(json["sounds"][0]["keys"]["loop"]["from"] == "own");
+  CHECK(nlohmann::json::parse(tool("show " + tool.book() + " gust --json").out)["events"].size() == 1);
+}
+
+TEST_CASE("what begins silent and is heard later is no unheard sound, in report and journal; what was left out of a journal is counted") {
+  const Tool tool;
+  tool.write(
+      "book.toml",
+      book_head +
+          "[gauges.wind]\n[sounds.gust]\nclips=[\"hum.wav\"]\nloop=true\nfollow=[{gauge=\"wind\", gain=[[0, \"silent\"], [1, \"0 dB\"]]}]\n"
+          "[events.gust]\nstart=\"gust\"\n");
+  std::string journal = "{\"at\":0,\"request\":\"raise\",\"event\":\"gust\"}\n";
+  for (int i = 0; i < 12; ++i)
+    journal += "{\"at\":\"" + std::to_string(1 + i) +
+               " s\",\"request\":\"gauge\",\"gauge\":\"wind\",\"value\":" + std::to_string(1.0 - i * 0.01) + "}\n";
+  tool.write("j.jsonl", journal + "{\"at\":\"13 s\",\"request\":\"stop-all\",\"fade\":\"0.1 s\"}\n");
+  const Ran ran =
+      tool("render " + tool.book() + " " + tool.path("j.jsonl") + " -o " + tool.path("x.wav") + " --journal " + tool.path("k.jsonl"));
+  CHECK_THAT(ran.out, Contains("started    1 sound\n"));
+  CHECK(ran.out.find("unheard") == std::string::npos);
+  CHECK(tool("journal " + tool.path("k.jsonl") + " --unheard").out.empty());
+  CHECK_THAT(tool("journal " + tool.path("k.jsonl")).out, Contains("11 gauge requests after the first"));
+}
+
+TEST_CASE("what check calls good packs: other languages' clips, stops across banks, folders of speech that are none") {
+  const Tool tool;
+  tool.write_clip("clips/speech/en/hello.wav", sine(300, 0.2, 1, 0.4));
+  tool.write("clips/speech/de/hello.wav", "no sound");
+  const std::string head = "[book]\nname=\"stage\"\nspeech=\"speech\"\nlanguages=[\"en\", \"de\"]\n";
+  const std::string sounds =
+      "[sounds.hello]\nclips=[\"speech/en/"
+      "hello.wav\"]\n[sounds.tone]\nclips=[\"tone.wav\"]\n[events.a]\nstart=\"hello\"\n[events.b]\nstart=\"tone\"\n";
+  const auto says = [&](const std::string& text, const std::string& words) {
+    tool.write("book.toml", text);
+    INFO(text);
+    const Ran ran = tool("check " + tool.book());
+    CHECK_THAT(ran.out, Contains(words));
+    CHECK((ran.exit == 0) == (words == "good" || words == "in-no-bank"));
+  };
+  says(head + sounds, "clip 'speech/de/hello.wav', in language 'de': it cannot be read");
+  tool.write_clip("clips/speech/de/hello.wav", sine(600, 0.2, 1, 0.4));
+  says(head + sounds, "good");
+  says("[book]\nname=\"stage\"\nspeech=\"voices\"\nlanguages=[\"en\", \"de\"]\n" + sounds, "no clip lies in 'voices/en/'");
+  says("[book]\nname=\"stage\"\nspeech=\"speech\"\nlanguages=[\"de\", \"en\"]\n" + sounds,
+       "'speech/en/hello.wav' is not in the first language");
+  says(head + sounds + "[events.c]\nstop=\"tone\"\n[banks.one]\nevents=[\"a\", \"c\"]\n[banks.two]\nevents=[\"b\"]\n",
+       "'c' is in bank 'one', and stops 'tone', which bank 'two' starts");
+  says(head + sounds + "[banks.one]\nevents=[\"a\"]\n", "in-no-bank");
 }

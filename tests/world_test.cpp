@@ -211,8 +211,8 @@ double taken_by_a_kilometre(double hertz) {
 TEST_CASE("the way through air takes what the standard says, within 4 dB up to 8 kHz, as long as it takes less than 25") {
   double worst = 0;
   for (const double hertz : {1000.0, 2000.0, 4000.0, 8000.0}) {
-    World world("[sounds.a]\nclips=[\"tone-of.wav\"]\nloop=true\nplace=\"world\"\nnear=\"3 km\"\nfar=\"9 km\"\n[events.a]\nstart=\"a\"\n", {},
-                [&](const Folder& folder) { folder.write_clip("clips/tone-of.wav", sine(hertz, 0.5, 1, 0.5)); });
+    World world("[sounds.a]\nclips=[\"tone-of.wav\"]\nloop=true\nplace=\"world\"\nnear=\"3 km\"\nfar=\"9 km\"\n[events.a]\nstart=\"a\"\n",
+                {}, [&](const Folder& folder) { folder.write_clip("clips/tone-of.wav", sine(hertz, 0.5, 1, 0.5)); });
     for (const double metres : {20.0, 50.0, 100.0, 300.0, 500.0, 1000.0}) {
       const double expected = metres / 1000 * taken_by_a_kilometre(hertz);
       if (expected > 25) continue;
@@ -506,7 +506,8 @@ struct Crowd {
       text += "[sounds.s" + std::to_string(s) + "]\n" +
               (layered ? "layers=[{clips=[\"hum.wav\"], loop=true}, {clips=[\"hum.wav\"], loop=true, gain=\"-6 dB\"}]"
                        : "clips=[\"hum.wav\"]\nloop=true") +
-              "\nplace=\"world\"\ngain=\"" + std::to_string(gains[s]) + " dB\"\nfar=\"" + std::to_string(far[s]) + " m\"\nrank=" + std::to_string(ranks[s]) + "\n";
+              "\nplace=\"world\"\ngain=\"" + std::to_string(gains[s]) + " dB\"\nfar=\"" + std::to_string(far[s]) +
+              " m\"\nrank=" + std::to_string(ranks[s]) + "\n";
       if (!limits.empty() && limits[s] > 0) text += "limit=" + std::to_string(limits[s]) + "\nwhen-full=\"newest\"\n";
       text += "[events.s" + std::to_string(s) + "]\nstart=\"s" + std::to_string(s) + "\"\n";
     }

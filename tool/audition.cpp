@@ -47,8 +47,8 @@ void even_out(Audition& audition) {
   if (evened.first == silence || evened.second == silence) return;
   const auto& sides = audition.sides();
   say("A is {} at {:.1f} LUFS, B is {} at {:.1f} LUFS; {} is turned down by {:.1f} dB\n", sides[0].name, evened.first.value,
-             sides[1].book.file == sides[0].book.file ? sides[1].name : sides[1].book.file, evened.second.value,
-             evened.first_was_louder ? "A" : "B", evened.down.value);
+      sides[1].book.file == sides[0].book.file ? sides[1].name : sides[1].book.file, evened.second.value,
+      evened.first_was_louder ? "A" : "B", evened.down.value);
 }
 
 void play_live(const Audition& audition, const AuditionListener& listener) {
@@ -76,8 +76,7 @@ void draw(const AuditionCall& call, const std::vector<AuditionTake>& takes) {
     heard.push_back(
         {fmt::format("{}{} {}{}", take.number, take.side.empty() ? "" : " " + take.side, take.clip, more_clips_of(take)), take.samples});
   const std::size_t drawn = draw_takes(heard, Audition::rate, call.picture, fmt::format("takes of {}", call.name));
-  say("  picture    {}{}\n", call.picture,
-             drawn < heard.size() ? fmt::format(" (the first {} of {} takes)", drawn, heard.size()) : "");
+  say("  picture    {}{}\n", call.picture, drawn < heard.size() ? fmt::format(" (the first {} of {} takes)", drawn, heard.size()) : "");
 }
 
 /// Renders all takes for the table, the report and what is to be kept.

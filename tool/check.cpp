@@ -43,8 +43,8 @@ std::string the_others(const std::vector<const Advice*>& found) {
   std::string text;
   std::set<std::string> known;  // several keys of one sound are named once
   for (std::size_t i = 0; i < found.size() && known.size() <= named; ++i) {
-    const std::string its = fmt::format("'{}'{}", found[i]->about,
-                                        found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
+    const std::string its =
+        fmt::format("'{}'{}", found[i]->about, found[i]->place.line == 0 ? "" : fmt::format(" at line {}", found[i]->place.line));
     if (known.insert(its).second && i > 0) text += (text.empty() ? "" : ", ") + its;
   }
   if (text.empty()) return fmt::format(" (and {} more of it)", found.size() - 1);
@@ -59,7 +59,7 @@ std::string_view print_advice(const Colours& colours, const std::vector<Advice>&
     const std::vector<const Advice*> found = worst_first(advice, kind.kind);
     for (std::size_t i = 0; i < (all ? found.size() : std::min<std::size_t>(1, found.size())); ++i)
       say("{} {} {}{}\n", colours.faint(place_of(found[i]->place)), colours.fair(fmt::format("{}:", kind.kind)), found[i]->message,
-                 all ? "" : colours.faint(the_others(found)));
+          all ? "" : colours.faint(the_others(found)));
     if (left_out.empty() && !all && found.size() > 1) left_out = kind.kind;
   }
   return left_out;
@@ -85,8 +85,8 @@ void print_report(const CheckCall& call, const ReadBook& read, const Checked& ch
   const Book& book = read.book;
   if (read.problems.empty())
     say("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
-               counted(book.sounds.size(), "sound"), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
-               advice.empty() ? "" : "; ", advice);
+        counted(book.sounds.size(), "sound"), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
+        advice.empty() ? "" : "; ", advice);
   else
     say("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);
   if (!left_out.empty()) say("The worst of each kind. All: --all; one kind: --only {}\n", left_out);

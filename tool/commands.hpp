@@ -55,6 +55,8 @@ int journal(const JournalCall& call);
 struct ShowCall {
   std::string book;
   std::string name;
+  bool all = false;  ///< keys that have their defaults, too
+  bool json = false;
 };
 int show(const ShowCall& call);
 

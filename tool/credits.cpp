@@ -24,7 +24,7 @@ int credits(const CreditsCall& call) {
     const std::size_t clips = made.without.size() - made.unfilled.size();
     if (begun.entries > 0)
       say("  begun      {}: {} entr{} for {} clip{}; fill in licence and author\n", begun.file, begun.entries,
-                 begun.entries == 1 ? "y" : "ies", clips, clips == 1 ? "" : "s");
+          begun.entries == 1 ? "y" : "ies", clips, clips == 1 ? "" : "s");
     else if (made.without.empty())
       say("  every clip has a licence on record; there is nothing to begin\n");
     else
@@ -39,7 +39,7 @@ int credits(const CreditsCall& call) {
   }
   if (!made.without.empty()) {
     complain("\n{} clip{} without a licence in {}/credits.toml; --begin adds what is missing there, to be filled in:\n",
-               made.without.size(), made.without.size() == 1 ? "" : "s", read.book.clips_folder);
+             made.without.size(), made.without.size() == 1 ? "" : "s", read.book.clips_folder);
     for (const auto& clip : made.without) complain("  {}\n", clip);
   }
   return problems == 0 && made.without.empty() && made.idle.empty() ? fine : bad_input;

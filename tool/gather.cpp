@@ -24,13 +24,13 @@ int gather(const GatherCall& call) {
   if (call.dry_run) {
     std::istringstream lines(gathered.added);
     say("--- {0}\n+++ {0}\n@@ -{1},0 +{2},{3} @@\n", call.book, gathered.after_line, gathered.after_line + 1,
-               std::count(gathered.added.begin(), gathered.added.end(), '\n'));
+        std::count(gathered.added.begin(), gathered.added.end(), '\n'));
     for (std::string line; std::getline(lines, line);) say("+{}\n", line);
     return fine;
   }
   take_in(gathered, call.book);
   say("{}: {} clip{} in {} new sound{}, each with an event of its name\n", call.book, gathered.clips, gathered.clips == 1 ? "" : "s",
-             gathered.sounds.size(), gathered.sounds.size() == 1 ? "" : "s");
+      gathered.sounds.size(), gathered.sounds.size() == 1 ? "" : "s");
   say("  next       tidewater audition {} {}\n", call.book, gathered.sounds.front());
   return fine;
 }

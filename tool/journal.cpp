@@ -219,7 +219,7 @@ class Reader {
 
   double rate_ = 48000;
   std::size_t raises_ = 0;
-  std::set<std::string> listeners_, gauges_;     ///< that there were
+  std::set<std::string> listeners_, gauges_;  ///< that there were
   std::size_t listeners_left_out_ = 0, gauges_left_out_ = 0;
   std::map<std::string, std::string> event_of_;  ///< by the raise's number
 };
@@ -260,10 +260,10 @@ int journal(const JournalCall& call) {
     const std::string what = padded(told->what, 17);
     const std::string rest = fmt::format("  {}  {}", padded(told->about, 24), told->more);
     say("{:>10}  {}{}\n", told->time,
-          told->refused     ? colours.bad(what)
-          : told->held_back ? colours.fair(what)
-                            : what,
-          rest.substr(0, rest.find_last_not_of(' ') + 1));
+        told->refused     ? colours.bad(what)
+        : told->held_back ? colours.fair(what)
+                          : what,
+        rest.substr(0, rest.find_last_not_of(' ') + 1));
   });
   if (const std::string left_out = reader.left_out(); !left_out.empty() && !call.unheard)
     say("{:>10}  left out           {} after the first of each gauge and listener; the file has them\n", "", left_out);

@@ -114,7 +114,10 @@ int run(int argc, char** argv) {
   auto* show_command =
       app.add_subcommand("show", "List what a book has, or print every key of one name as it holds, and where its value comes from");
   show_command->add_option("BOOK", show_call.book, "The book, a TOML file, or a bank (.tidebank)")->required();
-  show_command->add_option("NAME", show_call.name, "An event, sound, group or trait of the book; without it, all are listed");
+  show_command->add_option("NAME", show_call.name,
+                           "An event, sound, group, gauge, bank, target or trait of the book; without it, all are listed");
+  show_command->add_flag("--all", show_call.all, "Of a sound the keys that have their defaults, too");
+  show_command->add_flag("--json", show_call.json, "As one JSON object, for other tools");
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
   PackCall pack_call;
@@ -147,7 +150,8 @@ int run(int argc, char** argv) {
   weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
   weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
   weigh_command->add_option("--picture", weigh_call.picture, "Draw it as areas to this file, PNG or SVG")->check(picture_ending);
-  auto* against = weigh_command->add_option("--against", weigh_call.against, "Another version of it, bank or book: what an update costs whoever has that");
+  auto* against = weigh_command->add_option("--against", weigh_call.against,
+                                            "Another version of it, bank or book: what an update costs whoever has that");
   weigh_command->add_option("--journal", weigh_call.journals,
                             "A journal of a session with it: which takes did none ever play? May be given again");
   weigh_command->add_option("--names", weigh_call.names,
@@ -179,7 +183,8 @@ int run(int argc, char** argv) {
   seed_option(audition_command, audition_call.seed);
   audition_command->add_option("-o,--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card; with --output or --picture, too");
-  audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)")->check(picture_ending);
+  audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)")
+      ->check(picture_ending);
   std::vector<std::string> traits;
   audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be given again");
   audition_command->add_option("--gauge", audition_call.gauges,
@@ -199,8 +204,8 @@ int run(int argc, char** argv) {
       "--gauge", place_call.gauges,
       "Hold a gauge, throttle=0.6, or take it from one value to another on the walk, throttle=0..1; may be given again");
   place_command->add_option("-o,--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
-  place_command->add_option("--picture", place_call.picture,
-                            "Draw level and treble by distance, level by angle, and the walk (.png, .svg)")->check(picture_ending);
+  place_command->add_option("--picture", place_call.picture, "Draw level and treble by distance, level by angle, and the walk (.png, .svg)")
+      ->check(picture_ending);
   place_command->footer("Example:\n  tidewater place examples/harbour/book.toml gulls --output out/walk.wav --picture out/walk.png");
 
   RenderCall render_call;
@@ -210,7 +215,8 @@ int run(int argc, char** argv) {
       ->add_option("BOOK", render_call.book, "The book, a TOML file, or a bank that was packed of one (.tidebank), or a folder of them")
       ->required();
   render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
-  render_command->add_option("-o,--output", render_call.output, "The sound file to write (.wav, .flac, .ogg); not needed with --picture or --journal");
+  render_command->add_option("-o,--output", render_call.output,
+                             "The sound file to write (.wav, .flac, .ogg); not needed with --picture or --journal");
   render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
   render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)")->check(picture_ending);
   render_command->add_flag("--as-recorded", render_call.as_recorded,
@@ -233,7 +239,8 @@ int run(int argc, char** argv) {
   std::string stress_quality = "standard";
   stress_command->add_option("--quality", stress_quality, "Of the filtered and the streamed voices: standard (default) or fine")
       ->check(CLI::IsMember({"standard", "fine"}));
-  stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)")->check(picture_ending);
+  stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)")
+      ->check(picture_ending);
   stress_command->footer("Example:\n  tidewater stress --block 128 --picture out/stress.png");
 
   try {

@@ -38,8 +38,7 @@ void print_json(const std::vector<PackedBank>& packed, std::uint64_t largest) {
 
 /// What of the book is in several banks, in none, or not spoken yet.
 void print_remarks(const Book& book) {
-  for (const SharedClip& shared : shared_clips(book))
-    say("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
+  for (const SharedClip& shared : shared_clips(book)) say("  shared        {} is in {}\n", shared.clip, fmt::join(shared.banks, " and "));
   for (const std::string& event : left_out(book)) say("  left out      {}: no bank has it\n", event);
   for (const NotRecorded& missing : not_recorded(book))
     say("  not recorded  {}: '{}' speaks {} there\n", missing.file, missing.language, book.languages.front());
@@ -105,7 +104,7 @@ int pack_once(const PackCall& call, Watched& watched) {
   for (const PackedBank& bank : packed) {
     if (call.largest == 0 || bank.bytes <= call.largest) continue;
     complain("{}: it has {}, more than the {} that were allowed; `tidewater weigh {}` says what takes them\n", bank.file,
-               size_text(bank.bytes), size_text(call.largest), bank.file);
+             size_text(bank.bytes), size_text(call.largest), bank.file);
     code = bad_input;
   }
   return code;

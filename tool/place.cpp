@@ -73,8 +73,8 @@ void print_walk(const WalkPast& walk) {
     }
     table.row(row);
   }
-  say("\nA walk past it, {} to its left, at {:.1f} m/s; the loudest (RMS of 100 ms) from each line to the next:\n\n{}",
-             metres(walk.aside), walk.pace, table.text());
+  say("\nA walk past it, {} to its left, at {:.1f} m/s; the loudest (RMS of 100 ms) from each line to the next:\n\n{}", metres(walk.aside),
+      walk.pace, table.text());
 }
 
 }  // namespace
@@ -108,8 +108,8 @@ int place(const PlaceCall& call) {
   say("{}: {}\n", call.sound, about(walk.design));
   for (const WalkGauge& its : walk.options.gauges)
     say("{} {}\n", its.gauge,
-               its.from == its.to ? fmt::format("at {}", its.from)
-                                  : fmt::format("from {} to {} on the walk; the table is for {}", its.from, its.to, its.from));
+        its.from == its.to ? fmt::format("at {}", its.from)
+                           : fmt::format("from {} to {} on the walk; the table is for {}", its.from, its.to, its.from));
   say("\n{}", table.text());
   print_walk(walk);
   if (!call.picture.empty()) {

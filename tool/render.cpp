@@ -67,7 +67,7 @@ int render(const RenderCall& call) {
 
   const Report& report = rendering.report();
   say("{:.1f} s rendered in {:.2f} s, {:.0f} times as fast as real time\n{}", report.length().value, took.count(),
-             report.length().value / took.count(), report.text());
+      report.length().value / took.count(), report.text());
   rendering.finish(std::filesystem::path(call.journal).filename().string());
   return fine;
 }

@@ -1,5 +1,5 @@
-#include "print.hpp"
 #include "rendering.hpp"
+#include "print.hpp"
 
 #include <fmt/format.h>
 

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 #include "columns.hpp"
 #include "commands.hpp"
@@ -66,6 +67,20 @@ std::string list_all(const Book& book) {
   Table traits({"trait", "values"});
   for (const auto& [name, values] : traits_of(book)) traits.row({name, fmt::format("{}", fmt::join(values, ", "))});
   if (!traits.empty()) out += "\n" + traits.text();
+  Table gauges({"gauge", line_head(book), ">from", ">to", ">default", "smoothing"});
+  for (const auto& gauge : book.gauges)
+    gauges.row({gauge.name, line_of(gauge.place), fmt::format("{:g}", gauge.from), fmt::format("{:g}", gauge.to),
+                fmt::format("{:g}", gauge.initial), to_text(gauge.smoothing)});
+  if (!gauges.empty()) out += "\n" + gauges.text();
+  Table banks({"bank", line_head(book), "has"});
+  for (const auto& bank : book.banks)
+    banks.row({bank.name, line_of(bank.place), fmt::format("{}", fmt::join(bank.events.empty() ? bank.clips : bank.events, ", "))});
+  if (!banks.empty()) out += "\n" + banks.text();
+  Table targets({"target", line_head(book), ">rate", "languages"});
+  for (const auto& target : book.targets)
+    targets.row({target.name, line_of(target.place), target.rate == Hertz{} ? "48000 Hz" : to_text(target.rate),
+                 fmt::format("{}", fmt::join(target.languages.empty() ? book.languages : target.languages, ", "))});
+  if (!targets.empty()) out += "\n" + targets.text();
   return out + fmt::format("\n  next       tidewater show {} NAME\n", book.file);
 }
 
@@ -76,12 +91,15 @@ const T* named(const std::vector<T>& list, const std::string& name) {
 }
 
 /// All that has this name: an event and its sound are often called the same.
-std::string show_named(const Book& book, const std::string& name) {
+std::string show_named(const Book& book, const std::string& name, bool all) {
   std::string out;
   const auto add = [&](const std::string& text) { out += (out.empty() || text.empty() ? "" : "\n") + text; };
   if (const auto* event = named(book.events, name)) add(show_event(book, *event));
-  if (const auto* sound = named(book.sounds, name)) add(show_sound(book, *sound));
+  if (const auto* sound = named(book.sounds, name)) add(show_sound(book, *sound, all));
   if (const auto* group = named(book.groups, name)) add(show_group(book, *group));
+  if (const auto* gauge = named(book.gauges, name)) add(show_gauge(book, *gauge));
+  if (const auto* bank = named(book.banks, name)) add(show_bank_of(*bank));
+  if (const auto* target = named(book.targets, name)) add(show_target(*target));
   add(show_trait(book, name));
   return out;
 }
@@ -91,17 +109,89 @@ std::string unknown(const Book& book, const std::string& name) {
   for (const auto& event : book.events) known.emplace_back(event.name);
   for (const auto& sound : book.sounds) known.emplace_back(sound.name);
   for (const auto& group : book.groups) known.emplace_back(group.name);
+  for (const auto& gauge : book.gauges) known.emplace_back(gauge.name);
+  for (const auto& bank : book.banks) known.emplace_back(bank.name);
+  for (const auto& target : book.targets) known.emplace_back(target.name);
   const auto traits = traits_of(book);
   for (const auto& [trait, values] : traits) known.emplace_back(trait);
   const std::string near = did_you_mean(name, known);
-  return fmt::format("{}: no event, sound, group or trait is called '{}'{}", book.file, name,
+  return fmt::format("{}: nothing in it is called '{}'{}", book.file, name,
                      near.empty() ? fmt::format("; `tidewater show {}` lists what there is", book.file) : near);
+}
+
+using Json = nlohmann::ordered_json;
+
+Json json_of(const BookSound& sound) {
+  Json its = {{"name", sound.name}, {"line", sound.place.line}, {"group", sound.group}};
+  Json keys = Json::object();
+  for (const auto& setting : sound.settings) keys[setting.key] = {{"value", setting.value}, {"from", setting.from}};
+  its["keys"] = keys;
+  std::set<std::string> clips;
+  sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
+  its["clips"] = clips;
+  return its;
+}
+
+Json json_of(const BookEvent& event) {
+  Json responses = Json::array();
+  for (const auto& its : event.responses) {
+    Json one = {{its.kind == BookResponse::Kind::start ? "start" : "stop", its.sound}};
+    if (its.delay > Seconds{}) one["delay"] = to_text(its.delay);
+    if (its.fade > Seconds{}) one["fade"] = to_text(its.fade);
+    responses.push_back(std::move(one));
+  }
+  return {{"name", event.name}, {"line", event.place.line}, {"responses", responses}};
+}
+
+Json json_of(const BookGroup& group) {
+  return {{"name", group.name},
+          {"line", group.place.line},
+          {"parent", group.parent},
+          {"gain", to_text(group.gain)},
+          {"mute", group.muted},
+          {"low-pass", to_text(group.low_pass)},
+          {"high-pass", to_text(group.high_pass)}};
+}
+
+Json json_of(const BookGauge& gauge) {
+  return {{"name", gauge.name}, {"line", gauge.place.line}, {"from", gauge.from},
+          {"to", gauge.to},     {"default", gauge.initial}, {"smoothing", to_text(gauge.smoothing)}};
+}
+
+Json json_of(const BookBank& bank) {
+  return {{"name", bank.name}, {"line", bank.place.line}, {"events", bank.events}, {"clips", bank.clips}, {"needs", bank.needs}};
+}
+
+Json json_of(const BookTarget& target) {
+  return {{"name", target.name},
+          {"line", target.place.line},
+          {"rate", target.rate == Hertz{} ? "48000 Hz" : to_text(target.rate)},
+          {"languages", target.languages}};
+}
+
+/// All that the book has, or what is called `name`, as one object of lists.
+int print_json(const Book& book, const std::string& name) {
+  Json all = {{"book", book.name}, {"file", book.file}};
+  bool any = name.empty();
+  const auto add = [&](const char* key, const auto& items) {
+    Json list = Json::array();
+    for (const auto& item : items)
+      if (name.empty() || item.name == name) list.push_back(json_of(item));
+    any = any || !list.empty();
+    if (name.empty() || !list.empty()) all[key] = std::move(list);
+  };
+  add("events", book.events), add("sounds", book.sounds), add("groups", book.groups);
+  add("gauges", book.gauges), add("banks", book.banks), add("targets", book.targets);
+  if (!any) throw Error(unknown(book, name));
+  say("{}\n", all.dump(2, ' ', false, Json::error_handler_t::replace));
+  return fine;
 }
 
 int show_bank(const ShowCall& call) {
   const Bank bank = open_bank_with_names(call.book);
   const Book book = book_of(bank, call.book);
-  const std::string text = call.name.empty() ? about(bank, call.book) + list_all(book) : show_named(book, call.name);
+  if (call.json) return print_json(book, call.name);
+  const std::string text = call.name.empty() ? about(bank, call.book) + list_all(book) : show_named(book, call.name, call.all);
   if (text.empty()) throw Error(unknown(book, call.name));
   say("{}", text);
   return fine;
@@ -115,8 +205,9 @@ int show(const ShowCall& call) {
   std::string problems;
   for (const auto& problem : read.problems) problems += to_text(problem) + "\n";
   if (read.book.file.empty()) throw Error(problems.substr(0, problems.size() - 1));
+  if (call.json && problems.empty()) return print_json(read.book, call.name);
   const std::string text = call.name.empty() ? fmt::format("{}: book '{}'\n\n", read.book.file, read.book.name) + list_all(read.book)
-                                             : show_named(read.book, call.name);
+                                             : show_named(read.book, call.name, call.all);
   if (text.empty()) throw Error(problems + unknown(read.book, call.name));
   say("{}", text);
   if (problems.empty()) return fine;

@@ -123,14 +123,23 @@ std::string short_value(const BookSetting& setting) {
 
 }  // namespace
 
-std::string show_sound(const Book& book, const BookSound& sound) {
+std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   Book only = book;
   only.sounds = {sound};
   const std::set<std::string> placeholders = placeholders_of(only);
   const bool layered = sound.layers.size() > 1 || (!sound.layers.empty() && !sound.layers.front().name.empty());
   Table table({"key", "value", "from"});
+  std::size_t left_out = 0;
+  std::string below;
   for (const auto& setting : sound.settings) {
     if (layered && goes_into_layers(setting.key)) continue;
+    const bool of_a_group = setting.key == "quality" && quality_of(book, sound.group).from != "default";
+    if (!all && setting.from == "default" && setting.key != "gain" && setting.key != "group" && !of_a_group) {
+      ++left_out;
+      continue;
+    }
+    if (short_value(setting) != setting.value && setting.key != "clips" && setting.key != "layers")
+      below += fmt::format("\n  {}\n    {}\n", setting.key, setting.value);
     if (setting.key == "quality" && setting.from == "default") {
       const Held quality = quality_of(book, sound.group);
       table.row({setting.key, quality.value, quality.from});
@@ -143,6 +152,8 @@ std::string show_sound(const Book& book, const BookSound& sound) {
     }
   }
   std::string out = title(sound.place, "sound", sound.name) + table.text();
+  if (left_out > 0) out += fmt::format("\n  {} more keys have their defaults; --all shows them\n", left_out);
+  out += below;
   if (layered) out += layers_of(sound);
   for (const auto& layer : sound.layers) out += clips_of(layer, placeholders);
   std::string events;
@@ -152,6 +163,59 @@ std::string show_sound(const Book& book, const BookSound& sound) {
         events +=
             fmt::format("{}{} {}", events.empty() ? "" : ", ", event.name, response.kind == BookResponse::Kind::start ? "starts" : "stops");
   return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
+}
+
+std::string show_gauge(const Book& book, const BookGauge& gauge) {
+  Table table({"key", "value"});
+  table.row({"from", fmt::format("{:g}", gauge.from)});
+  table.row({"to", fmt::format("{:g}", gauge.to)});
+  table.row({"default", fmt::format("{:g}", gauge.initial)});
+  table.row({"smoothing", to_text(gauge.smoothing)});
+  std::string followers;
+  for (const auto& sound : book.sounds) {
+    const auto goes_by = [&](const auto& follow) {
+      return std::any_of(follow.begin(), follow.end(), [&](const FollowDesign& its) { return its.gauge == gauge.name; });
+    };
+    if (goes_by(sound.follow) ||
+        std::any_of(sound.layers.begin(), sound.layers.end(), [&](const BookLayer& l) { return goes_by(l.follow); }))
+      followers += (followers.empty() ? "" : ", ") + sound.name;
+  }
+  return title(gauge.place, "gauge", gauge.name) + table.text() +
+         fmt::format("\n  followed by: {}\n", followers.empty() ? "no sound" : followers);
+}
+
+std::string show_bank_of(const BookBank& bank) {
+  Table table({"key", "value"});
+  const auto list = [&](const char* key, const std::vector<std::string>& values) {
+    if (!values.empty()) table.row({key, fmt::format("{}", fmt::join(values, ", "))});
+  };
+  list("events", bank.events);
+  list("clips", bank.clips);
+  list("needs", bank.needs);
+  return title(bank.place, "bank", bank.name) + table.text();
+}
+
+namespace {
+
+void add_ways(Table& table, const BookWays& ways, const std::string& of) {
+  const auto add = [&](const char* key, const std::string& value) { table.row({key, value, of}); };
+  if (ways.samples) add("samples", std::string(samples_words[static_cast<std::size_t>(*ways.samples)]));
+  if (ways.mono) add("mono", *ways.mono ? "true" : "false");
+  if (ways.stream_from) add("stream-from", to_text(*ways.stream_from));
+  if (ways.codec) add("codec", std::string(codec_words[static_cast<std::size_t>(*ways.codec)]));
+  if (ways.quality) add("quality", fmt::format("{:g} %", *ways.quality * 100));
+}
+
+}  // namespace
+
+std::string show_target(const BookTarget& target) {
+  Table table({"key", "value", "of"});
+  table.row({"rate", target.rate == Hertz{} ? "48000 Hz" : to_text(target.rate), "all"});
+  table.row({"names", std::string(names_words[static_cast<std::size_t>(target.names)]), "all"});
+  if (!target.languages.empty()) table.row({"languages", fmt::format("{}", fmt::join(target.languages, ", ")), "all"});
+  add_ways(table, target, "all");
+  for (const auto& [group, ways] : target.groups) add_ways(table, ways, "group " + group);
+  return title(target.place, "target", target.name) + table.text();
 }
 
 std::string what_it_does(const BookEvent& event) {

@@ -9,7 +9,11 @@ namespace tidewater::tool {
 
 // What a book says of one name, as lines for a terminal.
 
-std::string show_sound(const Book& book, const BookSound& sound);
+/// With `all` its keys that have their defaults, too.
+std::string show_sound(const Book& book, const BookSound& sound, bool all);
+std::string show_gauge(const Book& book, const BookGauge& gauge);
+std::string show_bank_of(const BookBank& bank);
+std::string show_target(const BookTarget& target);
 std::string show_event(const Book& book, const BookEvent& event);
 std::string show_group(const Book& book, const BookGroup& group);
 /// Which sounds go by a trait, and the values that they know; empty where none does.

@@ -36,8 +36,8 @@ int sketch(const SketchCall& call) {
     const auto samples = make_sketch(plan.recipe, plan.seed, variant);
     Rendering::make_folder_of(file.string());
     write_sketch(file.string(), samples);
-    say("  {}  {:.2f} s, peak {:.0f} dB, a placeholder\n", file.generic_string(),
-               static_cast<double>(samples.size()) / sketch_rate.value, plan.recipe.level.value);
+    say("  {}  {:.2f} s, peak {:.0f} dB, a placeholder\n", file.generic_string(), static_cast<double>(samples.size()) / sketch_rate.value,
+        plan.recipe.level.value);
   }
   return fine;
 }

@@ -1,5 +1,5 @@
-#include "print.hpp"
 #include "take_table.hpp"
+#include "print.hpp"
 
 #include <fmt/format.h>
 
@@ -29,8 +29,8 @@ TakeTable::TakeTable(bool measured, std::span<const AuditionSide> sides) : measu
 
 void TakeTable::print(const AuditionTake& take) {
   if (!headed_)
-    say("{:>4}  {:>9}  {}  {}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", padded("sound", sound_width_), padded("clip", clip_width_),
-               "pitch", "gain", "from", measured_ ? "    loudness" : "");
+    say("{:>4}  {:>9}  {}  {}  {:>9}  {:>8}  {:>7}{}\n", "take", "at", padded("sound", sound_width_), padded("clip", clip_width_), "pitch",
+        "gain", "from", measured_ ? "    loudness" : "");
   headed_ = true;
   const std::string number = fmt::format("{}{}", take.number, take.side);
   const double at = seconds(take.starts, Audition::rate).value;
@@ -41,9 +41,9 @@ void TakeTable::print(const AuditionTake& take) {
     const std::string more = more_clips_of(take);
     const std::string note = !take.why.empty() ? "unheard: " + take.why : placeholders_.contains(take.clip) ? "placeholder" : "";
     say("{:>4}  {:>7.2f} s  {}  {}  {:>+6.2f} st  {:>8}  {:>5.2f} s{}{}{}\n", number, at, padded(take.sound, sound_width_),
-               padded(take.clip, clip_width_), take.pitch.value,
-               take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value), take.clip_start.value,
-               measured_ ? fmt::format("  {:>10}", loudness) : "", more.empty() ? "" : " " + more, note.empty() ? "" : "  " + note);
+        padded(take.clip, clip_width_), take.pitch.value, take.gain == silence ? "silent" : fmt::format("{:.1f} dB", take.gain.value),
+        take.clip_start.value, measured_ ? fmt::format("  {:>10}", loudness) : "", more.empty() ? "" : " " + more,
+        note.empty() ? "" : "  " + note);
   }
   std::fflush(stdout);
 }
@@ -58,7 +58,7 @@ void print_in_common(std::span<const AuditionTake> takes) {
     say("  repeats    none for up to {} starts, {:.1f} s\n", common.starts_without_repetition, common.time_without_repetition.value);
   if (takes.size() > 1 && common.loudest != silence)
     say("  spread     {:.1f} LU, from {:.1f} to {:.1f} LUFS\n", (common.loudest - common.quietest).value, common.quietest.value,
-               common.loudest.value);
+        common.loudest.value);
 }
 
 }  // namespace tidewater::tool

@@ -23,8 +23,7 @@ int unpack(const UnpackCall& call) {
       throw Error(fmt::format("{}: it has clips in the bank '{}': name that one, too, by --base FILE", call.bank, needed));
   const Unpacked unpacked = tidewater::unpack(bank, call.output, bases);
   say("  book       {}\n  clips      {} in {}/clips\n", unpacked.book, unpacked.clips, call.output);
-  say(
-      "  content    {}\n",
+  say("  content    {}\n",
       unpacked.the_same
           ? "packs to the same again, bit for bit"
           : "does not pack to the very same: the bank is of an older version, has one clip in two ways, or was left without its names");

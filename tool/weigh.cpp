@@ -100,8 +100,7 @@ int weigh_against(const WeighCall& call) {
   const Bank other = bank_of(call.against), bank = version_of(call.bank, other);
   const UpdateCost cost = weigh_update(other, bank);
   if (cost.changes.empty()) {
-    say("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept),
-               call.against);
+    say("{}: all {} of its clips are those of {}; an update costs what its table has\n", call.bank, size_text(cost.kept), call.against);
     return fine;
   }
   Table table({"clip", ">before", ">now", ""});
@@ -112,10 +111,10 @@ int weigh_against(const WeighCall& call) {
                                   : "changed"});
   say("{}, against {}\n\n{}\n", call.bank, call.against, table.text());
   say("  update     {} of clips are new or changed, {} stay, {} are gone\n", size_text(cost.fresh), size_text(cost.kept),
-             size_text(cost.gone));
+      size_text(cost.gone));
   if (call.against.ends_with(".tidebank"))
     say("  next       tidewater pack BOOK --patch-of {} ships {} in place of {}\n", call.against, size_text(cost.fresh),
-               size_text(cost.fresh + cost.kept));
+        size_text(cost.fresh + cost.kept));
   return fine;
 }
 
@@ -130,8 +129,7 @@ int weigh(const WeighCall& call) {
   say("{}\n{}", table_of("group", weights.groups, weights.bytes), table_of("sound", weights.sounds, weights.bytes));
   if (call.clips) say("\n{}", table_of("clip", weights.clips, weights.bytes));
   if (!weights.advice.empty()) say("\n");
-  for (const WeightAdvice& advice : weights.advice)
-    say("  could save {:>10}  {}: {}\n", size_text(advice.bytes), advice.clip, advice.text);
+  for (const WeightAdvice& advice : weights.advice) say("  could save {:>10}  {}: {}\n", size_text(advice.bytes), advice.clip, advice.text);
   if (!call.picture.empty()) draw(call, weights);
   return fine;
 }

@@ -60,7 +60,8 @@ struct ManagerOptions {
   /// Bytes of samples that may be in memory; 0 for any number. Beyond it, clips that are not preloaded make room: those first that nobody
   /// has used for longest. What sounds, sleeps or is preloaded stays.
   std::size_t clip_memory = 0;
-  bool limiter = true;  ///< holds the output below -1 dBTP, by the meter of BS.1770-4, too; leaves what is below -1.4 dBTP alone, bit for bit
+  bool limiter =
+      true;  ///< holds the output below -1 dBTP, by the meter of BS.1770-4, too; leaves what is below -1.4 dBTP alone, bit for bit
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended: then it answers `ended()`, and the rest is
@@ -212,8 +213,9 @@ class SoundManager {
   }
   Raised raise(Name event, std::span<const Trait> traits, const Place& place);
 
-  /// A thing that sounds begins to be. None where ManagerOptions has no room for more, a number of the design is none, or its parent is
-  /// gone. What it does not say can be told later. Thread: any; it waits for nothing but others that place or make.
+  /// A thing that sounds begins to be. None where ManagerOptions has no room for more, a number of the design is none, its parent is gone,
+  /// or sixteen would hang on one another. What it does not say can be told later. Thread: any; it waits for nothing but others that place
+  /// or make.
   Emitter make_emitter(const EmitterDesign& design = {});
   /// It is no more. At the next update its loops leave by their fade-out, and what is short ends where it was, unless its book says
   /// otherwise; what hung on it stays where it is. Handles of it do nothing from here on, and the journal says so once. Thread: as above.
@@ -255,7 +257,8 @@ class SoundManager {
   void update(Seconds elapsed);
 
   /// What ended between the last two calls of `update`, in order: of a game that does not update for long, the first of them, as many
-  /// as it may have playbacks. Valid until the next `update`, on its thread.
+  /// as it may have playbacks. Of what is stopped while it sleeps, 128 layers end in an update: after a stop of thousands, the last end
+  /// some seconds later. Valid until the next `update`, on its thread.
   std::span<const EndedPlayback> ended() const;
 
   /// Levels of groups, smoothed over `time`. "master" is above all. `unknown_group`, and nothing changes, where no bank that was ever

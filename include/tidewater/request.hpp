@@ -47,6 +47,7 @@ struct Load {
   std::string_view bank;
   ContentHash content;
   Preload preload = Preload::all;
+  std::string_view language = {};  ///< of its speech, for whoever reads the journal
 };
 
 /// A new version of a loaded bank takes its place: what plays goes on with the old one.
@@ -54,6 +55,7 @@ struct Reload {
   std::string_view bank;
   ContentHash content;
   Preload preload = Preload::all;
+  std::string_view language = {};
 };
 
 struct Unload {

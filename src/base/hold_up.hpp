@@ -15,16 +15,16 @@
 namespace tidewater {
 
 enum class HoldUp : std::size_t {
-  audio_published,      ///< the audio thread has said where its call ends, and has not looked which commands are complete
-  audio_took,           ///< it knows which commands it may take, and has not mixed
-  audio_ends,           ///< it has mixed, and has not said so
-  audio_next,           ///< between two calls
-  asker_locks,          ///< before a game thread takes the lock
-  asker_settled,        ///< it has read where time stands, and has not acted
-  asker_commits,        ///< it has acted, and the audio thread may not see that yet
-  update_listens,       ///< between the first act of an update and its second
-  update_closes,        ///< between its second act and its third
-  reader_has_read,      ///< the reading thread has a clip, and has not handed it over
+  audio_published,  ///< the audio thread has said where its call ends, and has not looked which commands are complete
+  audio_took,       ///< it knows which commands it may take, and has not mixed
+  audio_ends,       ///< it has mixed, and has not said so
+  audio_next,       ///< between two calls
+  asker_locks,      ///< before a game thread takes the lock
+  asker_settled,    ///< it has read where time stands, and has not acted
+  asker_commits,    ///< it has acted, and the audio thread may not see that yet
+  update_listens,   ///< between the first act of an update and its second
+  update_closes,    ///< between its second act and its third
+  reader_has_read,  ///< the reading thread has a clip, and has not handed it over
   update_begins,
   update_ended,
   count

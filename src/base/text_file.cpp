@@ -18,15 +18,8 @@ struct Beginning {
 };
 /// Of files that people mix up with texts.
 constexpr std::array<Beginning, 9> beginnings = {
-    Beginning{"TIDEBANK", "a bank"},
-    {"RIFF", "a WAV file"},
-    {"RF64", "a WAV file"},
-    {"fLaC", "a FLAC file"},
-    {"OggS", "an Ogg file"},
-    {"ID3", "an MP3 file"},
-    {"FORM", "an AIFF file"},
-    {"MThd", "a MIDI file"},
-    {"\x89PNG", "a picture"},
+    Beginning{"TIDEBANK", "a bank"}, {"RIFF", "a WAV file"},   {"RF64", "a WAV file"},  {"fLaC", "a FLAC file"},  {"OggS", "an Ogg file"},
+    {"ID3", "an MP3 file"},          {"FORM", "an AIFF file"}, {"MThd", "a MIDI file"}, {"\x89PNG", "a picture"},
 };
 
 }  // namespace

@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <signal.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -34,6 +35,22 @@ std::string make_beside(const std::string& place) {
   return {};
 }
 
+/// What a run that was killed left beside a file: "NAME.PID-0.part" of a process that is gone.
+void sweep_beside(const std::string& place) {
+  const fs::path its(place);
+  const std::string begins = its.filename().string() + ".";
+  std::error_code error;
+  for (fs::directory_iterator at(its.has_parent_path() ? its.parent_path() : fs::path("."), error), end; !error && at != end;
+       at.increment(error)) {
+    const std::string name = at->path().filename().string();
+    if (!name.starts_with(begins) || !name.ends_with(".part")) continue;
+    const std::string number = name.substr(begins.size(), name.find('-', begins.size()) - begins.size());
+    if (number.empty() || number.size() > 9 || number.find_first_not_of("0123456789") != std::string::npos) continue;
+    const auto owner = static_cast<pid_t>(std::stol(number));
+    if (owner != getpid() && kill(owner, 0) != 0 && errno == ESRCH) fs::remove(at->path(), error);
+  }
+}
+
 /// Onto the disk; zero, or the error.
 int sync(const std::string& path, int flags) {
   const int file = open(path.c_str(), flags | O_CLOEXEC);
@@ -60,6 +77,7 @@ WholeFile::WholeFile(std::string path) : path_(std::move(path)), place_(path_) {
   if (fs::is_directory(place_, error)) fail(fmt::format("{}: is a folder; name a file in it", path_));
   errno = 0;
   unfinished_ = written_in_place(place_) ? place_ : make_beside(place_);
+  if (unfinished_ != place_ && !unfinished_.empty()) sweep_beside(place_);
   if (unfinished_.empty())
     fail(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno)));
 }

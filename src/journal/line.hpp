@@ -171,7 +171,8 @@ class Line {
       return read.ec == std::errc();
     };
     const auto dot = [&] { return at != end && *at++ == '.'; };
-    if (number(id.raise) && dot() && number(id.response) && (at == end || (dot() && number(id.beat) && id.beat > 0 && at == end))) return id;
+    if (number(id.raise) && dot() && number(id.response) && (at == end || (dot() && number(id.beat) && id.beat > 0 && at == end)))
+      return id;
     throw Error(fmt::format("\"{}\" names no playback; \"2.1\" is the first response of the second raise", written));
   }
 

@@ -32,7 +32,7 @@ Mixer::Mixer(const MixerOptions& options)
       groups_(std::make_unique<Group[]>(most_groups)),
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(3 * commands_a_block),  // those of the block that is rendered, of the next and of the one after it: never full
-      finished_(options.voices + 1),  // a voice is started again only after its last report was taken: never overflows
+      finished_(options.voices + 1),    // a voice is started again only after its last report was taken: never overflows
       late_(late_capacity),
       to_skip_(options.limiter ? Limiter::delay : 0) {
   void* first = samples_.get();

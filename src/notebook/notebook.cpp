@@ -133,7 +133,9 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                   [&](const DueNote& n) {
                     to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer->name, n.voice, {n.starts}, words(n.why)};
                   },
-                  [&](const FadingNote& n) { to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why)}; },
+                  [&](const FadingNote& n) {
+                    to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why)};
+                  },
                   [&](const WokeNote& n) {
                     to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts}};
                   },

@@ -52,8 +52,9 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::unknown_group: return unknown_group(r.name, known);
     case Code::unknown_gauge: return unknown_gauge(r.name, known);
     case Code::event_on_its_way:
-      return fmt::format("the bank '{}' with this event is being loaded, and {:.0f} % of it is there: raise the event when the load has ended",
-                         r.name, r.number);
+      return fmt::format(
+          "the bank '{}' with this event is being loaded, and {:.0f} % of it is there: raise the event when the load has ended", r.name,
+          r.number);
     case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
     case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
     case Code::brought:
@@ -112,13 +113,15 @@ std::string words(const Reason& r, const KnownNames& known) {
     }
     case Code::emitter_gone:
       return fmt::format(
-          "emitter {:.0f} was given up, or never was here, so '{}', a sound in the world, has no place to be heard from; raise it on an emitter "
+          "emitter {:.0f} was given up, or never was here, so '{}', a sound in the world, has no place to be heard from; raise it on an "
+          "emitter "
           "that is there, or with a place",
           r.number, sound);
     case Code::emitter_given_up: return "its emitter was given up";
     case Code::begins_cadence: return "it starts again and again from here on, by its cadence";
     case Code::silent_by_gauge:
-      return r.name.empty() ? "a gauge that it follows makes it silent" : fmt::format("gauge '{}' at {:g} makes it silent", r.name, r.number);
+      return r.name.empty() ? "a gauge that it follows makes it silent"
+                            : fmt::format("gauge '{}' at {:g} makes it silent", r.name, r.number);
     case Code::held_by_gauge:
       return fmt::format("gauge '{}' at {:g} holds its steps back: '{}' is heard when the gauge lets them come", r.name, r.number, sound);
     case Code::steps_left_out:
@@ -126,7 +129,8 @@ std::string words(const Reason& r, const KnownNames& known) {
                          r.number == 1 ? "step was" : "steps were", sound);
     case Code::unupdated:
       return fmt::format(
-          "nothing called update for {:.1f} s while frames were rendered: delays of more than 0.25 s, the steps of cadences and sounds that "
+          "nothing called update for {:.1f} s while frames were rendered: delays of more than 0.25 s, the steps of cadences and sounds "
+          "that "
           "wait to be heard again need it; call update once a game frame",
           r.number);
     case Code::fast_game:

@@ -15,18 +15,18 @@ namespace tidewater {
 struct Reason {
   enum class Code : std::uint8_t {
     none,
-    text,            ///< `name`, as it is
-    unknown_event,   ///< `name`
-    event_unloaded,  ///< with the bank `name`
-    unknown_group,   ///< `name`
-    unknown_gauge,   ///< `name`
+    text,              ///< `name`, as it is
+    unknown_event,     ///< `name`
+    event_unloaded,    ///< with the bank `name`
+    unknown_group,     ///< `name`
+    unknown_gauge,     ///< `name`
     event_on_its_way,  ///< in the bank `name`, of which `number` percent are there
-    no_such_bank,    ///< `name`
-    not_a_number,    ///< `name` is what, `more` its range
-    brought,         ///< `name` of `number` `unit` was brought to `other`; `more` is its range
-    plays_already,   ///< `sound`; `each`: for its emitter
-    too_soon,        ///< `sound`; `each`
-    limited,         ///< `number` of `sound`; `each`
+    no_such_bank,      ///< `name`
+    not_a_number,      ///< `name` is what, `more` its range
+    brought,           ///< `name` of `number` `unit` was brought to `other`; `more` is its range
+    plays_already,     ///< `sound`; `each`: for its emitter
+    too_soon,          ///< `sound`; `each`
+    limited,           ///< `number` of `sound`; `each`
     asked_again,
     past_end,     ///< `sound`, whose clip `name` has `number` seconds
     no_clip,      ///< `sound`, `layer`, `traits`
@@ -56,7 +56,7 @@ struct Reason {
     out_of_range,    ///< `number` metres away, and `sound` is heard from `other` on
     emitter_gone,    ///< number `number`
     emitter_given_up,
-    begins_cadence,  ///< of `sound`
+    begins_cadence,      ///< of `sound`
     silent_by_gauge,     ///< gauge `name` at `number`
     held_by_gauge,       ///< the same, of the steps of `sound`
     steps_left_out,      ///< `number`, first of `sound`, after `other` seconds without an update

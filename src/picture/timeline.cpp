@@ -286,7 +286,11 @@ class Drawing {
     for (int i = 0; i * step <= length() + 1e-9; ++i) {
       const double x = x_of(frames({i * step}, rate_).value);
       canvas_.line(x, y_, x, y_ + 4, ink);
-      canvas_.text(x, y_ + 12, time_text(i * step, step), {10, ink, false, i == 0 ? Canvas::Align::left : Canvas::Align::centre});
+      canvas_.text(x, y_ + 12, time_text(i * step, step),
+                   {10, ink, false,
+                    i == 0            ? Canvas::Align::left
+                    : x > right_ - 20 ? Canvas::Align::right
+                                      : Canvas::Align::centre});
     }
     y_ += axis_height;
   }

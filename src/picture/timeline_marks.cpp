@@ -29,7 +29,7 @@ class Labels {
       for (const Label& other : row)
         if (other.mark->label == mark.label && std::abs(other.x - x) < other.width + not_again_within) return;
     const double width = canvas_.text_width(mark.label, {10});
-    if (x + width > strip_.right) x = strip_.right - width - 4;
+    if (x + width + 6 > strip_.right) x = strip_.right - width - 6;
     for (std::size_t row = 0; row < rows_.size(); ++row) {
       const bool free = std::none_of(rows_[row].begin(), rows_[row].end(),
                                      [&](const Label& other) { return x < other.x + other.width + gap && other.x < x + width + gap; });

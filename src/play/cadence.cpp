@@ -38,9 +38,10 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
   std::optional<Following::By> held;
   if (follower != nullptr) held = sound.following->held_by(Followers::aimed(*follower, drive.gauges, ready_values(as.from)));
   const bool heard = its.level.audible() && !held;
-  const Reason because = held   ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
-                         : heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design}
-                                 : why(sound, its, as.from);
+  const Reason because =
+      held    ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
+      : heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design}
+              : why(sound, its, as.from);
   const LiveStart& start = voices.begin(sound, as, candidates);
   Cadence cadence;
   cadence.start = start.slot;
@@ -154,8 +155,7 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
   const Catalogue::Event* event = loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
   std::vector<Trait>& traits = drive.step_traits;
   traits.clear();
-  for (std::size_t i = 0; i < cadence.trait_count; ++i)
-    traits.push_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
+  for (std::size_t i = 0; i < cadence.trait_count; ++i) traits.push_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
   Happening happening{.event = event == nullptr ? Name("", cadence.event) : Name(event->design->name, cadence.event),
                       .traits = traits,
                       .emitter = {its.emitter},

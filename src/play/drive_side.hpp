@@ -22,7 +22,7 @@ struct DriveSide {
   Followers followers;
   Cadences cadences;
   std::vector<Trait> step_traits;  ///< of the step that starts
-  std::vector<GaugeValue> said;  ///< of the raise that is being asked, what its emitter says
+  std::vector<GaugeValue> said;    ///< of the raise that is being asked, what its emitter says
 
   // Of the update that goes on.
   std::vector<std::pair<std::uint32_t, PlaybackId>> voiced;

@@ -93,7 +93,7 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Plac
   const Asking asking = Asking::at_the_door(*control_);
   raised.outcome =
       control_->settle_and_ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
-                    {.into = control_->link.into_block(), .raised = &raised});
+                               {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
 

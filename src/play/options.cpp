@@ -50,8 +50,7 @@ DecidingOptions deciding(const ManagerOptions& options) {
 std::string difference(const DecidingOptions& saved, const DecidingOptions& here) {
   std::string found;
   const auto compare = [&](std::string_view option, const auto& then, const auto& now) {
-    if (found.empty() && !(then == now))
-      found = fmt::format("{}: {} when it was saved, {} here", option, words_of(then), words_of(now));
+    if (found.empty() && !(then == now)) found = fmt::format("{}: {} when it was saved, {} here", option, words_of(then), words_of(now));
   };
   compare("rate", saved.rate, here.rate);
   compare("seed", saved.seed, here.seed);

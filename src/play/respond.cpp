@@ -236,7 +236,8 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
 
 Outcome Control::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
   bool any = false;
-  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) any = voices.stop(*version, fade, id) || any;
+  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
+    any = voices.stop(*version, fade, id) || any;
   if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
   notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
   return Outcome::done;

@@ -50,11 +50,13 @@ inline constexpr int description_of = 0;
 template <>
 inline constexpr auto description_of<asked::Load> = describe("load", field("bank", &asked::Load::bank),
                                                              field("content", &asked::Load::content, Use::unusual),
-                                                             field("preload", &asked::Load::preload, Use::unusual));
+                                                             field("preload", &asked::Load::preload, Use::unusual),
+                                                             field("language", &asked::Load::language, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Reload> = describe("reload", field("bank", &asked::Reload::bank),
                                                                field("content", &asked::Reload::content, Use::unusual),
-                                                               field("preload", &asked::Reload::preload, Use::unusual));
+                                                               field("preload", &asked::Reload::preload, Use::unusual),
+                                                               field("language", &asked::Reload::language, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Unload> = describe("unload", field("bank", &asked::Unload::bank),
                                                                field("what-plays", &asked::Unload::what_plays, Use::unusual));

@@ -33,10 +33,10 @@ struct PlayedSound {
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
-  PlaybackId stopped;            ///< what began before and sleeps is gone
-  std::size_t asleep = 0;        ///< of its layers, but for those that are gone
-  std::uint64_t stops = 0;       ///< as of so many stops of everything
-  LiveStart* latest = nullptr;   ///< its starts that are not over hang together, the latest first
+  PlaybackId stopped;           ///< what began before and sleeps is gone
+  std::size_t asleep = 0;       ///< of its layers, but for those that are gone
+  std::uint64_t stops = 0;      ///< as of so many stops of everything
+  LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
   /// Sounds of the same name in other versions of its bank: those that were replaced and still play, and those of patches.
   PlayedSound *older = nullptr, *newer = nullptr;
 };
@@ -93,9 +93,9 @@ struct LiveLayer {
   Stage stage = Stage::none;
   bool unread = false;  ///< its clip is not in memory yet: it waits for that
   Turned its;
-  Level level;             ///< of the clip at its own gain, before the groups
-  Bent bent;               ///< by gauges
-  Level lift{Decibels{}};  ///< what that makes of its level
+  Level level;                  ///< of the clip at its own gain, before the groups
+  Bent bent;                    ///< by gauges
+  Level lift{Decibels{}};       ///< what that makes of its level
   std::int64_t lifted_at = -1;  ///< the update in which gauges last raised it from silence
   Progress progress;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice

@@ -43,8 +43,9 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   --count_.sounding;
   ++count_.dormant;
   link_.send(StopVoice{layer.voice, 0});
-  notebook_.add(link_.now().at,
-                FadingNote{layer.start->id, layer.start->sound->design, layer.design, Ending::dormant, layer.voice, {}, notebook_.keep(why)});
+  notebook_.add(
+      link_.now().at,
+      FadingNote{layer.start->id, layer.start->sound->design, layer.design, Ending::dormant, layer.voice, {}, notebook_.keep(why)});
 }
 
 /// The first frame at which it would be over.

@@ -67,8 +67,8 @@ class Starts {
       s.place(start.later, starts_);
     }
     for (LiveLayer& layer : layers_) {
-      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.bent, layer.lift, layer.lifted_at,
-        layer.progress, layer.told, layer.how);
+      s(layer.bed, layer.turn, layer.voice, layer.slot, layer.stage, layer.unread, layer.its, layer.level, layer.bent, layer.lift,
+        layer.lifted_at, layer.progress, layer.told, layer.how);
       s.place(layer.start, starts_);
       s.place(layer.next, layers_);
       if (!layer.over() && (layer.start == nullptr || layer.start->sound == nullptr)) s.damage();

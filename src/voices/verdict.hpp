@@ -28,7 +28,7 @@ struct Candidate {
   Picked picked;
   Decibels gain;  ///< drawn, with the clip's trim
   Semitones pitch;
-  Bent bent;  ///< by gauges
+  Bent bent;                   ///< by gauges
   std::string_view silent_by;  ///< the gauge that makes it silent, where one does
   double gauge_at = 0;         ///< and where that stands
   std::uint64_t step = 0;

@@ -224,7 +224,8 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
     layer.how = how;
   }
   link_.send(StopVoice{layer.voice, frames_of(fade)});
-  notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade, notebook_.keep(why)});
+  notebook_.add(link_.now().at,
+                FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade, notebook_.keep(why)});
 }
 
 bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
@@ -284,6 +285,7 @@ void Voices::take(std::span<const VoiceFinished> reports) {
   for (const VoiceFinished& report : reports) {
     LiveLayer& layer = pool_.give_back(report.voice);
     layer.start->from = pool_.on()[report.voice].from;
+    if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
     streams_.close(layer);
     const bool over = !layer.design->loop && report.position >= layer.clip->frames;
     if (layer.stage == Stage::settling && !over) {
@@ -300,24 +302,29 @@ void Voices::take(std::span<const VoiceFinished> reports) {
 void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed) {
   for (std::size_t i = streams_.playing().size(); i-- > 0;) {
     LiveLayer& layer = *streams_.playing()[i];
-    const StreamRing& ring = layer.stream->ring;
-    const auto tell = [&](Reason::Code code, std::int64_t length, const char* how) {
-      const Reason why{.code = code, .number = seconds({length}, options_.rate).value, .name = layer.clip->name};
-      notebook_.add(link_.now().at, NoticeNote{notebook_.keep(why), layer.start->id, layer.start->sound->design, how});
-    };
     if (layer.stream->failed && layer.stage != Stage::leaving) {
       failed(layer.start->id, layer.stream->trouble);
       continue;
     }
-    if (const std::int64_t since = ring.late_since(); since != layer.told.late) {
-      layer.told.late = since;
-      ++count_.late;
-      tell(Reason::Code::stream_late, since, "late");
-    }
-    if (const std::int64_t back = ring.back_at(); back != layer.told.back) {
-      layer.told.back = back;
-      tell(Reason::Code::stream_back, back - layer.told.late, "back");
-    }
+    tell_of_stream(layer);
+  }
+}
+
+/// Whether it was late, or is back, since that was last told.
+void Voices::tell_of_stream(LiveLayer& layer) {
+  const StreamRing& ring = layer.stream->ring;
+  const auto tell = [&](Reason::Code code, std::int64_t length, const char* how) {
+    const Reason why{.code = code, .number = seconds({length}, options_.rate).value, .name = layer.clip->name};
+    notebook_.add(link_.now().at, NoticeNote{notebook_.keep(why), layer.start->id, layer.start->sound->design, how});
+  };
+  if (const std::int64_t since = ring.late_since(); since != layer.told.late) {
+    layer.told.late = since;
+    ++count_.late;
+    tell(Reason::Code::stream_late, since, "late");
+  }
+  if (const std::int64_t back = ring.back_at(); back != layer.told.back) {
+    layer.told.back = back;
+    tell(Reason::Code::stream_back, back - layer.told.late, "back");
   }
 }
 

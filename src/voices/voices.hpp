@@ -251,6 +251,7 @@ class Voices {
   /// The frame on which what starts at another asks for a voice.
   std::int64_t due_for(std::int64_t starts) const;
   std::int64_t way_to_next() const;
+  void tell_of_stream(LiveLayer& layer);
   void turned(LiveLayer& layer);
   void freshen_claims();
 
@@ -337,12 +338,12 @@ class Voices {
   /// Up to where what is done in updates has been done.
   struct Tended {
     std::int64_t at = 0;
-    bool goes_on = false;           ///< the clock has moved since the update before
-    std::int64_t since_before = 0;  ///< frames from the update before to the last
+    bool goes_on = false;                  ///< the clock has moved since the update before
+    std::int64_t since_before = 0;         ///< frames from the update before to the last
     std::array<std::int64_t, 8> recent{};  ///< the same of the last few updates
     std::size_t next_recent = 0;
-    std::uint64_t levels = 0;       ///< the change of groups that all claims go by
-    std::size_t to_sweep = 0;       ///< so many beds, the first, may have somebody in them who is gone
+    std::uint64_t levels = 0;  ///< the change of groups that all claims go by
+    std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
   /// A start that waits for its clips; another one may have its place since.

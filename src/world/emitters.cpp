@@ -119,8 +119,9 @@ Emitter Emitters::make(const EmitterDesign& design) {
     made = emitter_in(slot, generation_[slot]);
     if (!own.traits.empty()) traits_[slot] = std::move(own);
   }
-  if (design.parent) hang(made, design.parent);
-  return made;
+  if (!design.parent || hang(made, design.parent)) return made;
+  give_up(made);  // the chain is as long as one may be: nothing is made that would be heard from a wrong place
+  return {};
 }
 
 bool Emitters::give_up(Emitter emitter) {

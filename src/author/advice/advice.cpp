@@ -93,7 +93,8 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"stereo-in-world", "a stereo clip of a sound in the world: it comes from one place, and loses its width"},
       {"wide-range", "a pitch range over 7 st or a gain range over 14 dB"},
       {"no-variation",
-       "a sound with one clip and no range of pitch or gain; not in a group called music, ambience, ambiance, ambient, atmosphere, speech or "
+       "a sound with one clip and no range of pitch or gain; not in a group called music, ambience, ambiance, ambient, atmosphere, speech "
+       "or "
        "dialogue, nor below one, nor of a clip longer than 4 s, nor with a spacing of 5 s"},
       {"really-mono", "a stereo clip whose two sides are the same"},
       {"unreached-sound", "a sound that no event starts"},

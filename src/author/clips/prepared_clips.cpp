@@ -85,7 +85,8 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
 /// Whether a clip that was prepared before, and streams, has the file that it was made for.
 bool streams_whence(const Job& job, const std::string& file, const std::string& encoded) {
   if (job.clip.streamed == nullptr || !encoded.empty()) return true;
-  return stays(file, *job.layer, job.ways) && (!job.ways.mono || stays_stereo(file, *job.layer) || ClipReader(file).channels() == job.clip.channels);
+  return stays(file, *job.layer, job.ways) &&
+         (!job.ways.mono || stays_stereo(file, *job.layer) || ClipReader(file).channels() == job.clip.channels);
 }
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
@@ -138,6 +139,7 @@ PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* tar
   cache.tidy();
   for (auto& job : jobs) {
     if (!job.problem.empty()) problems_.push_back({job.place, fmt::format("clip '{}': {}", job.file, job.problem)});
+    job.clip.name = job.file;  // of the language that is spoken
     clips_.push_back(std::move(job.clip));
   }
 }

@@ -101,7 +101,7 @@ Audio to_mono(const Audio& audio) {
 Audio to_sixteen_bits(Audio audio) {
   if (audio.sixteen_bits) return audio;
   constexpr double full = 32768;
-  const auto fits = [](float x) { return std::abs(x) <= 1.0F; };
+  const auto fits = [](float x) { return std::abs(x) <= 1.01F; };  // what a change of rate adds to full scale
   if (!std::all_of(audio.samples.begin(), audio.samples.end(), fits)) return audio;
   Random random(audio.samples.size());
   for (float& x : audio.samples)

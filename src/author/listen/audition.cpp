@@ -133,7 +133,13 @@ struct Audition::Taker {
 };
 
 Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : sides_(std::move(sides)), options_(std::move(options)) {
-  for (const AuditionSide& side : sides_) check_gauges(side.book, options_.gauges);
+  for (AuditionSide& side : sides_) {
+    check_gauges(side.book, options_.gauges);
+    // They are there when the first take begins, and are not on their way.
+    for (BookGauge& gauge : side.book.gauges)
+      for (const WalkGauge& its : options_.gauges)
+        if (gauge.name == its.gauge) gauge.initial = its.from;
+  }
   // What starts again and again is heard at its rhythm, each start a take.
   for (AuditionSide& side : sides_)
     for (auto& sound : side.book.sounds) {
@@ -144,7 +150,8 @@ Audition::Audition(std::vector<AuditionSide> sides, AuditionOptions options) : s
     // One after the other nothing crowds; where takes come at a rhythm, what is too soon is to be seen.
     if (options_.every == Seconds{})
       for (auto& sound : side.book.sounds) sound.spacing = {};
-    auto data = std::make_shared<BankData>(data_of(compile(side.book, {.rate = rate, .target = {}, .language = options_.language, .progress = {}})));
+    auto data = std::make_shared<BankData>(
+        data_of(compile(side.book, {.rate = rate, .target = {}, .language = options_.language, .progress = {}})));
     data->by_itself = true;
     banks_.push_back(bank_of(std::move(data)));
   }

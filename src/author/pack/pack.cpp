@@ -51,7 +51,10 @@ Bank lending(const Book& part, const Bank& compiled) {
   data->sounds.clear();
   data->events.clear();
   data->groups.resize(1);
-  std::erase_if(data->clips, [&](const BankClip& clip) { return !lends(part.banks.front(), clip.name); });
+  std::erase_if(data->clips, [&](const BankClip& clip) {
+    const std::string said = said_first_as(part, clip.name);  // a book names the clips of its first language
+    return !lends(part.banks.front(), said.empty() ? clip.name : said);
+  });
   for (BankClip& clip : data->clips) clip.preload = false;
   note_contents(*data);
   return bank_of(std::move(data));

@@ -63,9 +63,10 @@ std::vector<Problem> wrong_stops(const std::vector<Book>& parts) {
           return sounds_of(its, BookResponse::Kind::start).contains(response.sound);
         });
         if (other == parts.end()) continue;
-        wrong.push_back({response.place, fmt::format("'{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it "
-                                                     "started; put both into one",
-                                                     event.name, part.name, response.sound, other->name)});
+        wrong.push_back(
+            {response.place, fmt::format("'{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it "
+                                         "started; put both into one",
+                                         event.name, part.name, response.sound, other->name)});
       }
   }
   return wrong;
@@ -131,14 +132,16 @@ std::vector<Problem> check_packing(const Book& book) {
     sound.each_clip([&](const BookLayer&, const BookClip& clip) {
       any = any || is_spoken(book, clip.path);
       if (const std::string said = said_first_as(book, clip.path); !said.empty() && told.insert(clip.path).second)
-        problems.push_back({clip.place, fmt::format("'{}' is not in the first language of 'languages', '{}': name '{}', or put the language of "
-                                                    "the book's clips first",
-                                                    clip.path, book.languages.front(), said)});
+        problems.push_back(
+            {clip.place, fmt::format("'{}' is not in the first language of 'languages', '{}': name '{}', or put the language of "
+                                     "the book's clips first",
+                                     clip.path, book.languages.front(), said)});
     });
   if (!any && told.empty())
-    problems.push_back({{book.file, 0, 0}, fmt::format("no clip lies in '{}', so there is no speech for the languages {}: 'speech' names the folder "
-                                                       "of clips that has a folder for each language",
-                                                       first, fmt::join(book.languages, ", "))});
+    problems.push_back({{book.file, 0, 0},
+                        fmt::format("no clip lies in '{}', so there is no speech for the languages {}: 'speech' names the folder "
+                                    "of clips that has a folder for each language",
+                                    first, fmt::join(book.languages, ", "))});
   for (std::size_t l = 1; l < book.languages.size(); ++l)
     for (Problem& problem : problems_in_language(book, book.languages[l])) problems.push_back(std::move(problem));
   return problems;

@@ -118,8 +118,9 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
     if (base.is_patch()) throw Error(fmt::format("{}: it is a patch itself, of '{}': make one of that bank", file, was.root()));
     const auto contradicts = [&](const std::string& option, const std::string& given, const std::string& its) {
       if (!given.empty() && given != its)
-        throw Error(fmt::format("{}: the patch is for {} '{}', as this bank is, and not for '{}': leave the option out, or name another bank",
-                                file, option, its, given));
+        throw Error(
+            fmt::format("{}: the patch is for {} '{}', as this bank is, and not for '{}': leave the option out, or name another bank", file,
+                        option, its, given));
     };
     contradicts("target", options.target, was.target);
     contradicts("language", options.language, was.language);

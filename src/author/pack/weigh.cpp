@@ -93,9 +93,7 @@ void advise(const BankClip& clip, const Weight& weight, bool loops, Hertz rate, 
                       fmt::format("{:.2f} s at its ends are silent, below -80 dB: cut them off", silent.value)});
 }
 
-bool had_losses(std::string_view name) {
-  return name.ends_with(".ogg") || name.ends_with(".opus") || name.ends_with(".mp3");
-}
+bool had_losses(std::string_view name) { return name.ends_with(".ogg") || name.ends_with(".opus") || name.ends_with(".mp3"); }
 
 /// Adds a share of a clip.
 void add(Weight& to, const Weight& clip, double share) {

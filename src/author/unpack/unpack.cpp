@@ -17,6 +17,7 @@
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
 #include "bank/bases.hpp"
+#include "base/text.hpp"
 #include "base/whole_file.hpp"
 #include "dsp/resample.hpp"
 #include "tidewater/author/compile.hpp"
@@ -140,6 +141,14 @@ Unpacked unpack(const Bank& given, const std::string& folder, std::span<const Ba
   Unpacked unpacked;
   unpacked.book = (fs::path(folder) / "book.toml").string();
   if (fs::exists(unpacked.book)) throw Error(unpacked.book + ": there is a book already; name another folder");
+  const auto must_be_writable = [](const std::string& name, const char* what) {
+    if (!can_be_written(name))
+      throw Error(fmt::format("the bank has a {} '{}', which no book can name; nothing was unpacked", what, printable(name)));
+  };
+  for (const BankClip& clip : data.clips) must_be_writable(clip.name, "clip");
+  for (const BankSound& sound : data.sounds) must_be_writable(sound.name, "sound");
+  for (const BankEvent& event : data.events) must_be_writable(event.name, "event");
+  for (const BankGroup& group : data.groups) must_be_writable(group.name, "group");
   const std::vector<std::string> files = files_of(data);
   for (std::size_t c = 0; c < files.size(); ++c) {
     const fs::path path = fs::path(folder) / "clips" / files[c];

@@ -1,0 +1,16 @@
+# Cross-compiles for 64-bit ARM with Debian's compiler, against libraries unpacked into the folder that ARM64_ROOT names
+# (scripts/cross-arm64 makes it).
+set(CMAKE_SYSTEM_NAME Linux)
+set(CMAKE_SYSTEM_PROCESSOR aarch64)
+set(CMAKE_C_COMPILER aarch64-linux-gnu-gcc)
+set(CMAKE_CXX_COMPILER aarch64-linux-gnu-g++)
+set(ROOT $ENV{ARM64_ROOT})
+set(CMAKE_FIND_ROOT_PATH ${ROOT})
+set(CMAKE_FIND_ROOT_PATH_MODE_PROGRAM NEVER)
+set(CMAKE_FIND_ROOT_PATH_MODE_LIBRARY ONLY)
+set(CMAKE_FIND_ROOT_PATH_MODE_INCLUDE ONLY)
+set(CMAKE_FIND_ROOT_PATH_MODE_PACKAGE ONLY)
+set(CMAKE_LIBRARY_ARCHITECTURE aarch64-linux-gnu)
+set(ENV{PKG_CONFIG_SYSROOT_DIR} ${ROOT})
+set(ENV{PKG_CONFIG_LIBDIR} ${ROOT}/usr/lib/aarch64-linux-gnu/pkgconfig:${ROOT}/usr/share/pkgconfig)
+set(CMAKE_EXE_LINKER_FLAGS_INIT "-Wl,-rpath-link,${ROOT}/usr/lib/aarch64-linux-gnu -L${ROOT}/usr/lib/aarch64-linux-gnu")
