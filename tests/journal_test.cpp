@@ -226,7 +226,7 @@ TEST_CASE("every option that decides what is heard stands in the journal's first
       {"clip_memory", [](ManagerOptions& o) { o.clip_memory = 5'000'000; }},
   };
   {
-    // Who adds an option is asked here whether it decides anything: journal, reading_thread and journal_lines do not.
+    // Whoever adds an option has to answer here whether it decides anything: journal, reading_thread and journal_lines do not.
     const ManagerOptions all;
     const auto& [rate, voices, seed, sink, layout, quality, offline, reading, lines, playbacks, emitters, clip_memory, limiter] = all;
     static_cast<void>(

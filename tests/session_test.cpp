@@ -277,7 +277,7 @@ void Asker::change_world() {
   }
 }
 
-/// What no game means, and any may ask: handles that never were, what is not a number, names that are none.
+/// Requests that no game makes on purpose but any game can make by mistake: handles that never existed, NaN, unknown names.
 void Asker::ask_oddly() {
   const double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
   const PlaybackId never{random_.below(4) == 0 ? ~std::uint64_t{0} : random_.below(3000), random_.below(3) == 0 ? ~0U : random_.below(10),

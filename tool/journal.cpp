@@ -59,7 +59,7 @@ std::optional<Outcome> outcome_of(std::string_view word) {
   return std::nullopt;
 }
 
-/// What becomes of playbacks later on, from a first pass over the journal: a sound that begins unheard may be heard before it ends.
+/// The later fate of each playback, found in a first pass over the journal: a sound that begins unheard may be heard before it ends.
 class HeardLater {
  public:
   void take(const Json& line) {
@@ -70,7 +70,7 @@ class HeardLater {
     const auto first = playback.find('.'), last = playback.rfind('.');
     if (first != last && text_at(line, "outcome") == "started") heard_.insert(playback.substr(0, last));
   }
-  /// Of a line that tells of a start, or of a further layer of one.
+  /// For a line that tells of a start, or of a further layer of a start.
   bool contains(const Json& line) const {
     if (line.contains("request") || !line.contains("outcome")) return false;
     const std::string playback = text_at(line, "playback");
@@ -115,7 +115,7 @@ class Reader {
     return told;
   }
 
-  /// What was left out, in words; empty for nothing.
+  /// What was left out, in words; empty if nothing was.
   std::string left_out() const {
     std::string text;
     for (const auto& [count, what] : {std::pair(gauges_left_out_, "gauge"), {listeners_left_out_, "listener"}})

@@ -13,12 +13,12 @@ namespace tidewater::tool {
 /// Names that banks were packed without.
 class StrippedNames {
  public:
-  /// Of files NAME.names. Throws Error where one is none.
+  /// Reads files NAME.names. Throws Error if a file is not one.
   explicit StrippedNames(const std::vector<std::string>& files) {
     for (const std::string& file : files) names_.merge(read_names(file));
   }
 
-  /// The line of a journal with each name in the place of what is left of it.
+  /// A journal's line with each hash of a name replaced by the name.
   std::string put_into(std::string line) const {
     if (names_.empty()) return line;
     for (std::size_t at = 0; (at = line.find('#', at)) != std::string::npos; ++at)

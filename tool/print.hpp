@@ -1,6 +1,6 @@
 #pragma once
-/// All that the tool prints goes through here: names of banks, books and journals come from anywhere, and must not write to the terminal
-/// of who looks at them.
+/// Everything that the tool prints goes through here. Names in banks, books and journals come from anywhere and must not be able to control
+/// the reader's terminal.
 
 #include <fmt/format.h>
 
@@ -12,8 +12,8 @@
 
 namespace tidewater::tool {
 
-/// Text of any number of lines without anything that a terminal obeys: control characters, and bytes that are no UTF-8, as "\x1B". What
-/// Colours marks becomes the codes of colours.
+/// Makes a text of any number of lines safe for a terminal: control characters and bytes that are not UTF-8 become "\x1B" and the like.
+/// Marks set by Colours become colour codes.
 std::string safe_for_terminal(std::string_view text);
 
 inline void print_to(std::FILE* file, std::string_view text) {

@@ -169,7 +169,7 @@ Json json_of(const BookTarget& target) {
           {"languages", target.languages}};
 }
 
-/// All that the book has, or what is called `name`, as one object of lists.
+/// Everything in the book, or only items called `name`, as one JSON object of lists.
 int print_json(const Book& book, const std::string& name) {
   Json all = {{"book", book.name}, {"file", book.file}};
   bool any = name.empty();

@@ -9,7 +9,7 @@ namespace tidewater::tool {
 
 // What a book says of one name, as lines for a terminal.
 
-/// With `all` its keys that have their defaults, too.
+/// With `all`, also the keys that have their defaults.
 std::string show_sound(const Book& book, const BookSound& sound, bool all);
 std::string show_gauge(const Book& book, const BookGauge& gauge);
 std::string show_bank_of(const BookBank& bank);

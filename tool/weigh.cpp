@@ -50,7 +50,7 @@ std::string table_of(const char* what, const std::vector<Weight>& weights, std::
 /// Clips that a journal says were played.
 std::set<std::string> played_in(const WeighCall& call) {
   std::vector<std::string> files = call.names;
-  // A bank that was packed without names has them beside it.
+  // The names of a bank that was packed without names are in a file beside it.
   std::error_code error;
   const auto beside = std::filesystem::path(call.bank).replace_extension(".names").string();
   if (files.empty() && call.bank.ends_with(".tidebank") && std::filesystem::exists(beside, error)) files.push_back(beside);

@@ -114,7 +114,7 @@ struct Raised {
 /// A bank on its way into memory. Small, copyable; it may outlive its manager. Thread: any.
 class BankLoading {
  public:
-  /// A handle of nothing: done, without a problem.
+  /// A handle of nothing is accepted and does nothing.
   BankLoading() = default;
   /// How much of what is to be in memory is, from 0 to 1.
   double progress() const;

@@ -48,7 +48,7 @@ struct JournalScript {
 
   /// Whether it says when banks are loaded.
   bool loads_a_bank() const;
-  /// No manager wrote it: it has no updates of its own, and is played with sixty a second.
+  /// The journal was written by hand: it records no updates, so a replay makes sixty a second.
   bool written_by_hand() const { return updates.empty() && !head.recorded; }
 };
 

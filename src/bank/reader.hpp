@@ -46,7 +46,7 @@ class Reader {
   bool read_for(std::chrono::nanoseconds budget);
   /// Nothing is read any more.
   void stop();
-  /// Whether something that was added is not done yet.
+  /// True while any item that was added is not finished.
   bool has_tasks() {
     const std::lock_guard lock(mutex_);
     return !tasks_.empty();

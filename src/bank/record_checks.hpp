@@ -51,7 +51,7 @@ class RecordChecks {
     to.assign(texts_.data() + its.at, its.size);
     return true;
   }
-  /// Whether no two of the items have one name: they are looked up by it.
+  /// True if every item has a name of its own. Items are looked up by name.
   template <class Items>
   bool names_differ(const Items& items, const char* what) {
     std::vector<std::string_view> names;

@@ -32,7 +32,7 @@ std::size_t distance(const std::string& a, const std::string& b) {
   return row.back();
 }
 
-/// Letters at the beginning and at the end that two have in common.
+/// The number of letters that two words share at the beginning and at the end.
 std::size_t in_common(const std::string& a, const std::string& b) {
   const std::size_t most = std::min(a.size(), b.size());
   std::size_t first = 0, last = 0;

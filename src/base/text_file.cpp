@@ -16,7 +16,7 @@ namespace {
 struct Beginning {
   std::string_view bytes, what;
 };
-/// Of files that people mix up with texts.
+/// The first bytes of files that people pass by mistake where a text is expected.
 constexpr std::array<Beginning, 9> beginnings = {
     Beginning{"TIDEBANK", "a bank"}, {"RIFF", "a WAV file"},   {"RF64", "a WAV file"},  {"fLaC", "a FLAC file"},  {"OggS", "an Ogg file"},
     {"ID3", "an MP3 file"},          {"FORM", "an AIFF file"}, {"MThd", "a MIDI file"}, {"\x89PNG", "a picture"},

@@ -35,7 +35,7 @@ std::string make_beside(const std::string& place) {
   return {};
 }
 
-/// What a run that was killed left beside a file: "NAME.PID-0.part" of a process that is gone.
+/// Removes files that a killed run left beside this one: "NAME.PID-0.part", where process PID no longer exists.
 void sweep_beside(const std::string& place) {
   const fs::path its(place);
   const std::string begins = its.filename().string() + ".";

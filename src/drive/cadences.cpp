@@ -37,7 +37,7 @@ std::uint64_t Cadences::go_on(Cadence& its, std::int64_t now, double times, Seco
   its.left -= static_cast<double>(now - its.at) / rate.value * times;
   its.at = now;
   if (its.count == 0 || its.left >= -late_enough * mean.value) return 0;
-  // Their frames are past. The rhythm is kept: the next comes where it would have come.
+  // The frames of these starts are past. The rhythm is kept: the next start comes where it would have come anyway.
   const double missed = std::ceil(-its.left / mean.value);
   its.left += missed * mean.value;
   return static_cast<std::uint64_t>(missed);

@@ -10,8 +10,8 @@
 namespace tidewater {
 namespace {
 
-// Below -1 dBTP by what the estimate and the averaged gain may miss, 0.05 dB, and by what the meter of ITU-R BS.1770-4, annex 2, shows
-// too much: 0.2 dB about a quarter of the rate.
+// The ceiling lies below -1 dBTP for two reasons. The estimate and the averaged gain may miss 0.05 dB, and the meter of ITU-R BS.1770-4,
+// annex 2, reads up to 0.2 dB too much around a quarter of the rate.
 const double ceiling = std::pow(10.0, -1.29 / 20);
 constexpr double release_seconds = 0.12;
 constexpr double hold_seconds = 0.01;  // half a period of 50 Hz: the gain does not follow the wave

@@ -8,7 +8,7 @@
 namespace tidewater {
 namespace {
 
-// Taking the nearest of so many rows leaves 83 dB at 15 kHz, well below what standard filters leave themselves.
+// With this many rows, taking the nearest one leaves errors 83 dB below a 15 kHz sine: well below the errors of the standard filters.
 constexpr int nearest_bits = 13;
 constexpr int most_taps_of_nearest = 24;
 // Mixing two of so many leaves less than the filters themselves do.

@@ -26,8 +26,8 @@ std::span<const Speaker> speakers_of(Layout layout) {
   }
 }
 
-/// The power that is left of what comes from everywhere, so that it is 0.9 dB louder than what comes from one direction when a player folds
-/// the channels to two as ITU-R BS.775-3 has it, annex 4: the centre and what is behind at -3 dB.
+/// The power that a sound from everywhere keeps, as a factor. With it, such a sound is 0.9 dB louder than one from a single direction after
+/// a fold-down to two channels by ITU-R BS.775-3, annex 4 (centre and rear channels at -3 dB).
 double kept_all_round(Layout layout) {
   constexpr double most_folded = 1.23;
   const auto behind = static_cast<double>(layout == Layout::surround_7_1 ? 2 : layout == Layout::surround_5_1 ? 1 : 0);  // on each side
@@ -65,7 +65,8 @@ std::array<float, 8> towards(Layout layout, double azimuth, double all_round) {
   if (everywhere == 0) return amplitudes_of(powers);
   const bool has_centre = speakers.size() > 2;
   const double share = everywhere / static_cast<double>(has_centre ? speakers.size() - 1 : speakers.size());
-  // What comes from everywhere is one signal in all channels, and adds up where they are folded to two: so much is taken from it.
+  // A sound from everywhere is the same signal in all channels, so a fold-down to two adds it up coherently. It is lowered to make up for
+  // it.
   const double kept = 1 - everywhere * (1 - kept_all_round(layout));
   for (const Speaker& speaker : speakers)
     powers[speaker.channel] = kept * (powers[speaker.channel] * (1 - everywhere) + (speaker.degrees == 0 ? 0 : share));

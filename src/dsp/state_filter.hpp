@@ -94,7 +94,7 @@ class StateFilter {
   /// Where the cutoff is, as the tangent that the filter needs, and how that moves.
   Moving tangent() const {
     const double angle = std::numbers::pi * std::exp2(octaves_.value()) / rate_;
-    // A cutoff that is moved again on its way is carried on beyond its target. From half the rate on the filter would be unstable.
+    // A cutoff that gets a second target while it moves can overshoot it. At half the rate or above the filter would be unstable.
     if (angle >= std::numbers::pi * widest) return {steepest(), 0};
     const double g = std::tan(angle);
     return {g, (1 + g * g) * angle * std::numbers::ln2 * octaves_.slope()};

@@ -101,7 +101,7 @@ class Values {
 /// Numbers of the raises so far: what is stopped or changed came from one of them.
 using Raises = std::unordered_set<std::uint64_t>;
 
-/// In a journal by hand. A game may ask for what never was, and a recording of that is played again as it was.
+/// Only for a journal written by hand. A game may ask for things that do not exist; its recording is replayed unchanged.
 void require_raised(PlaybackId id, const Raises& raises) {
   if (raises.contains(id.raise) && id.response > 0) return;
   if (id.response == 0)

@@ -139,7 +139,7 @@ void Mixer::mend(std::uint32_t group, int frames) noexcept {
   });
 }
 
-/// The sum of groups may be beyond what a float holds, though none of them is.
+/// The sum of groups may overflow a float although no single group does.
 void Mixer::mend_output(int frames) noexcept {
   for (std::size_t channel = 0; channel < width_; ++channel) {
     float* const samples = output_.channel(channel);

@@ -28,7 +28,7 @@ bool same(const BankData&, const BankGauge& a, const BankData&, const BankGauge&
   return static_cast<const GaugeDesign&>(a) == static_cast<const GaugeDesign&>(b);
 }
 
-/// What two that differ are, where that takes few words.
+/// Both values of two items that differ, if they can be told in a few words; otherwise empty.
 template <class Item>
 std::string both_values(const Item&, const Item&) {
   return {};

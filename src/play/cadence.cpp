@@ -64,7 +64,7 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
                                           .event = happening.event.text(),
                                           .sound = sound.design,
                                           .why = notebook.keep(because)});
-  // What is heard begins with the raise, as everything else does.
+  // The first start of a cadence that is heard comes with the raise, like any other sound.
   if (Cadence* its_cadence = heard ? drive.cadences.find(start.slot, start.id) : nullptr)
     start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from});
   return outcome;
@@ -146,7 +146,7 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
   if (by.follower != nullptr) {
     const Following::Values values = Followers::now(*by.follower, drive.gauges, ready_values(by.from));
     times = std::min(sound.following->times_as_often(values), design.cadence.low.value / shortest_cadence.value);
-    // Who stands still takes no step more, however slowly the gauge is followed.
+    // A gauge at 0 means no further step, however slowly the gauge is followed.
     const auto held = sound.following->held_by(Followers::aimed(*by.follower, drive.gauges, ready_values(by.from)));
     if (held) times = 0;
     if (held && !cadence.held) hold_steps_back(cadence, *held);

@@ -73,7 +73,7 @@ struct BackgroundLoads {
 struct Control {
   explicit Control(ManagerOptions given);
 
-  /// Whether nothing was asked of it, made in it, noted or rendered: then it may be put away for another.
+  /// True before the first request, emitter, note or rendered block: only then may a restored state replace this manager.
   bool is_untouched();
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
@@ -93,12 +93,12 @@ struct Control {
 
   /// Before each request, and before an update: where time stands, and what is known by then.
   void settle() { voices.take(link.settle(notebook)); }
-  /// The one door: notes a request and carries it out. Whoever calls it has settled.
+  /// The only place that notes a request and carries it out. The caller has called `settle` before.
   Outcome ask(Request what, const Beside& beside = {});
   /// The same for a game: settles first, unless the request is refused at the door. No line tells of what is refused there, so that it must
   /// not move the time by which an update that is under way goes.
   Outcome settle_and_ask(Request what, const Beside& beside = {});
-  /// Makes a request safe. Nothing if it may be carried out.
+  /// Corrects numbers of a request that are out of range. Returns why the request is refused, or nothing if it can be carried out.
   std::optional<Outcome> refuse(Request& what);
   Outcome note_and_carry_out(Request& what, const Beside& beside);
   /// After it: its commands are complete.
@@ -154,7 +154,7 @@ struct Control {
   void change_traits(const LiveSound& sound, const Happening& happening);
   /// Whatever is due before the next update, of what is heard.
   void start_again();
-  /// What a cadence goes by that is not known by its start yet.
+  /// Values of a cadence that its start does not hold yet.
   struct OfCadence {
     const Followers::Follower* follower = nullptr;
     std::span<const GaugeValue> gauges;

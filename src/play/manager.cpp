@@ -205,7 +205,7 @@ std::string SoundManager::try_restore(std::span<const std::byte> saved, std::spa
     if (!control_->is_untouched())
       return "a saved state is restored into a manager that was just made: before anything else is asked of it, and before it renders";
   }
-  // Beside it, so that nothing is left of a state that turns out to be no good.
+  // The state is restored into a second manager, so that a damaged state leaves this one as it was.
   std::unique_ptr<Control> restored;
   std::string problem = problem_of([&] {
     restored = std::make_unique<Control>(control_->options);

@@ -30,7 +30,7 @@ void copy_deciding_options(To& to, const From& from) {
   to.limiter = from.limiter;
 }
 
-/// What has to be the same where a saved state is restored. A journal has what `offline` and `clip_memory` lead to as requests.
+/// Options that must be equal where a saved state is restored. A journal records the effects of `offline` and `clip_memory` as requests.
 struct DecidingOptions {
   Hertz rate;
   std::uint64_t seed = 0;

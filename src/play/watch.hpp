@@ -14,7 +14,7 @@ class Watch {
  public:
   /// In each update. True once where a second of game time passed without a frame though something plays.
   bool stands_still(std::int64_t clock, Seconds elapsed, bool plays) {
-    // A game that takes milliseconds for seconds is no game that does not render.
+    // A game that passes milliseconds as seconds gets its own notice, not the one about a game that does not render.
     const Seconds its{std::isnan(elapsed.value) ? 0 : std::clamp(elapsed.value, 0.0, longest_frame.value)};
     unrendered_ = clock == last_clock_ ? unrendered_ + its : Seconds{};
     if (clock != last_clock_) told_ = false;

@@ -229,7 +229,7 @@ std::uint32_t Voices::heard_of(const LiveStart& start) const {
   return count;
 }
 
-/// What the loudest of its layers that have a voice claims.
+/// The claim of the loudest of its layers that have a voice.
 Claim Voices::loudest_claim(const LiveStart& start) const {
   Claim loudest;
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
@@ -237,7 +237,7 @@ Claim Voices::loudest_claim(const LiveStart& start) const {
   return loudest;
 }
 
-/// Of the starts that count against the limit of its sound the one that claims least; it is not among them.
+/// The start with the smallest claim among those that count against the limit of this start's sound, this start excluded.
 LiveStart* Voices::weakest_heard(const LiveStart& start) const {
   LiveStart* weakest = nullptr;
   each_heard(*start.sound, start.emitter, [&](LiveStart& its) {

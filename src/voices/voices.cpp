@@ -310,7 +310,7 @@ void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view
   }
 }
 
-/// Whether it was late, or is back, since that was last told.
+/// Notes that a stream became late, or recovered, since this was last called.
 void Voices::tell_of_stream(LiveLayer& layer) {
   const StreamRing& ring = layer.stream->ring;
   const auto tell = [&](Reason::Code code, std::int64_t length, const char* how) {
@@ -369,7 +369,7 @@ std::int64_t Voices::earliest(const LiveLayer& layer) const {
 void Voices::wake(LiveLayer& layer) {
   get_up(layer);
   const std::int64_t first = std::max(earliest(layer), layer.progress.since);
-  // What a gauge has just raised from silence comes in as slowly as it follows the gauge.
+  // A layer that a gauge has just raised from silence fades in as slowly as it follows that gauge.
   const bool lifted = layer.lifted_at == tended_.at;
   give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
   notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, layer.progress.since});

@@ -71,7 +71,7 @@ HeardFrom on_the_screen(Layout layout) {
   return heard;
 }
 
-/// The listener that counts.
+/// The listener that decides how a place is heard.
 struct Nearest {
   const Ears* ears = nullptr;
   double metres = 0;
@@ -159,7 +159,7 @@ HeardFrom heard_from(const Hearing& hearing, const Whereabouts& at, std::span<co
   const double inside = metres == 0   ? 1
                         : radius <= 0 ? 0
                                       : std::clamp((all_round_from * radius - metres) / ((all_round_from - 1) * radius), 0.0, 1.0);
-  // What is overhead or below has no side: it comes from all round, the more the steeper it is, and passes over without a leap.
+  // A place overhead or below has no side. The steeper it is, the more it comes from all round, so that it passes over without a jump.
   const double right = -dot(to, ears->right), ahead = -dot(to, ears->ahead);
   const double steep = metres == 0 ? 1 : 1 - std::min(1.0, std::sqrt(right * right + ahead * ahead) / metres);
   heard.channels = towards(layout, std::atan2(right, ahead), std::max(inside, steep));

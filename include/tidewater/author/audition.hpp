@@ -38,7 +38,8 @@ struct AuditionOptions {
   Seconds every{0};  ///< from one start to the next; zero: each after the one before has ended, without its spacing
   std::uint64_t seed = 1;
   std::vector<std::pair<std::string, std::string>> traits = {};  ///< that come with the event
-  /// Gauges of the book's: held, or taken evenly from one value, at the first take, to another, at the last. Others stay at their default.
+  /// Values of the book's gauges: constant, or moved evenly from a first value at the first take to a last value at the last take. A gauge
+  /// that is not named keeps its default.
   std::vector<WalkGauge> gauges = {};
   std::string language = {};  ///< of speech; empty for the first of the book's
 };

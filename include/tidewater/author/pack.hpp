@@ -56,8 +56,9 @@ std::vector<PackedBank> pack(const Book& book, const std::string& folder, const 
 /// False where the file is this very bank already: then it is left alone.
 bool write_bank(const Bank& bank, const std::string& path);
 
-/// What keeps a good book from being packed for any of its targets and languages: clips of other languages that cannot be played, events
-/// that stop what another bank starts, speech that no language has. Decodes clips of other languages; what was measured before is known.
+/// Problems that would stop `pack` for any target or language of a book that has no other problems: a clip of another language that cannot
+/// be read, an event that stops a sound of another bank, speech that no language has. Decodes the clips of other languages; measurements of
+/// earlier runs are used again.
 std::vector<Problem> check_packing(const Book& book);
 
 /// A clip of speech that a language has not: it is spoken in the book's first.

@@ -162,7 +162,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
   std::vector<Trait> traits;
   for (const auto& [name, value] : options_.traits) traits.push_back({Name(name), Name(value)});
   const auto goes_on = [&] { return !listener.go_on || listener.go_on(); };
-  // What sounds, or is due: a delay that is longer than what was heard before it is no end.
+  // True while anything sounds or is due. A delay may be longer than everything before it, so silence alone does not end an audition.
   const auto sounding = [&] {
     const Stats stats = manager.stats();
     return stats.voices + stats.fading + stats.dormant > 0;

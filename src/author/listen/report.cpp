@@ -96,7 +96,7 @@ struct Report::State {
     }
   }
 
-  /// What began unheard is heard after all: a layer of it, or a step of its cadence.
+  /// A playback that began unheard is now heard: one of its layers, or a step of its cadence.
   void is_heard(PlaybackId id) {
     if (silent_now.erase(id) > 0) ++started;
   }

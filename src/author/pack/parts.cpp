@@ -79,7 +79,7 @@ std::vector<Book> all_parts(const Book& book) {
   return parts;
 }
 
-/// The book as it is spoken in another language: with the clips that this has.
+/// A copy of the book with the clips of another language.
 std::vector<Problem> problems_in_language(const Book& book, const std::string& language) {
   std::vector<Problem> problems;
   std::set<std::string> known;
