@@ -1,7 +1,6 @@
 #include "costs.hpp"
 
 #include <fmt/format.h>
-#include <hwy/targets.h>
 
 #include <algorithm>
 #include <array>
@@ -15,6 +14,7 @@
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/speakers.hpp"
+#include "instruction_sets.hpp"
 #include "mix/mixer.hpp"
 #include "ten_speeds.hpp"
 
@@ -94,9 +94,7 @@ double kernel_alone(const std::vector<BankClip>& clips, std::size_t& at) {
 /// By instruction set: how long it takes to make all filters, what they keep, and their kernels alone.
 void print_filters_table() {
   fmt::print("\n| {:<10} | {:>14} | {:>12} |\n| {:-<10} | {:->14} | {:->12} |\n", "filters", "made in", "of memory", "", ":", ":");
-  for (const std::int64_t target : hwy::SupportedAndGeneratedTargets()) {
-    hwy::SetSupportedTargetsForTest(target);
-    hwy::GetChosenTarget().Update(hwy::SupportedTargets());
+  for_each_instruction_set([] {
     double least = 1e9;
     std::size_t bytes = 0;
     for (int i = 0; i < 5; ++i) {
@@ -106,9 +104,7 @@ void print_filters_table() {
       bytes = filters.memory();
     }
     fmt::print("| {:<10} | {:>11.3f} ms | {:>8.1f} KiB |\n", kernels::target_name(), least, static_cast<double>(bytes) / 1024);
-  }
-  hwy::SetSupportedTargetsForTest(0);
-  hwy::GetChosenTarget().DeInit();
+  });
 }
 
 }  // namespace

@@ -91,7 +91,7 @@ bool streams_whence(const Job& job, const std::string& file, const std::string& 
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
   const BookLoop& loop = layer.loop;
-  return fmt::format("3 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
+  return fmt::format("4 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
                      loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value,
                      layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
                      encodes(ways) || ways.mono ? encoder_version() : "");
