@@ -746,6 +746,11 @@ TEST_CASE("show lists and shows gauges, banks and targets, leaves out what has i
   CHECK_THAT(tool("show " + tool.book() + " wind").out, Contains("gauge 'wind'") && Contains("followed by: gust"));
   CHECK_THAT(tool("show " + tool.book() + " shore").out, Contains("bank 'shore'"));
   CHECK_THAT(tool("show " + tool.book() + " handheld").out, Contains("target 'handheld'"));
+  CHECK_THAT(tool("place " + tool.book() + " gust --gauge wind=0..40").out, Contains("begins: level") && Contains("ends: level"));
+  tool.write("silent.toml", book_head +
+                                "[gauges.wind]\n[sounds.gust]\nclips=[\"hum.wav\"]\nplace=\"world\"\nfollow=[{gauge=\"wind\", "
+                                "gain=[[0, \"silent\"], [1, \"0 dB\"]]}]\n[events.gust]\nstart=\"gust\"\n");
+  CHECK_THAT(tool("place " + tool.path("silent.toml") + " gust").out, Contains("silent by wind"));
   const std::string few = tool("show " + tool.book() + " gust").out, all = tool("show " + tool.book() + " gust --all").out;
   CHECK_THAT(few, Contains("more keys have their defaults; --all shows them") && Contains("60 deg") && Contains("-40 dB"));
   CHECK(few.find("rolloff") == std::string::npos);

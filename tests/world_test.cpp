@@ -849,6 +849,11 @@ TEST_CASE("a gauge is held on a walk, or goes from one value to another, and the
       CHECK(its.level.value == Approx(-25).margin(0.01));
       CHECK(its.low_pass.value == Approx(1000));
     }
+  CHECK((plain.table_at_end.empty() && held.by_distance_at_end.empty()));
+  REQUIRE(swept.table_at_end.size() == swept.table.size());
+  REQUIRE(swept.by_distance_at_end.size() == swept.by_distance.size());
+  for (std::size_t i = 0; i + 1 < swept.table.size(); ++i)
+    CHECK(swept.table_at_end[i].level.value == Approx(swept.table[i].level.value + 30).margin(0.01));
   CHECK_THROWS_WITH(walk_past(book, "a", {.gauges = {{"trottle", 0, 1}}}, {}),
                     Contains("has no gauge 'trottle'; did you mean 'throttle'?"));
   CHECK_THROWS_WITH(walk_past(book, "a", {.gauges = {{"throttle", 0, 2}}}, {}), Contains("throttle goes from 0 to 1"));

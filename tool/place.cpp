@@ -38,6 +38,24 @@ std::string about(const WorldDesign& design) {
   return text;
 }
 
+/// As the walk begins and, where a gauge moves on it, as it ends.
+std::string by_distance(const WalkPast& walk) {
+  std::vector<std::string> head = {">distance", ">level", ">treble up to"};
+  if (!walk.table_at_end.empty()) head = {">distance", ">begins: level", ">treble up to", ">ends: level", ">treble up to"};
+  Table table(head);
+  const auto add = [](std::vector<std::string>& row, const HeardAway& its) {
+    row.push_back(its.silent_by.empty() ? level(its.level) : fmt::format("silent by {}", its.silent_by));
+    row.push_back(its.level.value < -120 ? "" : its.low_pass.value == 0 ? "all" : fmt::format("{:.1f} kHz", its.low_pass.value / 1000));
+  };
+  for (std::size_t i = 0; i < walk.table.size(); ++i) {
+    std::vector<std::string> row = {metres(walk.table[i].distance)};
+    add(row, walk.table[i]);
+    if (!walk.table_at_end.empty()) add(row, walk.table_at_end[i]);
+    table.row(row);
+  }
+  return table.text();
+}
+
 const char* channel_name(Layout layout, std::size_t channel) {
   constexpr std::array surround = {"left", "right", "centre", "low", "back left", "back right", "side left", "side right"};
   return layout == Layout::mono ? "all" : surround[channel];
@@ -99,18 +117,11 @@ int place(const PlaceCall& call) {
   });
   if (file) file->close();
 
-  Table table({">distance", ">level", ">treble up to"});
-  for (const HeardAway& its : walk.table)
-    table.row({metres(its.distance), level(its.level),
-               its.level.value < -120    ? ""
-               : its.low_pass.value == 0 ? "all"
-                                         : fmt::format("{:.1f} kHz", its.low_pass.value / 1000)});
   say("{}: {}\n", call.sound, about(walk.design));
   for (const WalkGauge& its : walk.options.gauges)
     say("{} {}\n", its.gauge,
-        its.from == its.to ? fmt::format("at {}", its.from)
-                           : fmt::format("from {} to {} on the walk; the table is for {}", its.from, its.to, its.from));
-  say("\n{}", table.text());
+        its.from == its.to ? fmt::format("at {}", its.from) : fmt::format("from {} to {} on the walk", its.from, its.to));
+  say("\n{}", by_distance(walk));
   print_walk(walk);
   if (!call.picture.empty()) {
     Rendering::make_folder_of(call.picture);

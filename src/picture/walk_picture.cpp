@@ -38,8 +38,8 @@ void draw_levels(Canvas& canvas, const Panel& panel, std::string_view title) {
 
 class Line {
  public:
-  Line(Canvas& canvas, Colour colour) : canvas_(canvas), colour_(colour) {}
-  ~Line() { canvas_.stroke(colour_, 2.2); }
+  Line(Canvas& canvas, Colour colour, double width = 2.2) : canvas_(canvas), colour_(colour), width_(width) {}
+  ~Line() { canvas_.stroke(colour_, width_); }
   Line(const Line&) = delete;
   Line& operator=(const Line&) = delete;
   void to(double x, double y) { cairo_line_to(canvas_.cairo(), x, y); }
@@ -47,6 +47,7 @@ class Line {
  private:
   Canvas& canvas_;
   Colour colour_;
+  double width_;
 };
 
 /// Where it is loud, and where faint.
@@ -58,7 +59,9 @@ Colour colour_of(Decibels level) {
 }
 
 void draw_by_distance(Canvas& canvas, const Panel& panel, const WalkPast& walk) {
-  draw_levels(canvas, panel, "Level and treble by distance");
+  draw_levels(canvas, panel,
+              walk.by_distance_at_end.empty() ? "Level and treble by distance"
+                                              : "Level and treble by distance as the walk begins; thin: as it ends");
   const double first = walk.by_distance.front().distance.value, last = walk.by_distance.back().distance.value;
   const auto x = [&](double distance) { return panel.x(std::log(distance / first) / std::log(last / first)); };
   for (double power = 0.01; power < 1e6; power *= 10)
@@ -68,16 +71,23 @@ void draw_by_distance(Canvas& canvas, const Panel& panel, const WalkPast& walk) 
       canvas.line(x(distance), panel.top, x(distance), panel.top + panel.height, grid, 0.8);
       canvas.text(x(distance), panel.top + panel.height + 14, metres(distance), {11, ink, false, Canvas::Align::centre});
     }
-  {
-    Line line(canvas, lane_colours[0]);
-    for (const HeardAway& its : walk.by_distance) line.to(x(its.distance.value), panel.y(of_level(its.level)));
-  }
-  {
-    Line line(canvas, lane_colours[1]);
-    for (const HeardAway& its : walk.by_distance)
+  const auto draw = [&](const std::vector<HeardAway>& heard, double width) {
+    {
+      Line line(canvas, lane_colours[0], width);
+      for (const HeardAway& its : heard) line.to(x(its.distance.value), panel.y(of_level(its.level)));
+    }
+    Line line(canvas, lane_colours[1], width);
+    for (const HeardAway& its : heard)
       if (its.level.value >= faintest)
         line.to(x(its.distance.value), panel.y(of_hertz(its.low_pass.value == 0 ? highest_hertz : its.low_pass.value)));
-  }
+  };
+  draw(walk.by_distance, 2.2);
+  draw(walk.by_distance_at_end, 1);
+  std::string silent;
+  for (const auto& [when, heard] : {std::pair{"begins", &walk.by_distance}, {"ends", &walk.by_distance_at_end}})
+    if (!heard->empty() && !heard->front().silent_by.empty())
+      silent += fmt::format("{}silent by {} as the walk {}", silent.empty() ? "" : "; ", heard->front().silent_by, when);
+  canvas.text(panel.left + panel.width / 2, panel.top + 30, silent, {12, faint_ink, false, Canvas::Align::centre});
   for (const double hertz : {500.0, 1000.0, 2000.0, 5000.0, 10000.0, 20000.0})
     canvas.text(panel.left + panel.width + 8, panel.y(of_hertz(hertz)),
                 hertz < 1000 ? fmt::format("{:.0f} Hz", hertz) : fmt::format("{:.0f} kHz", hertz / 1000), {11, lane_colours[1]});

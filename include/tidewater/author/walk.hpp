@@ -24,11 +24,12 @@ struct WalkOptions {
   std::vector<WalkGauge> gauges = {};  ///< of the book's; others stay at their default
 };
 
-/// What of a sound is left at a distance, in front of it, with its gauges as the walk begins.
+/// How a sound is heard at a distance, in front of it, with the gauges at one end of the walk.
 struct HeardAway {
   Metres distance;
   Decibels level;
-  Hertz low_pass;  ///< of the air, and of what it follows; 0 where nothing that is heard is taken
+  Hertz low_pass;         ///< of the air, and of what it follows; 0 where nothing that is heard is taken
+  std::string silent_by;  ///< the gauge that makes it silent here; empty where none does
 };
 /// What its cone leaves, for who stands so far to the side of where it faces.
 struct HeardAside {
@@ -52,9 +53,11 @@ struct WalkPast {
   WalkOptions options;
   Metres aside, from;                  ///< how near it comes; how far away, along the way, it begins and ends
   double pace = 0;                     ///< metres a second
-  std::vector<HeardAway> table;        ///< at a dozen distances, from inside `near` to `far`, in round figures
+  std::vector<HeardAway> table;        ///< as the walk begins: a dozen distances in round figures, from inside `near` to `far`
   std::vector<HeardAway> by_distance;  ///< close together
-  std::vector<HeardAside> by_angle;    ///< every 5 degrees
+  /// The same distances with the gauges as the walk ends. Empty where no gauge moves.
+  std::vector<HeardAway> table_at_end, by_distance_at_end;
+  std::vector<HeardAside> by_angle;  ///< every 5 degrees
   std::vector<WalkStep> steps;
 };
 

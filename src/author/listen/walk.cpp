@@ -48,17 +48,17 @@ Book with_event(const Book& book, const std::string& sound, const std::string& e
   return its;
 }
 
-/// A sound by itself, in front of a listener, with its gauges as a walk begins.
+/// A sound by itself, in front of a listener, with its gauges as a walk begins or ends.
 class Alone {
  public:
-  Alone(const Book& book, const BookSound& sound, const std::vector<WalkGauge>& gauges)
-      : sound_(sound), following_(design_of(sound), [&](Name name) { return number(book, name); }) {
+  Alone(const Book& book, const BookSound& sound, const std::vector<WalkGauge>& gauges, double WalkGauge::*end)
+      : sound_(design_of(sound)), following_(sound_, [&](Name name) { return number(book, name); }) {
     for (std::size_t k = 0; k < following_.gauges().size(); ++k) {
       if (following_.gauges()[k].ready) continue;
       const BookGauge& gauge = book.gauges[following_.gauges()[k].number];
       values_[k] = gauge.initial;
       for (const WalkGauge& its : gauges)
-        if (its.gauge == gauge.name) values_[k] = its.from;
+        if (its.gauge == gauge.name) values_[k] = its.*end;
     }
   }
 
@@ -69,7 +69,9 @@ class Alone {
         values[k] = distance.value;
     const Bent bent = following_.bend(0, values, false);
     const double level = DistanceCurve(sound_.world).amplitude(distance.value) * amplitude(bent.gain);
-    return {distance, decibels(level), Bent::lower({air_low_pass(distance.value, sound_.world.air)}, bent.low_pass)};
+    const auto by = following_.quietened_by(0, values);
+    return {distance, decibels(level), Bent::lower({air_low_pass(distance.value, sound_.world.air)}, bent.low_pass),
+            amplitude(bent.gain) == 0 && by ? std::string(by->gauge) : std::string()};
   }
 
  private:
@@ -80,7 +82,7 @@ class Alone {
     return ~0U;
   }
 
-  const BookSound& sound_;
+  const BankSound sound_;  // `following_` points into it
   Following following_;
   Following::Values values_{};
 };
@@ -136,18 +138,23 @@ WalkPast walk_past(const Book& book, const std::string& name, const WalkOptions&
   check_gauges(book, options.gauges);
   if (sound.world.place != Where::world)
     throw Error(fmt::format("'{}' is on the screen, the same wherever one stands; write place = \"world\" in [sounds.{}]", name, name));
-  WalkPast walk{name, sound.world, options, {}, {}, 0, {}, {}, {}, {}};
+  WalkPast walk{name, sound.world, options, {}, {}, 0, {}, {}, {}, {}, {}, {}};
   walk.aside = std::max({least_aside, Metres{1.5 * sound.world.radius.value}});
   walk.from = {1.05 * sound.world.silent_from.value};
   walk.pace = 2 * walk.from.value / walk_lasts.value;
 
   const DistanceCurve curve(sound.world);
-  const Alone alone(book, sound, options.gauges);
-  walk.table = table_of(alone, curve);
+  const Alone begins(book, sound, options.gauges, &WalkGauge::from);
+  walk.table = table_of(begins, curve);
   constexpr int points = 240;
   for (int i = 0; i <= points; ++i)
     walk.by_distance.push_back(
-        alone.at({curve.full_within() / 2 * std::pow(2 * curve.silent_from() / curve.full_within(), i / static_cast<double>(points))}));
+        begins.at({curve.full_within() / 2 * std::pow(2 * curve.silent_from() / curve.full_within(), i / static_cast<double>(points))}));
+  if (std::any_of(options.gauges.begin(), options.gauges.end(), [](const WalkGauge& its) { return its.from != its.to; })) {
+    const Alone ends(book, sound, options.gauges, &WalkGauge::to);
+    for (const HeardAway& its : walk.table) walk.table_at_end.push_back(ends.at(its.distance));
+    for (const HeardAway& its : walk.by_distance) walk.by_distance_at_end.push_back(ends.at(its.distance));
+  }
   for (int degrees = 0; degrees <= 180; degrees += 5)
     walk.by_angle.push_back({{static_cast<double>(degrees)}, heard_aside(sound.world, {static_cast<double>(degrees)})});
 

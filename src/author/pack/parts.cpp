@@ -79,7 +79,7 @@ std::vector<Book> all_parts(const Book& book) {
   return parts;
 }
 
-/// A copy of the book with the clips of another language.
+/// Problems of clips that only another language has.
 std::vector<Problem> problems_in_language(const Book& book, const std::string& language) {
   std::vector<Problem> problems;
   std::set<std::string> known;
