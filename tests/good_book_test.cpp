@@ -1,8 +1,11 @@
 #include <catch2/catch.hpp>
 
+#include <array>
+
 #include "base/random.hpp"
 #include "stage.hpp"
 #include "tidewater/author/advice.hpp"
+#include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
 
 using namespace tidewater;
@@ -29,6 +32,9 @@ class Writer : public Folder {
     write_clip("clips/odd.wav", sine(300, 0.2), 1, 22050);
     write_clip("clips/still.wav", std::vector<float>(2400, 0.0F));
     write("clips/bad.wav", "nothing");
+    for (const auto* name : {"en/hello", "de/hello", "en/bye", "en/broken"})
+      write_clip(std::string("clips/speech/") + name + ".wav", sine(500, 0.1));
+    write("clips/speech/de/broken.wav", "nothing");
   }
 
   std::string book() {
@@ -47,6 +53,27 @@ class Writer : public Folder {
     }
     return text + "[events.\"ferry.docked\"]\nstart = \"" + (below(9) == 0 ? "bell" : "gangway") +
            "\"\n[events.horn]\nresponses = [ { start = \"horn\" } ]\n";
+  }
+
+  /// Of two banks, in two languages, for a target.
+  std::string shipped() {
+    std::string text = std::string("[book]\nname = \"b\"\nspeech = \"") + (below(9) == 0 ? "voices" : "speech") + "\"\nlanguages = " +
+                       one_of({R"(["en", "de"])", R"(["en", "de"])", R"(["en", "de"])", R"(["en"])", R"(["de", "en"])"}) + "\n" +
+                       "[groups.effects]\n[targets.small]\n" + some("targets");
+    std::array<std::string, 2> banks;
+    for (int i = 0; i < 4; ++i) {
+      const std::string number = std::to_string(i);
+      text += "[sounds.s" + number + "]\nclips = [\"" +
+              one_of({"tone", "wide", "odd", "speech/en/hello", "speech/en/bye", below(6) == 0 ? "speech/en/broken" : "short"}) +
+              ".wav\"]\n" + one_of({"", "", "loop = true\n", "stream = true\n", "group = \"effects\"\n"});
+      text += "[events.e" + number + "]\nresponses = [ { start = \"s" + number + "\" }" +
+              (below(8) == 0 ? ", { stop = \"s" + std::to_string(below(4)) + "\" }" : "") + " ]\n";
+      const std::size_t bank = below(9);
+      if (bank < 8) banks[bank % 2] += "\"e" + number + "\", ";
+    }
+    for (std::size_t b = 0; b < 2; ++b)
+      if (!banks[b].empty()) text += "[banks.b" + std::to_string(b) + "]\nevents = [" + banks[b] + "]\n";
+    return text;
   }
 
  private:
@@ -132,4 +159,28 @@ TEST_CASE("what check calls good compiles and plays; what it refuses does not co
   INFO(good << " good, " << refused << " refused");
   CHECK(good > books / 9);
   CHECK(refused > books / 8);
+}
+
+TEST_CASE("what check calls good packs, for every target and language") {
+  Writer writer(72);
+  int good = 0, refused = 0;
+  for (int i = 0; i < books / 10; ++i) {
+    const std::string text = writer.shipped();
+    writer.write("book.toml", text);
+    const ReadBook read = read_book(writer.path("book.toml"));
+    std::vector<Problem> problems = read.problems;
+    if (problems.empty()) problems = check_clips(read.book).problems;
+    if (problems.empty()) problems = check_packing(read.book);
+    if (!problems.empty()) {
+      ++refused;
+      continue;
+    }
+    INFO(text);
+    for (const std::string target : {"", "small"})
+      for (const PackedBank& bank : pack(read.book, writer.path("banks"), {.target = target})) CHECK(verify_bank(bank.file).empty());
+    ++good;
+  }
+  INFO(good << " good, " << refused << " refused");
+  CHECK(good > books / 40);
+  CHECK(refused > books / 40);
 }

@@ -292,7 +292,7 @@ TEST_CASE(
   const Bank bank = open_bank(small.front().file);
   for (const BankClip& clip : data_of(bank).clips) {
     INFO(clip.name);
-    if (clip.name == "hot.wav") CHECK(!clip.shorts.empty());
+    if (clip.name == "hot.wav") CHECK(clip.bytes() < 3 * static_cast<std::size_t>(clip.frames));
     if (clip.name == "wind.ogg") CHECK(clip.channels == 2);
   }
   CHECK(small.front().bytes < 200'000);

@@ -87,7 +87,7 @@ void draw_by_distance(Canvas& canvas, const Panel& panel, const WalkPast& walk) 
   for (const auto& [when, heard] : {std::pair{"begins", &walk.by_distance}, {"ends", &walk.by_distance_at_end}})
     if (!heard->empty() && !heard->front().silent_by.empty())
       silent += fmt::format("{}silent by {} as the walk {}", silent.empty() ? "" : "; ", heard->front().silent_by, when);
-  canvas.text(panel.left + panel.width / 2, panel.top + 30, silent, {12, faint_ink, false, Canvas::Align::centre});
+  canvas.text(panel.left + panel.width / 2, panel.top + panel.height - 32, silent, {12, faint_ink, false, Canvas::Align::centre});
   for (const double hertz : {500.0, 1000.0, 2000.0, 5000.0, 10000.0, 20000.0})
     canvas.text(panel.left + panel.width + 8, panel.y(of_hertz(hertz)),
                 hertz < 1000 ? fmt::format("{:.0f} Hz", hertz) : fmt::format("{:.0f} kHz", hertz / 1000), {11, lane_colours[1]});
