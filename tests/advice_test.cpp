@@ -59,6 +59,7 @@ TEST_CASE("check gives advice with place, figure, reason and remedy") {
   desk.write_clip("clips/odd-1.wav", sine(200, 0.2, 1, 0.3));
   desk.write_clip("clips/odd-2.wav", sine(4000, 1.5, 1, 0.3));
   desk.write_clip("clips/Pair-1.WAV.wav", sine(1000, 0.1));
+  desk.write("clips/torn.wav", "nothing");
   desk.write_clip("clips/PAIR-2.aiff", sine(1000, 0.1));
   desk.write_clip("clips/nothing.wav", std::vector<float>(4800, 0.0F));
   desk.book(R"(
@@ -95,7 +96,8 @@ clips = ["odd-*.wav"]
   CHECK_THAT(advice, Contains("stacking-loop: 'rough' loops, and whenever it is asked for again one more of it plays over the others"));
   CHECK_THAT(advice, Contains("unreached-sound: no event starts 'odd'"));
   CHECK_THAT(advice, Contains("near-name: 'PAIR-2.aiff' differs from 'pair-2.wav'"));
-  CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'"));
+  CHECK_THAT(advice, Contains("unused-clip: no sound uses 'Pair-1.WAV.wav'; add it to one"));
+  CHECK_THAT(advice, Contains("unused-clip: no sound uses 'torn.wav', and it cannot be read as a clip"));
   CHECK_THAT(advice, Contains("no-licence: 'crackling.wav' has no licence on record; give it one in credits.toml"));
 }
 

@@ -48,6 +48,9 @@ TEST_CASE("gathering makes a sound and an event of each kind of file, keeps what
   // A book that is not there yet is made.
   take_in(gather(desk.path("clips"), desk.path("new.toml")), desk.path("new.toml"));
   CHECK(read_book(desk.path("new.toml")).book.sounds.size() == 5);
+  // By the folder that it lies in, however that is written.
+  CHECK(gather(desk.path("clips"), desk.path("clips/../new-one.toml")).added ==
+        gather(desk.path("clips"), desk.path("new-one.toml")).added);
   CHECK_THROWS_WITH(gather(desk.path(), desk.path("book.toml")), Contains("is not inside"));
   CHECK_THROWS_WITH(gather(desk.path("nowhere"), desk.path("book.toml")), Contains("there is no such folder"));
 }

@@ -274,6 +274,8 @@ TEST_CASE("what is wrong in a target is told with its place") {
   };
   const std::string plain = "[book]\nname = \"a\"\n";
   CHECK_THAT(told(plain + "[targets.x]\ncodec = \"ogg\"\n"), Contains("book.toml:4:9: 'ogg' is no codec") && Contains("vorbis"));
+  for (const auto* name : {"..", "a/b", "a\\\\b"})
+    CHECK_THAT(told(std::string("[book]\nname = \"") + name + "\"\n"), Contains("book.toml:2:8: ") && Contains("cannot be a file"));
   CHECK_THAT(told(plain + "[targets.x]\nrate = \"1 MHz\"\n"), Contains(":4:"));
   CHECK_THAT(told(plain + "[targets.x]\nlanguages = [\"en\"]\n"), Contains("the book has no language 'en'; [book] lists them"));
   CHECK_THAT(told(plain + "[targets.x.groups.musik]\nmono = true\n[groups.music]\n"),

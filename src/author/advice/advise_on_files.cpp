@@ -1,10 +1,13 @@
 #include <filesystem>
 
 #include "author/advice/advising.hpp"
+#include "author/clips/book_clips.hpp"
 #include "author/clips/music_formats.hpp"
 #include "author/clips/ways.hpp"
 #include "author/folder/clip_folder.hpp"
+#include "media/clip_reader.hpp"
 #include "tidewater/author/credits.hpp"
+#include "tidewater/error.hpp"
 
 namespace tidewater {
 namespace {
@@ -15,6 +18,17 @@ std::string stem_of(const std::string& path) {
   for (char& c : stem)
     if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
   return stem;
+}
+
+/// By its first bytes: an unused file is not decoded.
+bool can_be_read(const Book& book, const std::string& file) {
+  if (is_music_as_notes(file)) return true;
+  try {
+    const ClipReader reader(clip_file(book, file));
+    return true;
+  } catch (const Error&) {
+    return false;
+  }
 }
 
 void about_unused(Advising& advising) {
@@ -32,6 +46,10 @@ void about_unused(Advising& advising) {
       advising.advise(
           book, "near-name", file, 0,
           fmt::format("'{}' differs from '{}' only in case or ending, and only the latter is used; which is meant?", file, near->second));
+    else if (!can_be_read(advising.book(), file))
+      advising.advise(
+          book, "unused-clip", file, 0,
+          fmt::format("no sound uses '{}', and it cannot be read as a clip; take it out of the folder, or put it there anew", file));
     else
       advising.advise(book, "unused-clip", file, 0, fmt::format("no sound uses '{}'; add it to one, or take it out of the folder", file));
   }

@@ -10,11 +10,13 @@
 #include "tidewater/nearest.hpp"
 
 namespace tidewater {
+bool can_name_a_file(std::string_view name) {
+  return !name.empty() && name.front() != '.' && name.find_first_of("/\\") == std::string_view::npos;
+}
+
 namespace {
 
 /// What becomes the name of a file.
-bool plain(std::string_view name) { return !name.empty() && name.front() != '.' && name.find_first_of("/\\") == std::string_view::npos; }
-
 /// A list of texts, each told by `check` whether it may be; nothing where the key is not there.
 template <class Check>
 std::vector<std::string> texts(Problems& problems, const toml::table& table, const char* key, const char* what, Check check) {
@@ -43,7 +45,9 @@ std::vector<std::string> texts(Problems& problems, const toml::table& table, con
 void read_book_bank(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
   check_keys(problems, table, fmt::format("bank '{}'", key.str()), keys_of("banks"));
   BookBank bank{std::string(key.str()), {}, {}, {}, problems.at(key)};
-  if (!plain(bank.name)) problems.add(bank.place, fmt::format("the bank '{}' cannot be a file: give it a name without slashes", bank.name));
+  if (!can_name_a_file(bank.name))
+    problems.add(bank.place,
+                 fmt::format("the bank '{}' cannot be a file: give it a name without slashes that begins with no dot", bank.name));
   std::vector<std::string_view> known;
   for (const BookEvent& event : book.events) known.emplace_back(event.name);
   bank.events = texts(problems, table, "events", "\"ferry.*\", \"rain.began\"", [&](const std::string& text) {

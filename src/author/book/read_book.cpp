@@ -118,6 +118,11 @@ class Reader {
       if (const auto* name = text(problems_, *head, "name")) book_.name = *name;
       if (!head->contains("name") || (head->get("name")->is_string() && book_.name.empty()))
         missing(problems_.at(*head), "[book] needs a name, such as name = \"harbour\"");
+      if (!book_.name.empty() && !can_name_a_file(book_.name))
+        problems_.add(
+            problems_.at(*head->get("name")),
+            fmt::format("a bank is called as its book, and '{}' cannot be a file: give it a name without slashes that begins with no dot",
+                        book_.name));
       head_rows().read(problems_, *head, book_);
       read_languages(problems_, *head, book_);
       if (const auto* soundfont = text(problems_, *head, "soundfont"))

@@ -45,10 +45,15 @@ Audio decode_clip(const std::string& path, [[maybe_unused]] const std::string& s
   return decode_file(path);
 }
 
+bool is_music_as_notes(const std::string& path) {
+  const std::string ending = std::filesystem::path(path).extension().string();
+  return is_one_of(ending, module_endings) || is_one_of(ending, midi_endings);
+}
+
 bool is_clip_name(const std::string& path) {
   constexpr std::array<std::string_view, 9> sampled = {".wav", ".flac", ".ogg", ".opus", ".mp3", ".voc", ".aiff", ".aif", ".caf"};
   const std::string ending = std::filesystem::path(path).extension().string();
-  return is_one_of(ending, sampled) || is_one_of(ending, module_endings) || is_one_of(ending, midi_endings);
+  return is_one_of(ending, sampled) || is_music_as_notes(path);
 }
 
 std::vector<Component> components() {

@@ -14,6 +14,8 @@ Audio decode_clip(const std::string& path, const std::string& soundfont);
 
 /// Whether a file's ending is that of a clip, in whatever case.
 bool is_clip_name(const std::string& path);
+/// Whether a file's ending is that of a tracker module or of MIDI.
+bool is_music_as_notes(const std::string& path);
 
 // Each throws Error. They are missing where the build has no such library.
 Audio render_module(const std::string& path);

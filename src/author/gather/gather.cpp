@@ -140,7 +140,7 @@ Gathered gather(const std::string& folder, const std::string& book_path, const s
         static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n')) + (text.empty() || text.back() == '\n' ? 0 : 1);
   } else {
     const auto relative = fs::relative(folder, fs::absolute(book_path).parent_path(), error).generic_string();
-    const std::string name = name_of(fs::absolute(book_path).parent_path().filename().string());
+    const std::string name = name_of(fs::absolute(book_path).lexically_normal().parent_path().filename().string());
     book.clips_folder = folder;
     result.added = fmt::format("[book]\nname  = {}\nclips = {}\n", in_quotes(name), in_quotes(relative));
   }
