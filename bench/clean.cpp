@@ -9,6 +9,7 @@
 #include <functional>
 #include <vector>
 
+#include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
 #include "instruction_sets.hpp"
 #include "listening.hpp"
