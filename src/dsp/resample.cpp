@@ -14,6 +14,8 @@ constexpr int most_taps_of_nearest = 24;
 // Mixing two of so many leaves less than the filters themselves do.
 constexpr int standard_bits = 7;
 constexpr int fine_bits = 10;
+// The shortest filters keep 107 dB with nothing to spare, and need twice as many.
+constexpr int most_taps_of_short = 24;
 
 /// The weights at a fraction, from -1/2 to 1/2.
 void weights_at(const kernels::TapFilter& filter, double u, double* weights) {
@@ -67,7 +69,8 @@ Filters::Filters(bool with_rows) : filters_{standard_designs, fine_designs} {
       const bool between = !standard || filter.taps > most_taps_of_nearest;
       // A filter that is twice as long changes half as much from phase to phase.
       const int longer = std::max(0, std::ilogb(filter.top));
-      const int bits = !between ? nearest_bits : (standard ? standard_bits : fine_bits) - longer;
+      const int more = filter.taps <= most_taps_of_short ? 1 : 0;
+      const int bits = !between ? nearest_bits : (standard ? standard_bits : fine_bits + more) - longer;
       rows_.push_back(rows_of(filter, bits, between));
       filter.rows = {rows_.back().data(), 2 * filter.reach(), bits, between};
     }
