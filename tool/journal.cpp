@@ -101,14 +101,14 @@ class Reader {
       return std::nullopt;
     }
     Told told;
+    // Lines of a layer that fades or woke have a layer, too, and are no decisions.
+    const bool is_decision = (line.contains("outcome") || line.contains("layer")) && !line.contains("fading") && !line.contains("woke");
     if (line.contains("at")) told.time = fmt::format("{:.2f} s", seconds_of(line["at"], rate_));
     if (line.contains("request"))
       request(line, told);
     else if (line.contains("due"))
       due(line, told);
-    else if (line.contains("fading") || line.contains("woke"))
-      happened(line, told);
-    else if (line.contains("outcome") || line.contains("layer"))
+    else if (is_decision)
       decision(line, told);
     else
       happened(line, told);
