@@ -104,7 +104,7 @@ void print_filters() {
   }
 }
 
-/// The same sines as the test of clean pitches takes, on each instruction set.
+/// Least signal to noise of both qualities on each instruction set, for the sines of the test of clean pitches.
 void print_instruction_sets() {
   fmt::print("\n| {:<43} | {:>10} | {:>10} |\n| {:-<43} | {:->10} | {:->10} |\n", "least signal to noise, 300 Hz to 15 kHz, x0.7 to x1.2",
              "standard", "fine", "", ":", ":");

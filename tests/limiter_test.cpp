@@ -265,7 +265,7 @@ TEST_CASE("a filter that is moved again and again on its way stays finite, and g
     const std::uint32_t changes = 2 + random.below(12);
     for (std::size_t at = 0, change = 0; at + 64 <= samples.size(); ++change) {
       if (change < changes) filter.tune(anywhere(), rate, time());
-      // As far apart as quanta are, or as updates, or as nobody calls.
+      // The distance between two changes: that of quanta, that of updates, or one that no game uses.
       const std::size_t next = change >= changes ? samples.size() : std::min(samples.size(), at + 1 + random.below(500));
       filter.run(samples.data() + at, nullptr, static_cast<int>(next - at));
       at = next;

@@ -115,7 +115,7 @@ class Reader {
     return told;
   }
 
-  /// What was left out, in words; empty if nothing was.
+  /// Counts of the lines that were left out, in words; empty if there are none.
   std::string left_out() const {
     std::string text;
     for (const auto& [count, what] : {std::pair(gauges_left_out_, "gauge"), {listeners_left_out_, "listener"}})

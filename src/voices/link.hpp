@@ -74,7 +74,7 @@ class Link {
   bool offline_;
   Mixer::Moment now_;
   std::uint64_t request_ = 0;
-  // What is put off depends on what was asked, and never on how far the audio thread is: a replay puts off the same.
+  // Putting a command off depends only on the requests, never on how far the audio thread is, so a replay puts off the same commands.
   std::int64_t sent_for_ = 0;     ///< the frame that the last commands land on
   std::uint64_t sent_ = 0;        ///< so many
   std::vector<Command> backlog_;  ///< what was put off, the latest of each kind for each voice and group

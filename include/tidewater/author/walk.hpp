@@ -55,7 +55,7 @@ struct WalkPast {
   double pace = 0;                     ///< metres a second
   std::vector<HeardAway> table;        ///< as the walk begins: a dozen distances in round figures, from inside `near` to `far`
   std::vector<HeardAway> by_distance;  ///< close together
-  /// The same distances with the gauges as the walk ends. Empty where no gauge moves.
+  /// Levels at the same distances, with the gauges as they are when the walk ends. Empty where no gauge moves.
   std::vector<HeardAway> table_at_end, by_distance_at_end;
   std::vector<HeardAside> by_angle;  ///< every 5 degrees
   std::vector<WalkStep> steps;
