@@ -21,12 +21,12 @@
 namespace tidewater::bench {
 namespace {
 
-constexpr int block = 256;
+constexpr int frames_a_block = 256;
 constexpr std::uint32_t voices = 256;
 constexpr int rounds = 60;
 constexpr int blocks_a_round = 10;
 
-struct Way {
+struct Cost {
   const char* what = "";
   std::uint32_t besides = 0;  ///< voices of the pool that are silent
   std::uint32_t groups = 1;
@@ -39,7 +39,8 @@ struct Way {
 
 class Engine {
  public:
-  Engine(const Way& way, const std::vector<BankClip>& clips) : way_(way), mixer_({.voices = voices + way.besides, .limiter = way.limiter}) {
+  Engine(const Cost& way, const std::vector<BankClip>& clips)
+      : way_(way), mixer_({.voices = voices + way.besides, .limiter = way.limiter}) {
     for (std::uint32_t g = 1; g < way.groups; ++g) mixer_.post(DefineGroup{g, 0, 1});
     for (std::uint32_t v = 0; v < voices; ++v) {
       StartVoice start;
@@ -64,31 +65,33 @@ class Engine {
       ++round_;
       mixer_.render(out_);
     }
-    return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - began).count() / blocks_a_round / block / voices;
+    return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - began).count() / blocks_a_round / frames_a_block /
+           voices;
   }
 
  private:
-  const Way& way_;
+  const Cost& way_;
   Mixer mixer_;
-  std::array<float, 2 * block> out_{};
+  std::array<float, 2 * frames_a_block> out_{};
   int round_ = 0;
 };
 
 /// The kernel alone, over the same clips at the same speeds.
 double kernel_alone(const std::vector<BankClip>& clips, std::size_t& at) {
-  alignas(64) std::array<float, block> out;
+  alignas(64) std::array<float, frames_a_block> out;
   const auto began = std::chrono::steady_clock::now();
   for (int i = 0; i < blocks_a_round; ++i) {
     for (std::uint32_t v = 0; v < voices; ++v) {
       const auto step = step_for(ten_speeds[v % ten_speeds.size()]);
       const ClipSamples clip = clips[v].view();
       kernels::resample(filter_for(step, Quality::standard), clip.floats[0] + at, clip.floats[0] + clip.frames, {12345, step, 0},
-                        out.data(), block);
+                        out.data(), frames_a_block);
       __asm__ volatile("" : : "r"(out.data()) : "memory");
     }
-    at = (at + block) % 16384;
+    at = (at + frames_a_block) % 16384;
   }
-  return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - began).count() / blocks_a_round / block / voices;
+  return std::chrono::duration<double, std::nano>(std::chrono::steady_clock::now() - began).count() / blocks_a_round / frames_a_block /
+         voices;
 }
 
 /// By instruction set: how long it takes to make all filters, what they keep, and their kernels alone.
@@ -128,7 +131,7 @@ void print_costs_table() {
       mixer.post(SetVoiceChannels{v, places[static_cast<std::size_t>(round % 2)][v], 800});
     };
   };
-  const std::array<Way, 14> ways = {{
+  const std::array<Cost, 14> ways = {{
       {.what = "steady, on the screen"},
       {.what = "the same of 16-bit clips", .sixteen_bits = true},
       {.what = "a command in each block, which changes nothing",
@@ -157,14 +160,14 @@ void print_costs_table() {
       {.what = "at unity, a command and a ramp that turns", .unity = true, .each_block = turning_gain},
   }};
   std::vector<std::unique_ptr<Engine>> engines;
-  for (const Way& way : ways) engines.push_back(std::make_unique<Engine>(way, way.sixteen_bits ? shorts : floats));
+  for (const Cost& way : ways) engines.push_back(std::make_unique<Engine>(way, way.sixteen_bits ? shorts : floats));
   std::vector<double> least(ways.size() + 1, 1e9);
   std::size_t at = 64;
   for (int round = 0; round < rounds; ++round) {
     least.back() = std::min(least.back(), kernel_alone(floats, at));
     for (std::size_t i = 0; i < ways.size(); ++i) least[i] = std::min(least[i], engines[i]->run());
   }
-  fmt::print("\nWhat a frame costs, {} varied voices of standard quality at ten speeds, blocks of {} frames:\n\n", voices, block);
+  fmt::print("\nWhat a frame costs, {} varied voices of standard quality at ten speeds, blocks of {} frames:\n\n", voices, frames_a_block);
   fmt::print("| {:<47} | {:>10} | {:>14} |\n| {:-<47} | {:->10} | {:->14} |\n", "what", "a frame", "beside steady", "", ":", ":");
   fmt::print("| {:<47} | {:>7.2f} ns | {:>14} |\n", "the kernel alone", least.back(), "");
   for (std::size_t i = 0; i < ways.size(); ++i)

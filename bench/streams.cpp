@@ -13,7 +13,7 @@ namespace {
 
 using namespace tidewater;
 
-constexpr int block = 256;
+constexpr int frames_a_block = 256;
 constexpr std::uint32_t streams = 64;
 
 /// Half a minute of Ogg Vorbis, mono, on disk while the benchmarks run.
@@ -44,12 +44,12 @@ const File& file() {
 void bare_decoding(benchmark::State& state) {
   SF_INFO info{};
   SNDFILE* open = sf_open(file().path.c_str(), SFM_READ, &info);
-  std::vector<float> out(block);
+  std::vector<float> out(frames_a_block);
   for (auto _ : state)
     for (std::uint32_t s = 0; s < streams; ++s)
-      if (sf_readf_float(open, out.data(), block) < block) sf_seek(open, 0, SEEK_SET);
+      if (sf_readf_float(open, out.data(), frames_a_block) < frames_a_block) sf_seek(open, 0, SEEK_SET);
   sf_close(open);
-  bench::count_frames(state, static_cast<double>(block) * streams);
+  bench::count_frames(state, static_cast<double>(frames_a_block) * streams);
 }
 
 /// Reading, decoding and mixing of all of them, on one thread.
@@ -67,7 +67,7 @@ void streamed_voices(benchmark::State& state) {
     start.clip.stream = &streamer.open(clip.streamed, start.position, true)->ring;
     mixer.post(start);
   }
-  std::vector<float> out(2 * block);
+  std::vector<float> out(2 * frames_a_block);
   streamer.fill();
   mixer.render(out);
   for (auto _ : state) {
@@ -75,7 +75,7 @@ void streamed_voices(benchmark::State& state) {
     mixer.render(out);
     benchmark::DoNotOptimize(out.data());
   }
-  bench::count_frames(state, static_cast<double>(block) * streams);
+  bench::count_frames(state, static_cast<double>(frames_a_block) * streams);
 }
 
 BENCHMARK(bare_decoding)->Name("64 Ogg Vorbis streams, decoded and mixed, a frame/yardstick");

@@ -26,8 +26,8 @@ constexpr int frames_a_second = 60;
 using Clock = std::chrono::steady_clock;
 double milliseconds_since(Clock::time_point began) { return std::chrono::duration<double, std::milli>(Clock::now() - began).count(); }
 
-/// Times, of which a part is asked for.
-class Times {
+/// UpdateTimes, of which a part is asked for.
+class UpdateTimes {
  public:
   void add(double time) { all_.push_back(time); }
   double at(double share) {
@@ -122,7 +122,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
   std::vector<Place> copy(places);
   std::vector<Emitter> copied(emitters);
   std::vector<float> block(1600);
-  Times copies, placed, passes, updates, held;
+  UpdateTimes copies, placed, passes, updates, held;
   constexpr int frames = 300;
   for (int frame = 0; frame < frames; ++frame) {
     for (std::size_t i = 0; i < things; ++i) {
@@ -241,7 +241,7 @@ Journalled walkers(bool steps) {
       manager.raise(Name(data_of(bank).events[i % 40].name), {}, emitters[i]);
     }
     std::vector<float> block(1600);
-    Times updates;
+    UpdateTimes updates;
     for (int frame = 0; frame < seconds * frames_a_second; ++frame) {
       for (std::size_t i = 0; i < count; ++i) {
         ways[i] += random.between(-0.05, 0.05);
@@ -287,7 +287,7 @@ Gauged gauges(std::size_t followed, bool set) {
     emitters[i] = manager.make_emitter({.place = {random.between(-200, 200), 0, random.between(-200, 200)}});
   for (std::size_t i = 0; i < followed; ++i) manager.raise(Name(data_of(bank).events[i % 40].name), {}, emitters[i * (things / followed)]);
   std::vector<float> block(1600);
-  Times copies, sets, updates;
+  UpdateTimes copies, sets, updates;
   for (int frame = 0; frame < 300; ++frame) {
     for (float& value : values) value = std::clamp(value + static_cast<float>(random.between(-0.05, 0.05)), 0.0F, 4.0F);
     auto began = Clock::now();

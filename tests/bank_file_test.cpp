@@ -17,11 +17,7 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-#ifdef TIDEWATER_SANITIZED
-constexpr int tries = 500;
-#else
-constexpr int tries = 3000;
-#endif
+constexpr int tries = times(3000, 200);
 
 const std::string book = R"(
 [groups.near]

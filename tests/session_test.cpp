@@ -21,15 +21,9 @@ using namespace tidewater::testing;
 
 namespace {
 
-#ifdef TIDEWATER_SANITIZED
-constexpr int sessions = 12;
-constexpr int live_sessions = 6;
-constexpr int held_up_sessions = 12;
-#else
-constexpr int sessions = 120;
-constexpr int live_sessions = 100;
-[[maybe_unused]] constexpr int held_up_sessions = 60;
-#endif
+constexpr int sessions = times(120, 12);
+constexpr int live_sessions = times(100, 6);
+[[maybe_unused]] constexpr int held_up_sessions = times(60, 6);
 
 const std::string book = R"(
 [groups.effects]

@@ -605,11 +605,7 @@ int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
 }  // namespace
 
 TEST_CASE("those are heard that a plain search over all finds the loudest, in thousands of worlds") {
-#ifdef TIDEWATER_SANITIZED
-  constexpr int worlds = 4, steps = 10;
-#else
-  constexpr int worlds = 40, steps = 60;
-#endif
+  constexpr int worlds = times(40, 4), steps = times(60, 10);
   int different = 0;
   Crowd limited;
   limited.limits = {2, 0, 3, 0, 1, 0, 2, 0};

@@ -14,16 +14,16 @@
 namespace tidewater {
 namespace {
 
-using Json = nlohmann::ordered_json;
+using OrderedJson = nlohmann::ordered_json;
 
 std::string to_text(PlaybackId id) {
   return id.beat == 0 ? fmt::format("{}.{}", id.raise, id.response) : fmt::format("{}.{}.{}", id.raise, id.response, id.beat);
 }
 
 /// How a line says what a request carries.
-class Values {
+class WrittenValues {
  public:
-  explicit Values(Json& line) : line_(line) {}
+  explicit WrittenValues(OrderedJson& line) : line_(line) {}
 
   void add(const char* key, bool value) { line_[key] = value; }
   void add(const char* key, std::uint64_t value) { line_[key] = value; }
@@ -38,7 +38,7 @@ class Values {
   }
   void add(const char* key, const Vector& value) {
     // As few digits as give the very same float again.
-    line_[key] = Json::parse(fmt::format("[{},{},{}]", value.x, value.y, value.z));
+    line_[key] = OrderedJson::parse(fmt::format("[{},{},{}]", value.x, value.y, value.z));
   }
   void add(const char* key, WhatPlays value) { line_[key] = what_plays_words[static_cast<std::size_t>(value)]; }
   void add(const char* key, PlaybackId value) { line_[key] = to_text(value); }
@@ -65,7 +65,7 @@ class Values {
   const nlohmann::json& traits() const { return traits_; }
 
  private:
-  Json& line_;
+  OrderedJson& line_;
   nlohmann::json traits_;
 };
 
@@ -82,15 +82,15 @@ bool says_something(Decibels value) { return value != Decibels{}; }
 bool says_something(std::span<const GaugeValue> gauges) { return !gauges.empty(); }
 bool says_something(std::span<const Trait> traits) { return !traits.empty(); }
 
-std::string text_of(const auto& json) { return json.dump(-1, ' ', false, Json::error_handler_t::replace); }
+std::string text_of(const auto& json) { return json.dump(-1, ' ', false, OrderedJson::error_handler_t::replace); }
 
 std::string line_of(Frames at, const noted::Asked& asked) {
-  Json line = {{"at", at.value}};
+  OrderedJson line = {{"at", at.value}};
   if (asked.lands != at) line["lands"] = asked.lands.value;
   if (asked.into != Frames{}) line["into"] = asked.into.value;
   if (asked.meanwhile) line["meanwhile"] = true;
   line["request"] = name_of(asked.request);
-  Values values(line);
+  WrittenValues values(line);
   each_field(asked.request, [&](const auto& field, const auto& value) {
     if constexpr (requires { says_something(value); })
       if (field.use == Use::unusual && !says_something(value)) return;
@@ -101,7 +101,7 @@ std::string line_of(Frames at, const noted::Asked& asked) {
   return text;
 }
 
-void add_names(Json& line, std::string_view event, std::string_view sound, const noted::Layer* layer) {
+void add_names(OrderedJson& line, std::string_view event, std::string_view sound, const noted::Layer* layer) {
   const auto add = [&](const char* key, std::string_view value) {
     if (!value.empty()) line[key] = value;
   };
@@ -112,7 +112,7 @@ void add_names(Json& line, std::string_view event, std::string_view sound, const
   add("group", layer->group);
 }
 
-void add_layer(Json& line, const noted::Layer& layer) {
+void add_layer(OrderedJson& line, const noted::Layer& layer) {
   line["gain"] = tidewater::to_text(layer.gain);
   line["pitch"] = tidewater::to_text(layer.pitch);
   if (layer.pan.value != 0) line["pan"] = tidewater::to_text(layer.pan);
@@ -125,7 +125,7 @@ void add_layer(Json& line, const noted::Layer& layer) {
   if (layer.loop) line["loop"] = true;
 }
 
-Json json_of(const noted::Head& head) {
+OrderedJson json_of(const noted::Head& head) {
   return {{"journal", 1},
           {"rate", head.rate.value},
           {"seed", head.seed},
@@ -139,8 +139,8 @@ Json json_of(const noted::Head& head) {
           {"machine", head.machine}};
 }
 
-Json json_of(const noted::Decision& decision) {
-  Json line = {{"outcome", tidewater::to_text(decision.outcome)}};
+OrderedJson json_of(const noted::Decision& decision) {
+  OrderedJson line = {{"outcome", tidewater::to_text(decision.outcome)}};
   if (decision.raise != 0) line["id"] = decision.raise;
   if (decision.playback.response != 0) line["playback"] = to_text(decision.playback);
   add_names(line, decision.event, decision.sound, decision.start ? &*decision.start : nullptr);
@@ -149,8 +149,8 @@ Json json_of(const noted::Decision& decision) {
   return line;
 }
 
-Json json_of(const noted::FurtherLayer& further) {
-  Json line = {{"layer", further.layer.name}};
+OrderedJson json_of(const noted::FurtherLayer& further) {
+  OrderedJson line = {{"layer", further.layer.name}};
   if (further.outcome != Outcome::started) line["outcome"] = tidewater::to_text(further.outcome);
   line["id"] = further.playback.raise;
   line["playback"] = to_text(further.playback);
@@ -160,8 +160,8 @@ Json json_of(const noted::FurtherLayer& further) {
   return line;
 }
 
-Json json_of(const noted::Due& due) {
-  Json line = {{"due", to_text(due.playback)}, {"sound", due.sound}};
+OrderedJson json_of(const noted::Due& due) {
+  OrderedJson line = {{"due", to_text(due.playback)}, {"sound", due.sound}};
   if (!due.layer.empty()) line["layer"] = due.layer;
   if (due.outcome != Outcome::started) line["outcome"] = tidewater::to_text(due.outcome);
   if (due.voice != noted::Layer::no_voice) line["voice"] = due.voice;
@@ -170,29 +170,29 @@ Json json_of(const noted::Due& due) {
   return line;
 }
 
-Json json_of(const noted::Fading& fading) {
-  Json line = {{"fading", to_text(fading.playback)},
-               {"sound", fading.sound},
-               {"voice", fading.voice},
-               {"fade", tidewater::to_text(fading.fade)},
-               {"how", tidewater::to_text(fading.how)}};
+OrderedJson json_of(const noted::Fading& fading) {
+  OrderedJson line = {{"fading", to_text(fading.playback)},
+                      {"sound", fading.sound},
+                      {"voice", fading.voice},
+                      {"fade", tidewater::to_text(fading.fade)},
+                      {"how", tidewater::to_text(fading.how)}};
   if (!fading.layer.empty()) line["layer"] = fading.layer;
   if (!fading.why.empty()) line["why"] = fading.why;
   return line;
 }
 
-Json json_of(const noted::Woke& woke) {
-  Json line = {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
+OrderedJson json_of(const noted::Woke& woke) {
+  OrderedJson line = {{"woke", to_text(woke.playback)}, {"sound", woke.sound}, {"voice", woke.voice}, {"starts", woke.starts.value}};
   if (!woke.layer.empty()) line["layer"] = woke.layer;
   return line;
 }
 
-Json json_of(const noted::Ended& ended) {
+OrderedJson json_of(const noted::Ended& ended) {
   return {{"ended", to_text(ended.playback)}, {"sound", ended.sound}, {"how", tidewater::to_text(ended.how)}};
 }
 
-Json json_of(const noted::Updates& run) {
-  Json line = {{"updates", run.times}, {"every", run.every.value}};
+OrderedJson json_of(const noted::Updates& run) {
+  OrderedJson line = {{"updates", run.times}, {"every", run.every.value}};
   if (run.after == noted::Updates::all)
     line["after"] = "all";
   else if (run.after > 0)
@@ -201,15 +201,15 @@ Json json_of(const noted::Updates& run) {
   return line;
 }
 
-Json json_of(const noted::Late& late) { return {{"late", late.request}, {"landed", late.landed.value}}; }
+OrderedJson json_of(const noted::Late& late) { return {{"late", late.request}, {"landed", late.landed.value}}; }
 
-Json json_of(const noted::Sums& sums) {
+OrderedJson json_of(const noted::Sums& sums) {
   const auto in_hex = [](std::uint64_t sum) { return fmt::format("{:016x}", sum); };
   return {{"second", sums.second}, {"choose", in_hex(sums.choose)}, {"voices", in_hex(sums.voices)}, {"play", in_hex(sums.play)}};
 }
 
-Json json_of(const noted::Notice& notice) {
-  Json line = {{"notice", notice.why}};
+OrderedJson json_of(const noted::Notice& notice) {
+  OrderedJson line = {{"notice", notice.why}};
   if (notice.playback == PlaybackId{}) return line;
   line["stream"] = notice.stream;
   line["playback"] = to_text(notice.playback);
@@ -218,11 +218,11 @@ Json json_of(const noted::Notice& notice) {
 }
 
 /// As they stand in a line; a file beside the journal has them in less room.
-Json json_of(const noted::Kept& kept) {
-  Json list = Json::array();
+OrderedJson json_of(const noted::Kept& kept) {
+  OrderedJson list = OrderedJson::array();
   for (const noted::KeptEmitter& its : kept.emitters) {
-    Json one;
-    Values values(one);
+    OrderedJson one;
+    WrittenValues values(one);
     values.add("emitter", its.emitter);
     if (its.gone) {
       one["gone"] = true;
@@ -233,19 +233,19 @@ Json json_of(const noted::Kept& kept) {
     }
     list.push_back(std::move(one));
   }
-  Json line{{"update", kept.update}, {"kept", std::move(list)}};
+  OrderedJson line{{"update", kept.update}, {"kept", std::move(list)}};
   for (const noted::KeptGauge& its : kept.gauges)
     line["gauges"].push_back({{"emitter", its.emitter.number}, {"gauge", its.gauge}, {"value", its.value}});
   return line;
 }
 
-Json json_of(const noted::End&) { return {{"end", true}}; }
+OrderedJson json_of(const noted::End&) { return {{"end", true}}; }
 
 }  // namespace
 
 std::string to_json(const JournalEntry& entry) {
   if (const auto* asked = entry.as<noted::Asked>()) return line_of(entry.at, *asked);
-  Json line;
+  OrderedJson line;
   if (entry.as<noted::Head>() == nullptr) line["at"] = entry.at.value;
   std::visit(
       [&](const auto& what) {
@@ -270,7 +270,7 @@ struct JournalFile::State {
       const std::filesystem::path beside = std::filesystem::path(path).replace_extension(kept_ending);
       world = std::make_unique<WholeFile>(beside.string());
       world->write(KeptWriter::head());
-      write(text_of(Json{{"at", entry.at.value}, {"world", beside.filename().string()}}) + '\n');
+      write(text_of(OrderedJson{{"at", entry.at.value}, {"world", beside.filename().string()}}) + '\n');
     }
     world->write(steps.step(*kept));
     world->flush();

@@ -13,18 +13,18 @@
 namespace tidewater {
 namespace {
 
-constexpr double left = 16;
-constexpr double top = 66;
+constexpr double plot_left = 16;
+constexpr double plot_top = 66;
 constexpr double between = 18;
 constexpr double bottom = 34;
 constexpr double scale_width = 44;
 constexpr std::size_t most_takes = 12;
 constexpr int window = 1024;
 constexpr double floor_db = -90;
-constexpr double lowest_hertz = 60;
+constexpr double lowest_drawn = 60;
 constexpr double tail_db = 1e-4;  // what is below -80 dB at the end is not drawn
 
-struct Field {
+struct TakePanel {
   double x, y, width, height;
 };
 
@@ -40,7 +40,7 @@ std::size_t heard_length(const std::vector<float>& samples) {
   return end;
 }
 
-void draw_waveform(Canvas& canvas, const Field& field, const std::vector<float>& samples, double frames_wide, float peak) {
+void draw_waveform(Canvas& canvas, const TakePanel& field, const std::vector<float>& samples, double frames_wide, float peak) {
   const double middle = field.y + field.height / 2;
   canvas.line(field.x, middle, field.x + field.width, middle, grid, 0.8);
   cairo_t* cairo = canvas.cairo();
@@ -67,13 +67,13 @@ Colour shade(double level) {
   return x < 0.5 ? blend(band, water, x * 2) : blend(water, ink, x * 2 - 1);
 }
 
-void draw_spectrogram(Canvas& canvas, const Field& field, const std::vector<float>& samples, double frames_wide, Hertz rate) {
+void draw_spectrogram(Canvas& canvas, const TakePanel& field, const std::vector<float>& samples, double frames_wide, Hertz rate) {
   canvas.rectangle(field.x, field.y, field.width, field.height, band);
   const std::unique_ptr<kiss_fftr_state, void (*)(void*)> plan(kiss_fftr_alloc(window, 0, nullptr, nullptr), kiss_fftr_free);
   std::vector<kiss_fft_scalar> piece(window);
   std::vector<kiss_fft_cpx> spectrum(window / 2 + 1);
   constexpr double cell = 2;
-  const double octaves = std::log2(rate.value / 2 / lowest_hertz);
+  const double octaves = std::log2(rate.value / 2 / lowest_drawn);
   for (double x = 0; x < field.width; x += cell) {
     const auto middle = static_cast<std::ptrdiff_t>(frames_wide * x / field.width);
     if (middle >= static_cast<std::ptrdiff_t>(samples.size())) break;
@@ -86,7 +86,7 @@ void draw_spectrogram(Canvas& canvas, const Field& field, const std::vector<floa
     }
     kiss_fftr(plan.get(), piece.data(), spectrum.data());
     for (double y = 0; y < field.height; y += cell) {
-      const double hertz = lowest_hertz * std::exp2(octaves * (1 - (y + cell / 2) / field.height));
+      const double hertz = lowest_drawn * std::exp2(octaves * (1 - (y + cell / 2) / field.height));
       const auto bin = std::min<std::size_t>(window / 2, static_cast<std::size_t>(hertz / rate.value * window));
       const double power =
           static_cast<double>(spectrum[bin].r * spectrum[bin].r + spectrum[bin].i * spectrum[bin].i) / (window / 4.0) / (window / 4.0);
@@ -96,17 +96,17 @@ void draw_spectrogram(Canvas& canvas, const Field& field, const std::vector<floa
   }
 }
 
-void draw_frequencies(Canvas& canvas, const Field& field, Hertz rate) {
-  const double octaves = std::log2(rate.value / 2 / lowest_hertz);
+void draw_frequencies(Canvas& canvas, const TakePanel& field, Hertz rate) {
+  const double octaves = std::log2(rate.value / 2 / lowest_drawn);
   for (const auto& [hertz, name] : {std::pair{100.0, "100 Hz"}, {1000.0, "1 kHz"}, {10000.0, "10 kHz"}}) {
-    const double y = field.y + field.height * (1 - std::log2(hertz / lowest_hertz) / octaves);
+    const double y = field.y + field.height * (1 - std::log2(hertz / lowest_drawn) / octaves);
     // Beside it: a loud clip is as dark as ink.
     canvas.line(field.x + field.width, y, field.x + field.width + 4, y, faint_ink, 0.8);
     canvas.text(field.x + field.width + 7, y, name, {9, ink});
   }
 }
 
-void draw_time(Canvas& canvas, const Field& field, double seconds_wide, double y) {
+void draw_time(Canvas& canvas, const TakePanel& field, double seconds_wide, double y) {
   double step = 0.01;
   for (const double candidate : {0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 5.0})
     if (seconds_wide / step > 6) step = candidate;
@@ -138,28 +138,30 @@ std::size_t draw_takes(const std::vector<HeardTake>& takes, Hertz rate, const st
   const double width = static_cast<double>(size.width);
   const double height = static_cast<double>(size.height);
   Canvas canvas(path, width, height, paper);
-  canvas.text(left, 22, title, {17, ink, true});
+  canvas.text(plot_left, 22, title, {17, ink, true});
   if (heard > drawn.size())
-    canvas.text(width - left, 22, fmt::format("the first {} of {} takes", drawn.size(), heard), {12, ink, false, Canvas::Align::right});
-  const double field_width = (width - 2 * left - between - scale_width) / 2;
-  canvas.text(left, 46, fmt::format("waveforms, full height is {:.1f} dB", decibels(static_cast<double>(peak)).value), {11, ink, true});
-  canvas.text(left + field_width + between, 46,
-              fmt::format("spectrograms, {:.0f} Hz to {:.0f} kHz, light -90 dB to dark 0 dB", lowest_hertz, rate.value / 2000),
+    canvas.text(width - plot_left, 22, fmt::format("the first {} of {} takes", drawn.size(), heard),
+                {12, ink, false, Canvas::Align::right});
+  const double field_width = (width - 2 * plot_left - between - scale_width) / 2;
+  canvas.text(plot_left, 46, fmt::format("waveforms, full height is {:.1f} dB", decibels(static_cast<double>(peak)).value),
               {11, ink, true});
-  if (drawn.empty()) canvas.text(left, top + 20, "nothing was heard", {13, faint_ink});
-  const double row = (height - top - bottom) / static_cast<double>(std::max<std::size_t>(1, drawn.size()));
+  canvas.text(plot_left + field_width + between, 46,
+              fmt::format("spectrograms, {:.0f} Hz to {:.0f} kHz, light -90 dB to dark 0 dB", lowest_drawn, rate.value / 2000),
+              {11, ink, true});
+  if (drawn.empty()) canvas.text(plot_left, plot_top + 20, "nothing was heard", {13, faint_ink});
+  const double row = (height - plot_top - bottom) / static_cast<double>(std::max<std::size_t>(1, drawn.size()));
   constexpr double label = 16;
   const double frames_wide = static_cast<double>(longest) * 1.02;
   for (std::size_t i = 0; i < drawn.size(); ++i) {
-    const double y = std::floor(top + row * static_cast<double>(i));
-    const Field wave{left, y + label, field_width, row - label - 4};
-    const Field spectrum{std::floor(left + field_width + between), y + label, field_width, std::floor(row - label - 4)};
-    canvas.text(left, y + label / 2, drawn[i].first->label, {11, ink, false, Canvas::Align::left, field_width});
+    const double y = std::floor(plot_top + row * static_cast<double>(i));
+    const TakePanel wave{plot_left, y + label, field_width, row - label - 4};
+    const TakePanel spectrum{std::floor(plot_left + field_width + between), y + label, field_width, std::floor(row - label - 4)};
+    canvas.text(plot_left, y + label / 2, drawn[i].first->label, {11, ink, false, Canvas::Align::left, field_width});
     draw_waveform(canvas, wave, drawn[i].second, frames_wide, peak);
     draw_spectrogram(canvas, spectrum, drawn[i].second, frames_wide, rate);
     draw_frequencies(canvas, spectrum, rate);
     if (i + 1 == drawn.size())
-      for (const Field& field : {wave, spectrum}) draw_time(canvas, field, frames_wide / rate.value, height - bottom);
+      for (const TakePanel& field : {wave, spectrum}) draw_time(canvas, field, frames_wide / rate.value, height - bottom);
   }
   canvas.save();
   return drawn.size();

@@ -8,7 +8,7 @@ namespace tidewater {
 namespace {
 
 /// What is shorter than this is not worth waiting for once it has lost its voice.
-constexpr Seconds worth_keeping{2};
+constexpr Seconds shortest_kept{2};
 constexpr Seconds time_to_read{0.1};
 /// Before the frame on which it is heard, what was delayed goes to the mixer: late enough that who may sound is decided by what sounds
 /// then, and early enough for a slow frame of the game.
@@ -99,7 +99,7 @@ ClipPosition Voices::position_at(const LiveLayer& layer, std::int64_t frame) con
 
 bool Voices::worth_waiting(const BankLayer& design, const BankClip& clip, ClipPosition position, std::uint64_t step) const {
   if (design.loop) return true;
-  position.advance(step, frames_of(worth_keeping));
+  position.advance(step, frames_of(shortest_kept));
   return position.whole < clip.frames;
 }
 

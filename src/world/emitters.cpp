@@ -40,7 +40,7 @@ Axis turned(const Axes& axes, const Axis& own) {
 }
 
 /// Within what a place may be.
-std::int32_t held(double units) {
+std::int32_t in_reach(double units) {
   constexpr double most = furthest_place * place_unit;
   return in_units(std::clamp(units, -most, most), 1);
 }
@@ -52,9 +52,9 @@ Whereabouts on(const Whereabouts& parent, const Whereabouts& own) {
   const Axis facing =
       turned(axes, {static_cast<double>(own.facing_x), static_cast<double>(own.facing_y), static_cast<double>(own.facing_z)});
   Whereabouts at;
-  at.x = held(parent.x + place[0]);
-  at.y = held(parent.y + place[1]);
-  at.z = held(parent.z + place[2]);
+  at.x = in_reach(parent.x + place[0]);
+  at.y = in_reach(parent.y + place[1]);
+  at.z = in_reach(parent.z + place[2]);
   constexpr std::int32_t fastest = static_cast<std::int32_t>(fastest_thing * velocity_unit);
   at.vx = std::clamp(parent.vx + own.vx, -fastest, fastest);
   at.vy = std::clamp(parent.vy + own.vy, -fastest, fastest);

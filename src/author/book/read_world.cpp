@@ -12,7 +12,7 @@ namespace tidewater {
 namespace {
 
 constexpr Metres least_near{0.01};
-constexpr std::size_t most_points = 64;
+constexpr std::size_t most_falloff_points = 64;
 
 /// "2 m" and "-6 dB"; false where it is something else, of which the book says so.
 bool read_point(Problems& problems, const toml::node& node, FalloffPoint& point) {
@@ -34,10 +34,10 @@ bool read_point(Problems& problems, const toml::node& node, FalloffPoint& point)
 
 void read_points(Problems& problems, const toml::node& node, const toml::array& list, WorldDesign& world) {
   world.falloff = Falloff::points;
-  if (list.size() < 2 || list.size() > most_points)
+  if (list.size() < 2 || list.size() > most_falloff_points)
     return problems.add(problems.at(node), fmt::format("'distance' has {} points; it needs from 2 to {}, such as [[\"2 m\", \"0 dB\"], "
                                                        "[\"30 m\", \"-24 dB\"]]",
-                                                       list.size(), most_points));
+                                                       list.size(), most_falloff_points));
   for (const auto& item : list) {
     FalloffPoint point;
     if (!read_point(problems, item, point)) return;

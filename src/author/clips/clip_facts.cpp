@@ -27,16 +27,16 @@ constexpr float full_scale = 0.9999F;
 struct FreeMeter {
   void operator()(ebur128_state* meter) const { ebur128_destroy(&meter); }
 };
-using Meter = std::unique_ptr<ebur128_state, FreeMeter>;
+using LoudnessMeter = std::unique_ptr<ebur128_state, FreeMeter>;
 
-Meter meter_for(const Audio& audio, int mode) {
-  return Meter(ebur128_init(static_cast<unsigned>(audio.channels), static_cast<unsigned long>(audio.rate.value), mode));
+LoudnessMeter meter_for(const Audio& audio, int mode) {
+  return LoudnessMeter(ebur128_init(static_cast<unsigned>(audio.channels), static_cast<unsigned long>(audio.rate.value), mode));
 }
 
 Decibels finite(double lufs) { return std::isfinite(lufs) ? Decibels{lufs} : silence; }
 
 Decibels momentary_loudness(const Audio& audio) {
-  const Meter meter = meter_for(audio, EBUR128_MODE_M);
+  const LoudnessMeter meter = meter_for(audio, EBUR128_MODE_M);
   const auto width = static_cast<std::size_t>(audio.channels);
   const auto pad = static_cast<std::size_t>(frames(window, audio.rate).value) * width;
   const auto step = static_cast<std::size_t>(frames(hop, audio.rate).value) * width;
@@ -52,7 +52,7 @@ Decibels momentary_loudness(const Audio& audio) {
 }
 
 Decibels gated_loudness(const Audio& audio) {
-  const Meter meter = meter_for(audio, EBUR128_MODE_I);
+  const LoudnessMeter meter = meter_for(audio, EBUR128_MODE_I);
   ebur128_add_frames_float(meter.get(), audio.samples.data(), audio.samples.size() / static_cast<std::size_t>(audio.channels));
   double lufs = -HUGE_VAL;
   ebur128_loudness_global(meter.get(), &lufs);
@@ -65,7 +65,7 @@ Decibels true_peak_of(const Audio& audio, float peak) {
   constexpr float near = 0.7F;         // a peak between samples is at most about 3 dB above them: a quarter of the rate, between its crests
   const auto width = static_cast<std::size_t>(audio.channels);
   const std::size_t count = audio.samples.size() / width;
-  const Meter meter = meter_for(audio, EBUR128_MODE_TRUE_PEAK);
+  const LoudnessMeter meter = meter_for(audio, EBUR128_MODE_TRUE_PEAK);
   std::size_t fed = 0;
   for (std::size_t at = 0; at < count; at += stretch) {
     const std::size_t end = std::min(count, at + stretch);

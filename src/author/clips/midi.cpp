@@ -22,7 +22,7 @@ struct Free {
 template <class T, auto free>
 using Owned = std::unique_ptr<T, Free<free>>;
 
-constexpr double rate = 48000;
+constexpr double rendered_at = 48000;
 constexpr std::size_t piece = 512;
 constexpr std::size_t most_tail = 4 * 48000;  // frames that the last notes may ring on
 constexpr float silent = 1e-4F;               // -80 dB
@@ -38,7 +38,7 @@ Audio render_midi(const std::string& path, const std::string& soundfont) {
   for (int level = 0; level < LAST_LOG_LEVEL; ++level) fluid_set_log_function(level, nullptr, nullptr);
 
   const Owned<fluid_settings_t, delete_fluid_settings> settings(new_fluid_settings());
-  fluid_settings_setnum(settings.get(), "synth.sample-rate", rate);
+  fluid_settings_setnum(settings.get(), "synth.sample-rate", rendered_at);
   fluid_settings_setnum(settings.get(), "synth.gain", 0.5);
   fluid_settings_setint(settings.get(), "synth.lock-memory", 0);
   // Time goes on as samples are asked for, so that the same file always gives the same samples.
@@ -50,7 +50,7 @@ Audio render_midi(const std::string& path, const std::string& soundfont) {
   if (!player || fluid_player_add(player.get(), path.c_str()) != FLUID_OK || fluid_player_play(player.get()) != FLUID_OK)
     throw Error("it cannot be played as MIDI");
 
-  Audio audio{.channels = 2, .rate = Hertz{rate}, .samples = {}, .rendered = true};
+  Audio audio{.channels = 2, .rate = Hertz{rendered_at}, .samples = {}, .rendered = true};
   const auto most = static_cast<std::size_t>(frames(longest_clip, audio.rate).value) * 2;
   std::size_t tail = 0;
   bool heard = false;

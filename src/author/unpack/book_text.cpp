@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <string_view>
 
+#include "author/book/in_quotes.hpp"
 #include "author/book/read_gauges.hpp"
 #include "author/unpack/book_of.hpp"
 #include "base/text.hpp"
@@ -11,15 +12,12 @@
 namespace tidewater {
 namespace {
 
-/// Text in quotes: TOML's basic strings have JSON's escapes.
-std::string in_quotes(std::string_view text) { return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace); }
-
-std::string key_of(std::string_view name) {
-  const auto bare = [](char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '-' || c == '_';
-  };
-  return !name.empty() && std::all_of(name.begin(), name.end(), bare) ? std::string(name) : in_quotes(name);
+/// Any text as a book writes it: TOML's basic strings have JSON's escapes.
+std::string text_in_quotes(std::string_view text) {
+  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
+
+std::string key_of(std::string_view name) { return is_bare(name) ? std::string(name) : text_in_quotes(name); }
 
 template <class Items, class Text>
 std::string list_of(const Items& items, Text text) {
@@ -34,21 +32,21 @@ class Settings {
   void add(std::string_view key, std::string value) { all_.push_back({std::string(key), std::move(value), "bank"}); }
   template <class Quantity>
   void quantity(std::string_view key, Quantity value) {
-    if (value != Quantity{}) add(key, in_quotes(to_text(value)));
+    if (value != Quantity{}) add(key, text_in_quotes(to_text(value)));
   }
   template <class Quantity>
   void range(std::string_view key, const Range<Quantity>& range) {
     if (range.low == range.high)
       quantity(key, range.low);
     else
-      add(key, in_quotes(fmt::format("{} .. {}", to_text(range.low), to_text(range.high))));
+      add(key, text_in_quotes(fmt::format("{} .. {}", to_text(range.low), to_text(range.high))));
   }
   void share(std::string_view key, double value) {
-    if (value != 1) add(key, in_quotes(hundredfold(value) + " %"));
+    if (value != 1) add(key, text_in_quotes(hundredfold(value) + " %"));
   }
   template <class Enum, std::size_t count>
   void word(std::string_view key, Enum value, const std::array<std::string_view, count>& words) {
-    if (value != Enum{}) add(key, in_quotes(words[static_cast<std::size_t>(value)]));
+    if (value != Enum{}) add(key, text_in_quotes(words[static_cast<std::size_t>(value)]));
   }
   void truth(std::string_view key, bool value) {
     if (value) add(key, "true");
@@ -63,10 +61,10 @@ void add_world(Settings& settings, const WorldDesign& world) {
   if (world.place == Where::screen) return;
   const WorldDesign standard;
   const auto length = [&](std::string_view key, Metres value, Metres otherwise) {
-    if (value != otherwise) settings.add(key, in_quotes(to_text(value)));
+    if (value != otherwise) settings.add(key, text_in_quotes(to_text(value)));
   };
   const auto amount = [&](std::string_view key, double value) {
-    if (value != 1) settings.add(key, in_quotes(hundredfold(value) + " %"));
+    if (value != 1) settings.add(key, text_in_quotes(hundredfold(value) + " %"));
   };
   settings.word("place", world.place, where_words);
   length("near", world.full_within, standard.full_within);
@@ -74,27 +72,27 @@ void add_world(Settings& settings, const WorldDesign& world) {
   length("radius", world.radius, standard.radius);
   if (world.falloff == Falloff::points)
     settings.add("distance", list_of(world.points, [](const FalloffPoint& point) {
-                   return fmt::format("[{}, {}]", in_quotes(to_text(point.at)), in_quotes(to_text(point.level)));
+                   return fmt::format("[{}, {}]", text_in_quotes(to_text(point.at)), text_in_quotes(to_text(point.level)));
                  }));
   else
     settings.word("distance", world.falloff, falloff_words);
   amount("rolloff", world.rolloff);
   if (world.cone != standard.cone)
-    settings.add("cone", fmt::format("{{ inner = {}, outer = {}, outside = {} }}", in_quotes(to_text(world.cone.inner)),
-                                     in_quotes(to_text(world.cone.outer)), in_quotes(to_text(world.cone.outside))));
+    settings.add("cone", fmt::format("{{ inner = {}, outer = {}, outside = {} }}", text_in_quotes(to_text(world.cone.inner)),
+                                     text_in_quotes(to_text(world.cone.outer)), text_in_quotes(to_text(world.cone.outside))));
   amount("doppler", world.doppler);
   amount("air", world.air);
   settings.word("when-gone", world.when_gone, when_gone_words);
 }
 
 std::string text_of(const FollowDesign& its) {
-  std::string text = "{ gauge = " + in_quotes(its.gauge);
-  if (its.between != Between{}) text += ", between = " + in_quotes(between_words[static_cast<std::size_t>(its.between)]);
+  std::string text = "{ gauge = " + text_in_quotes(its.gauge);
+  if (its.between != Between{}) text += ", between = " + text_in_quotes(between_words[static_cast<std::size_t>(its.between)]);
   for (const CurveDesign& curve : its.curves)
-    text +=
-        fmt::format(", {} = {}", bends_words[static_cast<std::size_t>(curve.bends)], list_of(curve.points, [&](const CurvePoint& point) {
-                      return fmt::format("[{}, {}]", gauge_text(its.gauge, point.gauge), in_quotes(bent_text(curve.bends, point.value)));
-                    }));
+    text += fmt::format(
+        ", {} = {}", bends_words[static_cast<std::size_t>(curve.bends)], list_of(curve.points, [&](const CurvePoint& point) {
+          return fmt::format("[{}, {}]", gauge_text(its.gauge, point.gauge), text_in_quotes(bent_text(curve.bends, point.value)));
+        }));
   return text + " }";
 }
 void add_follow(Settings& settings, const std::vector<FollowDesign>& follow) {
@@ -102,19 +100,20 @@ void add_follow(Settings& settings, const std::vector<FollowDesign>& follow) {
 }
 
 std::string clip_text(const BookClip& clip) {
-  if (clip.weight == 1 && clip.gain == Decibels{}) return in_quotes(clip.path);
-  std::string text = "{ file = " + in_quotes(clip.path);
+  if (clip.weight == 1 && clip.gain == Decibels{}) return text_in_quotes(clip.path);
+  std::string text = "{ file = " + text_in_quotes(clip.path);
   if (clip.weight != 1) text += fmt::format(", weight = {}", static_cast<float>(clip.weight));
-  if (clip.gain != Decibels{}) text += ", gain = " + in_quotes(to_text(clip.gain));
+  if (clip.gain != Decibels{}) text += ", gain = " + text_in_quotes(to_text(clip.gain));
   return text + " }";
 }
 
 std::string clips_text(const BookLayer& layer) {
   if (layer.by.empty()) return layer.choices.empty() ? "[]" : list_of(layer.choices.front().clips, clip_text);
-  std::string text = "{ by = " + list_of(layer.by, [](const std::string& trait) { return in_quotes(trait); });
+  std::string text = "{ by = " + list_of(layer.by, [](const std::string& trait) { return text_in_quotes(trait); });
   for (const BookChoice& choice : layer.choices)
-    text += fmt::format(", {} = {}", choice.values.empty() ? "otherwise" : in_quotes(fmt::format("{}", fmt::join(choice.values, ", "))),
-                        list_of(choice.clips, clip_text));
+    text +=
+        fmt::format(", {} = {}", choice.values.empty() ? "otherwise" : text_in_quotes(fmt::format("{}", fmt::join(choice.values, ", "))),
+                    list_of(choice.clips, clip_text));
   return text + " }";
 }
 
@@ -128,7 +127,7 @@ std::string lines(const std::vector<BookSetting>& settings) {
 
 std::string text_of(const BookGroup& group) {
   Settings settings;
-  if (!group.parent.empty() && group.parent != "master") settings.add("parent", in_quotes(group.parent));
+  if (!group.parent.empty() && group.parent != "master") settings.add("parent", text_in_quotes(group.parent));
   settings.quantity("gain", group.gain);
   settings.truth("mute", group.muted);
   settings.quantity("low-pass", group.low_pass);
@@ -145,9 +144,9 @@ std::string text_of(const BookEvent& event, const Book& book) {
   };
   const std::string text = list_of(event.responses, [&](const BookResponse& response) {
     const bool stops = response.kind == BookResponse::Kind::stop;
-    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", in_quotes(response.sound));
-    if (response.delay > Seconds{}) its += ", delay = " + in_quotes(to_text(response.delay));
-    if (stops && !goes_without_saying(response)) its += ", fade = " + in_quotes(to_text(response.fade));
+    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", text_in_quotes(response.sound));
+    if (response.delay > Seconds{}) its += ", delay = " + text_in_quotes(to_text(response.delay));
+    if (stops && !goes_without_saying(response)) its += ", fade = " + text_in_quotes(to_text(response.fade));
     return its + " }";
   });
   return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);
@@ -159,7 +158,7 @@ std::string text_of(const BookGauge& gauge) {
   settings.add("from", shortest_digits(gauge.from));
   settings.add("to", shortest_digits(gauge.to));
   if (gauge.initial != gauge.from) settings.add("default", shortest_digits(gauge.initial));
-  if (gauge.smoothing != standard.smoothing) settings.add("smoothing", in_quotes(to_text(gauge.smoothing)));
+  if (gauge.smoothing != standard.smoothing) settings.add("smoothing", text_in_quotes(to_text(gauge.smoothing)));
   return fmt::format("\n[gauges.{}]\n{}", key_of(gauge.name), lines(settings.take()));
 }
 
@@ -182,7 +181,7 @@ bool is_layered(const BookSound& sound) {
 std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
   Settings settings;
   if (!alone) {
-    settings.add("name", in_quotes(layer.name));
+    settings.add("name", text_in_quotes(layer.name));
     settings.range("gain", layer.gain);
     settings.range("pitch", layer.pitch);
     settings.range("delay", layer.delay);
@@ -193,7 +192,7 @@ std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
   settings.truth("loop", layer.loop.between != BookLoop::Between::none);
   if (layer.loop.between == BookLoop::Between::file) settings.add("loop-between", "\"from-file\"");
   if (layer.loop.between == BookLoop::Between::frames)
-    settings.add("loop-between", in_quotes(fmt::format("{} .. {} frames", layer.loop.frames.low.value, layer.loop.frames.high.value)));
+    settings.add("loop-between", text_in_quotes(fmt::format("{} .. {} frames", layer.loop.frames.low.value, layer.loop.frames.high.value)));
   if (layer.start_anywhere)
     settings.add("start-at", "\"anywhere\"");
   else
@@ -206,7 +205,7 @@ std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
 std::vector<BookSetting> settings_of(const BookSound& sound) {
   const SoundDesign standard;
   Settings settings;
-  if (sound.group != "master") settings.add("group", in_quotes(sound.group));
+  if (sound.group != "master") settings.add("group", text_in_quotes(sound.group));
   settings.range("gain", sound.gain);
   settings.range("pitch", sound.pitch);
   settings.range("pan", sound.pan);
@@ -220,7 +219,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
   std::vector<std::string_view> together;
   for (std::size_t d = 0; d < draw_count; ++d)
     if (sound.together[d]) together.push_back(draw_words[d]);
-  if (!together.empty()) settings.add("together", list_of(together, [](std::string_view key) { return in_quotes(key); }));
+  if (!together.empty()) settings.add("together", list_of(together, [](std::string_view key) { return text_in_quotes(key); }));
   if (sound.each_emitter) settings.add("pick-for", "\"each-emitter\"");
   settings.word("retrigger", sound.retrigger, retrigger_words);
   settings.quantity("spacing", sound.spacing);
@@ -228,7 +227,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
   settings.word("when-full", sound.when_full, when_full_words);
   if (sound.limit_each_emitter) settings.add("limit-for", "\"each-emitter\"");
   if (sound.rank != standard.rank) settings.add("rank", fmt::format("{}", sound.rank));
-  if (sound.quality) settings.add("quality", in_quotes(quality_words[static_cast<std::size_t>(*sound.quality)]));
+  if (sound.quality) settings.add("quality", text_in_quotes(quality_words[static_cast<std::size_t>(*sound.quality)]));
   settings.quantity("fade-in", sound.fade_in);
   settings.quantity("fade-out", sound.fade_out);
   if (sound.preload) settings.add("preload", *sound.preload ? "true" : "false");
@@ -239,7 +238,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
 }
 
 std::string text_of(const Book& book) {
-  std::string text = fmt::format("[book]\nname = {}\n", in_quotes(book.name));
+  std::string text = fmt::format("[book]\nname = {}\n", text_in_quotes(book.name));
   for (const BookGroup& group : book.groups) text += text_of(group);
   for (const BookGauge& gauge : book.gauges) text += text_of(gauge);
   for (const BookSound& sound : book.sounds) text += text_of(sound);
