@@ -396,6 +396,39 @@ TEST_CASE("updates that a journal has behind its last request are made as they w
   CHECK(made >= (16000 + 24000) / 800);
 }
 
+TEST_CASE("what a manager notes as it ends stands in a replay, too, and no update decides anything there") {
+  const std::string book =
+      "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.shot]\nclips=[\"n-1.wav\"]\nrank=9\n"
+      "[events.hum]\nstart=\"hum\"\n[events.shot]\nstart=\"shot\"\n";
+  const Stage stage(book);
+  // Nobody updates once the shot is over: the hum, which lost its voice to it, wakes in neither.
+  for (const bool update : {false, true}) {
+    std::string live, again;
+    {
+      SoundManager manager({.voices = 1, .journal = [&](const JournalEntry& entry) { live += to_json(entry) + "\n"; }, .offline = true});
+      manager.load(*stage.bank);
+      std::vector<float> second(2 * 48000);
+      manager.raise("hum");
+      manager.update(Seconds{0.1});
+      manager.render(std::span(second).first(9600));
+      manager.raise("shot");
+      manager.update(Seconds{0.1});
+      manager.render(second);
+      if (update) manager.update(Seconds{1});
+    }
+    const JournalScript script = parse_journal(live, "live");
+    ManagerOptions options = options_of(script);
+    options.journal = [&](const JournalEntry& entry) { again += to_json(entry) + "\n"; };
+    {
+      SoundManager manager(std::move(options));
+      replay(script, *stage.bank, manager, [](std::span<const float>) {});
+    }
+    CHECK(again == live);
+    CHECK((live.find("\"ended\":\"2.1\"") != std::string::npos));
+    CHECK((live.find("\"woke\":\"1.1\"") != std::string::npos) == update);
+  }
+}
+
 TEST_CASE("a journal that a crash cut off plays up to there, and says where it ends; nothing that was handed on is lost") {
   const Folder folder;
   Stage stage(book);

@@ -12,6 +12,7 @@
 #include "bank/bank_data.hpp"
 #include "dsp/kernels.hpp"
 #include "dsp/resample.hpp"
+#include "play/asking.hpp"
 #include "play/control.hpp"
 #include "play/options.hpp"
 #include "request/described.hpp"
@@ -55,6 +56,12 @@ struct Replayed {
   }
   static std::uint32_t gauge(SoundManager& manager, const std::string& name) { return manager.control_->drive.gauges.find(Name(name)); }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
+  /// What a manager notes when it ends: what has ended by then. An update would decide more than the session did.
+  static void end(SoundManager& manager) {
+    Control& control = *manager.control_;
+    { const Asking asking(control); }
+    control.handing.run(control, {});
+  }
   /// A recording may have more requests in a frame than a notebook has room for: the game's own was handed on meanwhile. A replay refuses
   /// none of them.
   static void make_room(Control& control) {
@@ -102,7 +109,10 @@ class Player {
                                 script_.late_streams == 1 ? "once" : fmt::format("{} times", script_.late_streams)));
     if (script_.end) {
       play_to(*script_.end);
-      manager_.update({});
+      if (script_.written_by_hand())
+        manager_.update({});
+      else
+        Replayed::end(manager_);
       return;
     }
     const Frames latest = manager_.clock() + frames(longest_tail, manager_.rate());
