@@ -120,7 +120,8 @@ std::string replayed(const Game& game, const Bank& bank, std::vector<float>& sam
 
 }  // namespace
 
-TEST_CASE("what is not preloaded is read when it is raised, waits without a voice, and then sounds whole, all its layers together") {
+TEST_CASE("what is not preloaded is read when it is raised, waits without a voice, and then sounds whole, all its layers together",
+          "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   CHECK(shelf.reads < 4);  // header and table
@@ -171,7 +172,7 @@ TEST_CASE("what is not preloaded is read when it is raised, waits without a voic
   CHECK((again == game.samples));
 }
 
-TEST_CASE("what is prefetched is heard at once; offline the call reads, and nothing waits") {
+TEST_CASE("what is prefetched is heard at once; offline the call reads, and nothing waits", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game;
@@ -191,7 +192,7 @@ TEST_CASE("what is prefetched is heard at once; offline the call reads, and noth
   CHECK(*std::max_element(block.begin(), block.end()) > 0.1F);
 }
 
-TEST_CASE("what is stopped or unloaded while it waits for its clips is over, and is never heard") {
+TEST_CASE("what is stopped or unloaded while it waits for its clips is over, and is never heard", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game;
@@ -219,7 +220,7 @@ TEST_CASE("what is stopped or unloaded while it waits for its clips is over, and
   CHECK(game.until([&] { return game.manager->stats().voices == 2; }));
 }
 
-TEST_CASE("a clip that is damaged, or gone, when it is needed is told with its bank, and all others play") {
+TEST_CASE("a clip that is damaged, or gone, when it is needed is told with its bank, and all others play", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game;
@@ -252,7 +253,7 @@ TEST_CASE("a clip that is damaged, or gone, when it is needed is told with its b
   CHECK(game.until([&] { return game.manager->stats().voices == 2; }));
 }
 
-TEST_CASE("clips keep to their budget: who fell idle first makes room, and what sounds or is preloaded stays") {
+TEST_CASE("clips keep to their budget: who fell idle first makes room, and what sounds or is preloaded stays", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game;
@@ -285,7 +286,7 @@ TEST_CASE("clips keep to their budget: who fell idle first makes room, and what 
   CHECK((again == tight.samples));
 }
 
-TEST_CASE("several managers share what is in memory; it goes with the last of them") {
+TEST_CASE("several managers share what is in memory; it goes with the last of them", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   auto one = std::make_unique<SoundManager>(), other = std::make_unique<SoundManager>();
@@ -305,7 +306,8 @@ TEST_CASE("several managers share what is in memory; it goes with the last of th
   CHECK(shelf.reads > read);
 }
 
-TEST_CASE("a bank that is loaded in the background says how far it is, and when it is there or why not; meanwhile all goes on") {
+TEST_CASE("a bank that is loaded in the background says how far it is, and when it is there or why not; meanwhile all goes on",
+          "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game;
@@ -346,7 +348,7 @@ TEST_CASE("a bank that is loaded in the background says how far it is, and when 
   CHECK(offline.raise("horn").outcome == Outcome::started);
 }
 
-TEST_CASE("a game without a reading thread reads when it likes: nothing is read before, and all is afterwards") {
+TEST_CASE("a game without a reading thread reads when it likes: nothing is read before, and all is afterwards", "[threads]") {
   Shelf shelf;
   const Bank bank = shelf.open();
   Game game({.reading_thread = false});
@@ -387,7 +389,8 @@ double pitch_at_end(const Game& game) {
 
 }  // namespace
 
-TEST_CASE("a bank that is packed again is heard in the running game; what plays goes on with the old version, and is stopped by the new") {
+TEST_CASE("a bank that is packed again is heard in the running game; what plays goes on with the old version, and is stopped by the new",
+          "[threads]") {
   Folder folder;
   const std::string file = pack_version(folder, 300, 700);
   Game game;
@@ -430,7 +433,7 @@ TEST_CASE("a bank that is packed again is heard in the running game; what plays 
   CHECK(said.size() == 2);  // it is the same again
 }
 
-TEST_CASE("the language changes while the game runs: what is being said is said to its end") {
+TEST_CASE("the language changes while the game runs: what is being said is said to its end", "[threads]") {
   Folder folder;
   write_stage_clips(folder);
   folder.write_clip("clips/speech/en/hello.wav", sine(300, 1, 1, 0.4));
@@ -452,7 +455,7 @@ TEST_CASE("the language changes while the game runs: what is being said is said 
   CHECK(pitch_at_end(game) == Approx(600).margin(3));
 }
 
-TEST_CASE("a game may give the memory for what is large, is told what is held, and where there is none nothing is loaded") {
+TEST_CASE("a game may give the memory for what is large, is told what is held, and where there is none nothing is loaded", "[threads]") {
   struct Arena {
     std::atomic<std::size_t> used{0}, most{~std::size_t{0}};
     static void* take(std::size_t bytes, std::size_t alignment, void* user) {

@@ -81,7 +81,8 @@ void play_at_random(SoundManager& manager, std::uint64_t seed, const std::atomic
 
 TEST_CASE(
     "twenty seconds of four game threads at random, streams and stolen voices among them: render never waits, no click, every voice comes "
-    "back") {
+    "back",
+    "[threads]") {
   Stage stage(book, {.voices = 32}, {}, true);
   std::atomic<bool> done{false};
   std::vector<std::thread> game;
@@ -107,7 +108,7 @@ TEST_CASE(
   CHECK(stage.manager->stats().fading == 0);
 }
 
-TEST_CASE("asking allocates nothing once it has warmed up, whatever comes of it") {
+TEST_CASE("asking allocates nothing once it has warmed up, whatever comes of it", "[threads]") {
   Stage stage(R"([groups.off]
 mute = true
 [groups.on]
@@ -262,7 +263,7 @@ responses = [ { stop = "high" }, { stop = "loop" }, { stop = "newest" }, { stop 
 }
 
 #ifndef TIDEWATER_SANITIZED
-TEST_CASE("memory stays flat: ten minutes of a game that nothing renders, and a million raises in one frame") {
+TEST_CASE("memory stays flat: ten minutes of a game that nothing renders, and a million raises in one frame", "[threads]") {
   std::size_t lines = 0;
   const Stage books(book);  // its bank
   SoundManager manager({.voices = 32, .journal = [&](const JournalEntry&) { ++lines; }, .offline = true});
@@ -299,7 +300,7 @@ TEST_CASE("memory stays flat: ten minutes of a game that nothing renders, and a 
 }
 #endif
 
-TEST_CASE("a sink may call the manager, and throw: nothing is lost or told twice") {
+TEST_CASE("a sink may call the manager, and throw: nothing is lost or told twice", "[threads]") {
   const Stage books(book);
   std::vector<std::string> lines;
   SoundManager* its = nullptr;
@@ -342,7 +343,7 @@ TEST_CASE("a sink may call the manager, and throw: nothing is lost or told twice
   CHECK(lines.back().find("\"end\":true") != std::string::npos);
 }
 
-TEST_CASE("the watch notices an allocation, a lock and a file on the audio thread") {
+TEST_CASE("the watch notices an allocation, a lock and a file on the audio thread", "[threads]") {
   std::mutex mutex;
   const Trespasses before = trespasses();
   {
@@ -360,7 +361,7 @@ TEST_CASE("the watch notices an allocation, a lock and a file on the audio threa
 }
 
 #ifndef TIDEWATER_SANITIZED
-TEST_CASE("with every system call refused the audio thread renders as before") {
+TEST_CASE("with every system call refused the audio thread renders as before", "[threads]") {
   const auto play = [](bool refuse) {
     Stage stage(book, {.voices = 32}, {}, true);
     for (int i = 0; i < 40; ++i) stage.raise(i % 3 == 0 ? "hum" : "step");
@@ -385,7 +386,7 @@ TEST_CASE("with every system call refused the audio thread renders as before") {
 }
 #endif
 
-TEST_CASE("a flood of requests between two blocks loses nothing and keeps its order") {
+TEST_CASE("a flood of requests between two blocks loses nothing and keeps its order", "[threads]") {
   Stage stage(book, {.voices = 32});
   Playback hum = stage.raise("hum").playback();
   for (int i = 0; i < 9000; ++i) hum.set_gain(Decibels{i % 2 == 0 ? -60.0 : 0.0}, Seconds{});

@@ -638,7 +638,7 @@ TEST_CASE("a limit counts starts, never layers, however things come near: the se
   CHECK(world.manager->stats().voices == 4);
 }
 
-TEST_CASE("places, gauges, raises, updates and rendering in four threads leave nothing behind") {
+TEST_CASE("places, gauges, raises, updates and rendering in four threads leave nothing behind", "[threads]") {
   Stage stage(
       "[gauges.throttle]\n" +
           loop("far=\"60 m\"\nfollow=[{gauge=\"throttle\", gain=[[0, \"-20 dB\"], [1, \"0 dB\"]], pitch=[[0, \"0 st\"], [1, \"5 st\"]]}]") +
