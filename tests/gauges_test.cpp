@@ -7,7 +7,9 @@
 
 #include "base/bend_curve.hpp"
 #include "base/random.hpp"
+#include "journal/kept_file.hpp"
 #include "stage.hpp"
+#include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 
 using namespace tidewater;
@@ -388,6 +390,38 @@ TEST_CASE("a journal written by hand says where gauges are, and a new bank may c
   CHECK(semitones_of(settled(stage)) == Approx(7).margin(0.03));
   stage.manager->set_gauge("throttle", 0.5);
   CHECK(semitones_of(settled(stage)) == Approx(1).margin(0.03));
+}
+
+TEST_CASE("a changed byte in the file beside a journal is told, wherever it is; what a crash left is played") {
+  KeptWriter writer;
+  std::string whole = KeptWriter::head();
+  Random random(3);
+  for (std::uint64_t update = 1; update <= 64; ++update) {
+    noted::Kept kept;
+    kept.update = update;
+    for (std::uint64_t emitter = 1; emitter < 6; ++emitter) {
+      kept.emitters.push_back({{emitter}, false, {random.between(-50, 50), 0, random.between(-50, 50)}, {}, {}});
+      kept.gauges.push_back({{emitter}, "throttle", random.between(0, 1)});
+    }
+    whole += writer.step(kept);
+  }
+  REQUIRE(read_kept(whole, "trip.world").size() == 64);
+  int silent = 0;
+  for (std::size_t at = 0; at < whole.size(); at += static_cast<std::size_t>(times(1, 7)))
+    for (int bit = 0; bit < 8; ++bit) {
+      std::string damaged = whole;
+      damaged[at] = static_cast<char>(damaged[at] ^ (1 << bit));
+      try {
+        read_kept(damaged, "trip.world");
+        ++silent;
+      } catch (const Error& error) {
+        CHECK_THAT(error.what(), Contains("trip.world: is "));
+      }
+    }
+  // What is taken for the beginning of something longer than the file is taken for what a crash left.
+  CHECK(silent < 0.02 * 8 * static_cast<double>(whole.size()));
+  for (std::size_t size = KeptWriter::head().size(); size < whole.size(); ++size)
+    CHECK(read_kept(whole.substr(0, size), "trip.world").size() <= 64);
 }
 
 TEST_CASE("gauges are kept in the file beside the journal, and give the same samples again") {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 #include <numbers>
 
 namespace tidewater::testing {
@@ -132,6 +133,23 @@ Fit fit(std::span<const float> mono, double turn) {
 double sine_level(std::span<const float> mono, double hertz, double rate) {
   const Fit its = fit(mono, 2 * std::numbers::pi * hertz / rate);
   return 20 * std::log10(std::hypot(its.cosine, its.sine));
+}
+
+double line_beside(std::span<const float> mono, double hertz, double rate) {
+  const auto count = static_cast<double>(mono.size());
+  double tone = 0, beside = 0;
+  for (double at = hertz - 500; at <= hertz + 500; at += rate / count / 2) {
+    const std::complex<double> turn = std::polar(1.0, -2 * std::numbers::pi * at / rate);
+    std::complex<double> sum = 0, phase = 1;
+    for (std::size_t i = 0; i < mono.size(); ++i) {
+      const double window = 0.5 - 0.5 * std::cos(2 * std::numbers::pi * static_cast<double>(i) / count);
+      sum += window * static_cast<double>(mono[i]) * phase;
+      phase *= turn;
+    }
+    double& loudest = std::abs(at - hertz) < 25 ? tone : beside;
+    loudest = std::max(loudest, std::abs(sum));
+  }
+  return 20 * std::log10(beside / tone);
 }
 
 std::vector<float> without_sine(std::span<const float> mono, double hertz, double rate) {

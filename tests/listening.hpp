@@ -58,6 +58,9 @@ double sine_snr(std::span<const float> mono, double hertz, double rate);
 /// The level of a sine, as it fits best, in dB of one that peaks at 1.
 double sine_level(std::span<const float> mono, double hertz, double rate);
 
+/// The strongest line beside a tone that changes, in dB below the tone: farther from it than 25 Hz, nearer than 500 Hz.
+double line_beside(std::span<const float> mono, double hertz, double rate);
+
 /// What is left when the best fit at `hertz`, and what does not move, are taken away.
 std::vector<float> without_sine(std::span<const float> mono, double hertz, double rate);
 

@@ -139,6 +139,41 @@ TEST_CASE("of several patches the one of the highest priority is heard, in whate
   }
 }
 
+TEST_CASE("of several patches of one priority the one that was loaded last is heard") {
+  const Shop shop;
+  pack(shop.book(market), shop.folder.path("banks"));
+  const Bank base = open_bank(shop.folder.path("banks/market.tidebank"));
+  const Bank update = open_bank(shop.patch(shop.book(market, "\"tone.wav\"", "\"low.wav\""), "update", 1).front().file);
+  const Bank winter = open_bank(shop.patch(shop.book(market, "\"tone.wav\"", "\"n-3.wav\""), "winter", 1).front().file);
+  for (const bool update_last : {true, false}) {
+    Game game;
+    game.manager.load(base);
+    game.manager.load(update_last ? winter : update);
+    game.manager.load(update_last ? update : winter);
+    CHECK(game.pitch("cry") == Approx(update_last ? 250 : 600).margin(20));
+  }
+}
+
+TEST_CASE("a patch is never written over the bank that it changes, nor over another of its book") {
+  const Shop shop;
+  pack(shop.book(market), shop.folder.path("banks"));
+  const std::string before = shop.folder.read("banks/market.tidebank");
+  const auto told = [&](const std::string& name) {
+    try {
+      shop.patch(shop.book(market, "\"tone.wav\"", "\"low.wav\""), name, 1);
+    } catch (const Error& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  CHECK_THAT(told("market"),
+             Contains("a patch cannot be called 'market'") && Contains("has a bank of that name") && Contains("give it another"));
+  CHECK_THAT(told("in/another/folder"), Contains("give it a name without slashes"));
+  CHECK_THAT(told(".hidden"), Contains("begins with no dot"));
+  CHECK((shop.folder.read("banks/market.tidebank") == before));
+  CHECK(told("winter").empty());
+}
+
 TEST_CASE("what a bank started before its patch came is stopped by the patch, and counts for its limits") {
   const Shop shop;
   pack(shop.book(market), shop.folder.path("banks"));

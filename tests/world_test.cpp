@@ -245,6 +245,29 @@ TEST_CASE("what flies over the head passes from one side to the other without a 
     }
 }
 
+TEST_CASE("what passes by stays one tone, however unevenly the updates come") {
+  for (const std::uint64_t seed : {1, 2}) {
+    World world(loop("air=\"0 %\"\nfar=\"400 m\"", "tone-of.wav"), {.limiter = false},
+                [](const Folder& folder) { folder.write_clip("clips/tone-of.wav", sine(2000, 0.5, 1, 0.5)); });
+    // 20 m/s, 5 m to the front.
+    const auto at = [](double time) { return Place{(time - 1.5) * 20, 0, -5}; };
+    const Emitter emitter = world.thing(at(0));
+    world.manager->raise("a", {}, emitter);
+    Random random(seed);
+    std::vector<float> left, right;
+    for (double time = 0; time < 3;) {
+      const Seconds frame{random.between(0.005, 0.05)};
+      time += frame.value;
+      world.manager->place(emitter, at(time));
+      world.manager->update(frame);
+      std::vector<float> block(2 * static_cast<std::size_t>(frame.value * 48000));
+      world.manager->render(block);
+      for (std::size_t i = 0; i < block.size(); i += 2) left.push_back(block[i]), right.push_back(block[i + 1]);
+    }
+    for (const auto* channel : {&left, &right}) CHECK(line_beside(std::span(*channel).subspan(60000, 24000), 2000, 48000) < -55);
+  }
+}
+
 TEST_CASE("what comes from all round is no louder when its channels are folded to two, and little quieter in their own") {
   constexpr double third = std::numbers::sqrt2 / 2;
   for (const Layout layout : {Layout::surround_5_1, Layout::surround_7_1})

@@ -14,7 +14,8 @@ namespace {
 // CBOR (RFC 8949), of which integers, arrays and one text are used, one item after the other (RFC 8742).
 
 constexpr std::string_view name = "tidewater world";
-constexpr std::int64_t version = 1;
+constexpr std::int64_t version = 2;  // 1 had no sums
+constexpr int steps_a_sum = 16;
 constexpr std::uint64_t most_slots = std::uint64_t{1} << 24;
 constexpr unsigned unsigned_type = 0, negative_type = 1, text_type = 3, array_type = 4;
 
@@ -41,15 +42,22 @@ class CborReader {
  public:
   explicit CborReader(std::string_view bytes) : bytes_(bytes) {}
 
+  std::size_t left() const { return bytes_.size(); }
+  /// Whether what was asked for last was not there because the bytes are at their end.
+  bool ran_out() const { return ran_out_; }
+  bool at_number() const { return !bytes_.empty() && static_cast<unsigned char>(bytes_[0]) >> 5U == unsigned_type; }
+
   bool at_end() const { return bytes_.empty(); }
   bool at_text() const { return !bytes_.empty() && static_cast<unsigned char>(bytes_[0]) >> 5U == text_type; }
   /// Nothing where it breaks off, or is of another type.
   std::optional<std::uint64_t> head(unsigned type) {
-    if (bytes_.empty()) return std::nullopt;
+    ran_out_ = bytes_.empty();
+    if (ran_out_) return std::nullopt;
     const auto first = static_cast<unsigned char>(bytes_[0]);
     if (first >> 5U != type) return std::nullopt;
     const unsigned low = first & 31U;
     const std::size_t size = low < 24 ? 0 : low <= 27 ? std::size_t{1} << (low - 24) : 99;
+    ran_out_ = size <= 8 && bytes_.size() <= size;
     if (bytes_.size() <= size) return std::nullopt;
     std::uint64_t value = size == 0 ? low : 0;
     for (std::size_t i = 0; i < size; ++i) value = value << 8U | static_cast<unsigned char>(bytes_[1 + i]);
@@ -65,6 +73,7 @@ class CborReader {
   }
   std::optional<std::string_view> text() {
     const auto size = head(text_type);
+    ran_out_ = ran_out_ || (size && *size > bytes_.size());
     if (!size || *size > bytes_.size()) return std::nullopt;
     const std::string_view its = bytes_.substr(0, static_cast<std::size_t>(*size));
     bytes_.remove_prefix(its.size());
@@ -73,6 +82,7 @@ class CborReader {
 
  private:
   std::string_view bytes_;
+  bool ran_out_ = false;
 };
 
 Whereabouts whereabouts_of(const noted::KeptEmitter& its) {
@@ -134,6 +144,13 @@ int bits_of(double value) {
 std::string KeptWriter::step(const noted::Kept& kept) {
   std::string bytes = kept.emitters.empty() ? "" : places(kept);  // first: each goes by what was written before it
   bytes += gauges(kept);
+  sum_.add(bytes);
+  if (++steps_ % steps_a_sum == 0) {
+    std::string sum;
+    add(sum, static_cast<std::int64_t>(sum_.value()));
+    sum_.add(sum);
+    bytes += sum;
+  }
   return bytes;
 }
 
@@ -258,7 +275,9 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
   const auto two = from.head(array_type);
   const auto called = two && *two == 2 ? from.text() : std::nullopt;
   if (!called || *called != name) throw Error(fmt::format("{}: is not what was kept of emitters beside a journal", path));
-  if (from.number() != version) throw Error(fmt::format("{}: is of a newer version of this format; get a newer tidewater", path));
+  const auto its_version = from.number();
+  if (its_version != 1 && its_version != version)
+    throw Error(fmt::format("{}: is of a newer version of this format; get a newer tidewater", path));
   struct Known {
     std::uint32_t generation = 0;
     Whereabouts at;
@@ -297,11 +316,28 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
     }
   };
   std::uint64_t update = 0;
-  while (!from.at_end()) {
+  KeptSum sum;
+  std::size_t summed = 0;
+  bool broke_off = false;
+  while (!from.at_end() && !broke_off) {
+    broke_off = true;  // unless it gets to the end of this item
+    if (from.at_number() && its_version != 1) {
+      const std::size_t here = bytes.size() - from.left();
+      sum.add(bytes.substr(summed, here - summed));
+      summed = here;
+      const auto then = from.number();
+      if (!then) break;
+      if (static_cast<std::uint64_t>(*then) != sum.value())
+        throw Error(
+            fmt::format("{}: is damaged before its byte {}: what it says of emitters there was changed since it was written", path, here));
+      broke_off = false;
+      continue;
+    }
     const auto count = from.head(array_type);
     if (!count || *count == 0) break;
     if (from.at_text()) {
       if (*count != 3 || !read_name(from, gauges, path)) break;
+      broke_off = false;
       continue;
     }
     StepReader step(from, *count);
@@ -314,6 +350,7 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
       read_gauges(step, same ? steps.back().gauges : kept.gauges);
       if (!step.whole()) break;
       if (!same) steps.push_back(std::move(kept));
+      broke_off = false;
       continue;
     }
     std::uint64_t slot = 0;
@@ -336,9 +373,14 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
                                velocity_of(known.at),
                                facing_of(known.at)});
     }
-    if (!step.whole()) break;  // it breaks off here
+    if (!step.whole()) break;
     steps.push_back(std::move(kept));
+    broke_off = false;
   }
+  // A crash leaves the beginning of an item, and nothing behind it.
+  if (broke_off && its_version != 1 && !from.ran_out())
+    throw Error(
+        fmt::format("{}: is damaged at its byte {}: there is something else than what is written there", path, bytes.size() - from.left()));
   return steps;
 }
 

@@ -9,6 +9,7 @@
 #include <string_view>
 #include <unordered_map>
 
+#include "author/book/read_banks.hpp"
 #include "author/compile/content.hpp"
 #include "author/pack/borrow.hpp"
 #include "author/pack/names.hpp"
@@ -102,6 +103,17 @@ Book part_called(const Book& book, std::string_view name, const std::string& fil
   throw Error(fmt::format("{}: it has no bank '{}', which {} is; it has {}", book.file, name, file, fmt::join(names, ", ")));
 }
 
+/// A patch lies beside the banks of its book: under the name of one of them it would take that one's place, and what players have be lost.
+void check_name(const Book& book, const std::string& name) {
+  if (!can_name_a_file(name))
+    throw Error(fmt::format("a patch cannot be called '{}': give it a name without slashes that begins with no dot", name));
+  for (const Book& part : parts_of(book))
+    if (part.name == name)
+      throw Error(
+          fmt::format("a patch cannot be called '{}': {} has a bank of that name, and the patch would lie in its file; give it another",
+                      name, book.file));
+}
+
 }  // namespace
 
 std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder, const PackOptions& options) {
@@ -129,6 +141,7 @@ std::vector<PackedBank> pack_patches(const Book& book, const std::string& folder
     const Book part = part_called(book, base.name(), file);
     PackedBank its;
     its.name = options.patch_name.empty() ? was.name + "-patch" : options.patch_name;
+    check_name(book, its.name);
     its.language = was.language;
     its.file = (fs::path(folder) / fmt::format("{}{}{}.tidebank", its.name, was.language.empty() ? "" : ".", was.language)).string();
     CompileOptions how{was.rate, was.target, was.language};
