@@ -246,7 +246,7 @@ TEST_CASE("what flies over the head passes from one side to the other without a 
 }
 
 TEST_CASE("what passes by stays one tone, however unevenly the updates come") {
-  for (const std::uint64_t seed : {1, 2}) {
+  for (const std::uint64_t seed : {1U, 2U}) {
     World world(loop("air=\"0 %\"\nfar=\"400 m\"", "tone-of.wav"), {.limiter = false},
                 [](const Folder& folder) { folder.write_clip("clips/tone-of.wav", sine(2000, 0.5, 1, 0.5)); });
     // 20 m/s, 5 m to the front.
