@@ -418,7 +418,7 @@ TEST_CASE("a changed byte in the file beside a journal is told, wherever it is; 
         CHECK_THAT(error.what(), Contains("trip.world: is "));
       }
     }
-  // What is taken for the beginning of something longer than the file is taken for what a crash left.
+  // A changed length may reach beyond the end of the file. The reader cannot tell that from a file that a crash cut off.
   CHECK(silent < 0.02 * 8 * static_cast<double>(whole.size()));
   for (std::size_t size = KeptWriter::head().size(); size < whole.size(); ++size)
     CHECK(read_kept(whole.substr(0, size), "trip.world").size() <= 64);

@@ -377,10 +377,9 @@ std::vector<noted::Kept> read_kept(std::string_view bytes, const std::string& pa
     steps.push_back(std::move(kept));
     broke_off = false;
   }
-  // A crash leaves the beginning of an item, and nothing behind it.
+  // After a crash the file ends inside an item. An item of the wrong type in the middle is damage.
   if (broke_off && its_version != 1 && !from.ran_out())
-    throw Error(
-        fmt::format("{}: is damaged at its byte {}: there is something else than what is written there", path, bytes.size() - from.left()));
+    throw Error(fmt::format("{}: is damaged at its byte {}: an item of another type is expected here", path, bytes.size() - from.left()));
   return steps;
 }
 

@@ -56,7 +56,8 @@ struct Replayed {
   }
   static std::uint32_t gauge(SoundManager& manager, const std::string& name) { return manager.control_->drive.gauges.find(Name(name)); }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
-  /// What a manager notes when it ends: what has ended by then. An update would decide more than the session did.
+  /// Notes the sounds that have ended since the last request, as the destructor of the recorded manager did. It is no update: an update
+  /// could wake or silence sounds, and the session had none here.
   static void end(SoundManager& manager) {
     Control& control = *manager.control_;
     { const Asking asking(control); }

@@ -103,7 +103,7 @@ Book part_called(const Book& book, std::string_view name, const std::string& fil
   throw Error(fmt::format("{}: it has no bank '{}', which {} is; it has {}", book.file, name, file, fmt::join(names, ", ")));
 }
 
-/// A patch lies beside the banks of its book: under the name of one of them it would take that one's place, and what players have be lost.
+/// A patch is written into the folder of its book's banks. With the name of one of these it would overwrite that bank's file.
 void check_name(const Book& book, const std::string& name) {
   if (!can_name_a_file(name))
     throw Error(fmt::format("a patch cannot be called '{}': give it a name without slashes that begins with no dot", name));
