@@ -97,13 +97,13 @@ TEST_CASE("starts live in slots: found by name, hung to their sound, used again 
   LiveStart& second = starts.begin(sound, {2, 1});
   starts.add_layer(second).stage = Stage::dormant;
   CHECK(sound.latest == &second);
-  CHECK(starts.find({1, 1}, Starts::any_slot) == &first);
-  CHECK(starts.find({1, 1}, first.slot) == &first);
-  CHECK(starts.find({1, 1}, second.slot) == nullptr);
+  CHECK(starts.find({StartRef::any_slot, {1, 1}}) == &first);
+  CHECK(starts.find({first.slot, {1, 1}}) == &first);
+  CHECK(starts.find({second.slot, {1, 1}}) == nullptr);
   CHECK(bank.playing == 2);
   CHECK(!starts.end(leading));
   CHECK(starts.end(further));
-  CHECK(starts.find({1, 1}, Starts::any_slot) == nullptr);
+  CHECK(starts.find({StartRef::any_slot, {1, 1}}) == nullptr);
   CHECK(bank.playing == 1);
   CHECK(second.earlier == nullptr);
   CHECK(starts.count() == 1);
@@ -159,11 +159,11 @@ TEST_CASE("voices: the louder takes the voice, what is long sleeps, and wakes wh
   game.render(4800);
   CHECK(game.pool.count().sounding == 1);
   CHECK(game.pool.count().dormant == 2);
-  Voices::each_layer(*game.pool.find({3, 1}, Starts::any_slot), [&](LiveLayer& layer) { game.pool.leave(layer, {}, Ending::stopped); });
+  Voices::each_layer(*game.pool.find({StartRef::any_slot, {3, 1}}), [&](LiveLayer& layer) { game.pool.leave(layer, {}, Ending::stopped); });
   for (int i = 0; i < 3; ++i) game.render(4800);
-  CHECK(game.pool.find({3, 1}, Starts::any_slot) == nullptr);
+  CHECK(game.pool.find({StartRef::any_slot, {3, 1}}) == nullptr);
   CHECK(game.pool.count().sounding == 1);
-  CHECK(game.pool.find({1, 1}, Starts::any_slot)->layers->stage == Stage::sounding);  // the louder of the two
+  CHECK(game.pool.find({StartRef::any_slot, {1, 1}})->layers->stage == Stage::sounding);  // the louder of the two
   game.pool.hand_out_ended();
   REQUIRE(game.pool.ended().size() == 1);
   CHECK(game.pool.ended()[0].id == PlaybackId{3, 1});

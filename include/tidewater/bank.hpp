@@ -13,7 +13,7 @@
 #include <string_view>
 #include <vector>
 
-#include "tidewater/request.hpp"
+#include "tidewater/ids.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {

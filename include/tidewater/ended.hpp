@@ -2,7 +2,8 @@
 #include <cstdint>
 #include <string_view>
 
-#include "tidewater/request.hpp"
+#include "tidewater/ids.hpp"
+#include "tidewater/world.hpp"
 
 namespace tidewater {
 

@@ -13,6 +13,7 @@
 #include <variant>
 
 #include "tidewater/gauge.hpp"
+#include "tidewater/ids.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/preload.hpp"
 #include "tidewater/trait.hpp"
@@ -22,23 +23,8 @@
 
 namespace tidewater {
 
-/// Names one playback for ever: the raise that began it and which response of its event it is, both counted from 1; of what a cadence
-/// starts, how many-th that is, too. Zero names none.
-struct PlaybackId {
-  std::uint64_t raise = 0;
-  std::uint32_t response = 0;
-  std::uint32_t beat = 0;  ///< 0 for what was raised itself
-  friend constexpr auto operator<=>(const PlaybackId&, const PlaybackId&) = default;
-};
-
 /// Whose level or filter: one playback's, or a group's.
 using Target = std::variant<PlaybackId, Name>;
-
-/// What is in a bank, as a number: the same for the same book and clips. 0 where it is not known.
-struct ContentHash {
-  std::uint64_t value = 0;
-  friend constexpr bool operator==(ContentHash, ContentHash) = default;
-};
 
 namespace asked {
 

@@ -1,7 +1,7 @@
 #pragma once
 #include <vector>
 
-#include "base/level.hpp"
+#include "terms/level.hpp"
 #include "tidewater/gauge.hpp"
 
 namespace tidewater {

@@ -7,8 +7,9 @@
 namespace tidewater {
 
 void Cadences::add(const Cadence& cadence) {
-  if (at_[cadence.start] != none) remove(cadence.start, cadences_[at_[cadence.start]].id);  // over, and not told yet
-  at_[cadence.start] = static_cast<std::uint32_t>(cadences_.size());
+  std::uint32_t& at = at_[cadence.start.slot];
+  if (at != none) remove(cadences_[at].start);  // that start has ended, and nobody has said so yet
+  at = static_cast<std::uint32_t>(cadences_.size());
   cadences_.push_back(cadence);
 }
 
@@ -16,20 +17,20 @@ void Cadences::make_room() {
   if (cadences_.size() + at_a_time > cadences_.capacity()) cadences_.reserve(2 * cadences_.capacity());
 }
 
-void Cadences::remove(std::uint32_t start, PlaybackId id) {
-  if (find(start, id) == nullptr) return;
-  const std::uint32_t at = std::exchange(at_[start], none);
+void Cadences::remove(StartRef start) {
+  if (find(start) == nullptr) return;
+  const std::uint32_t at = std::exchange(at_[start.slot], none);
   if (at + std::size_t{1} < cadences_.size()) {
     cadences_[at] = cadences_.back();
-    at_[cadences_[at].start] = at;
+    at_[cadences_[at].start.slot] = at;
   }
   cadences_.pop_back();
 }
 
-Cadence* Cadences::find(std::uint32_t start, PlaybackId id) {
-  if (start >= at_.size() || at_[start] == none) return nullptr;
-  Cadence& its = cadences_[at_[start]];
-  return its.id == id ? &its : nullptr;
+Cadence* Cadences::find(StartRef start) {
+  if (start.slot >= at_.size() || at_[start.slot] == none) return nullptr;
+  Cadence& its = cadences_[at_[start.slot]];
+  return its.start == start ? &its : nullptr;
 }
 
 std::uint64_t Cadences::go_on(Cadence& its, std::int64_t now, double times, Seconds mean, Hertz rate) {

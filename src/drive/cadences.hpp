@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "base/state.hpp"
-#include "tidewater/request.hpp"
+#include "terms/start_ref.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -19,14 +19,7 @@ struct KeptTrait {
 
 /// What starts again and again, from one raise.
 struct Cadence {
-  /// One of those that it has started.
-  struct Started {
-    std::uint32_t start = 0;
-    PlaybackId id;
-  };
-
-  std::uint32_t start = 0;  ///< slot
-  PlaybackId id;
+  StartRef start;
   bool in_world = false;
   std::uint64_t event = 0;  ///< hash of its name
   static constexpr std::size_t most_traits = 8;
@@ -35,7 +28,7 @@ struct Cadence {
   Pan pan;                         ///< as they were drawn for it: where the game has turned them, that holds for its beats
   Hertz low_pass;                  ///< the same
   std::uint32_t count = 0;         ///< times that it has started
-  std::array<Started, 32> last{};  ///< of those: more than are decided ahead
+  std::array<StartRef, 32> last{};  ///< the latest starts: more than are decided ahead
   std::int64_t at = 0;             ///< the frame that `left` counts from
   double left = 0;                 ///< seconds of its own cadence to the next
   std::uint64_t looked_at = 0;     ///< update in which it was last asked
@@ -53,9 +46,9 @@ class Cadences {
   /// For those that begin before this is asked again: in an update.
   void make_room();
   void add(const Cadence& cadence);
-  void remove(std::uint32_t start, PlaybackId id);
-  /// Null where there is none.
-  Cadence* find(std::uint32_t start, PlaybackId id);
+  void remove(StartRef start);
+  /// Returns null if the start has no cadence.
+  Cadence* find(StartRef start);
   template <class Act>
   void each(Act act) {
     for (Cadence& its : cadences_) act(its);

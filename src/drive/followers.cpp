@@ -7,13 +7,14 @@ namespace tidewater {
 
 void Followers::add(const Follower& follower) {
   if (reading_) return later_.push_back({Later::What::add, follower, 0, 0});
-  if (follower.start >= at_.size()) at_.resize(follower.start + std::size_t{1}, none);
-  if (at_[follower.start] != none) remove(follower.start, followers_[at_[follower.start]].id);  // over, and not told yet
-  at_[follower.start] = static_cast<std::uint32_t>(followers_.size());
+  const std::uint32_t slot = follower.start.slot;
+  if (slot >= at_.size()) at_.resize(slot + std::size_t{1}, none);
+  if (at_[slot] != none) remove(followers_[at_[slot]].start);  // that start has ended, and nobody has said so yet
+  at_[slot] = static_cast<std::uint32_t>(followers_.size());
   followers_.push_back(follower);
   followers_.back().smooth.fill(untold);
   followers_.back().heard = !follower.in_world;
-  if (!follower.in_world) on_screen_.push_back(follower.start);
+  if (!follower.in_world) on_screen_.push_back(slot);
 }
 
 Followers::Said& Followers::said_by(Emitter emitter, std::uint32_t gauge) {
@@ -36,27 +37,26 @@ void Followers::keep(Emitter emitter, std::uint32_t gauge, double value) {
   said_by(emitter, gauge).value = value;
 }
 
-void Followers::remove(std::uint32_t start, PlaybackId id) {
+void Followers::remove(StartRef start) {
   if (reading_) {
     Follower gone;
     gone.start = start;
-    gone.id = id;
     return later_.push_back({Later::What::remove, gone, 0, 0});
   }
-  if (find(start, id) == nullptr) return;
-  const std::uint32_t at = std::exchange(at_[start], none);
-  if (!followers_[at].in_world) std::erase(on_screen_, start);
+  if (find(start) == nullptr) return;
+  const std::uint32_t at = std::exchange(at_[start.slot], none);
+  if (!followers_[at].in_world) std::erase(on_screen_, start.slot);
   if (at + std::size_t{1} < followers_.size()) {
     followers_[at] = followers_.back();
-    at_[followers_[at].start] = at;
+    at_[followers_[at].start.slot] = at;
   }
   followers_.pop_back();
 }
 
-Followers::Follower* Followers::find(std::uint32_t start, PlaybackId id) {
-  if (start >= at_.size() || at_[start] == none) return nullptr;
-  Follower& its = followers_[at_[start]];
-  return its.id == id ? &its : nullptr;
+Followers::Follower* Followers::find(StartRef start) {
+  if (start.slot >= at_.size() || at_[start.slot] == none) return nullptr;
+  Follower& its = followers_[at_[start.slot]];
+  return its.start == start ? &its : nullptr;
 }
 
 namespace {
@@ -110,14 +110,14 @@ void Followers::begin(const Gauges& gauges) {
   changes_ = gauges.changes();
 }
 
-void Followers::hear(std::span<const std::pair<std::uint32_t, PlaybackId>> starts) {
+void Followers::hear(std::span<const StartRef> starts) {
   for (const std::uint32_t start : heard_)
     if (at_[start] != none) followers_[at_[start]].heard = !followers_[at_[start]].in_world;
   heard_.clear();
-  for (const auto& [start, id] : starts)
-    if (Follower* its = find(start, id)) {
+  for (const StartRef start : starts)
+    if (Follower* its = find(start)) {
       its->heard = true;
-      heard_.push_back(start);
+      heard_.push_back(start.slot);
     }
 }
 
@@ -155,7 +155,7 @@ void Followers::end() {
   for (const Later& its : later_) {
     switch (its.what) {
       case Later::What::add: add(its.follower); break;
-      case Later::What::remove: remove(its.follower.start, its.follower.id); break;
+      case Later::What::remove: remove(its.follower.start); break;
       case Later::What::keep: keep(its.follower.emitter, its.gauge, its.value); break;
     }
   }

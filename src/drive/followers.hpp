@@ -10,9 +10,10 @@
 #include <utility>
 #include <vector>
 
-#include "base/emitter_slot.hpp"
+#include "terms/emitter_slot.hpp"
 #include "drive/following.hpp"
 #include "drive/gauges.hpp"
+#include "terms/start_ref.hpp"
 #include "tidewater/request.hpp"
 
 namespace tidewater {
@@ -27,9 +28,8 @@ class Followers {
 
   struct Follower {
     const Following* following = nullptr;
-    PlaybackId id;
+    StartRef start;
     Emitter emitter;
-    std::uint32_t start = 0;  ///< slot
     bool in_world = false;
     bool heard = false;                  ///< it has a voice, or may have one at any time: each change counts
     Values kept{};                       ///< as it was last looked at
@@ -46,9 +46,9 @@ class Followers {
   /// What an emitter is kept to say of a gauge from here on.
   void keep(Emitter emitter, std::uint32_t gauge, double value);
   /// It is over.
-  void remove(std::uint32_t start, PlaybackId id);
-  /// Null where there is none.
-  Follower* find(std::uint32_t start, PlaybackId id);
+  void remove(StartRef start);
+  /// Returns null if the start follows no gauge.
+  Follower* find(StartRef start);
   bool empty() const { return followers_.empty(); }
   std::size_t size() const { return followers_.size(); }
   template <class Act>
@@ -67,7 +67,7 @@ class Followers {
   void begin(const Gauges& gauges);
   void end();
   /// Of those in the world these have a voice.
-  void hear(std::span<const std::pair<std::uint32_t, PlaybackId>> starts);
+  void hear(std::span<const StartRef> starts);
   /// Calls `act(follower)` for those that have a voice, or may have one at any time.
   template <class Act>
   void each_heard(Act act) {
@@ -92,7 +92,7 @@ class Followers {
     s.each(kept_, [&](std::vector<Said>& of_one) { s.list(of_one); });
     if constexpr (State::reading)
       for (Follower& its : followers_) {
-        its.following = following(its.start);
+        its.following = following(its.start.slot);
         if (its.following == nullptr) return s.damage();
       }
   }

@@ -9,8 +9,8 @@
 
 #include "bank/bank_data.hpp"
 #include "base/bend_curve.hpp"
-#include "base/bent.hpp"
-#include "base/level.hpp"
+#include "terms/bent.hpp"
+#include "terms/level.hpp"
 
 namespace tidewater {
 

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "base/level.hpp"
+#include "terms/level.hpp"
 #include "notebook/reason.hpp"
 #include "tidewater/name.hpp"
 

@@ -8,7 +8,7 @@
 #include <unordered_map>
 #include <vector>
 
-#include "base/whereabouts.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/journal.hpp"
 
 namespace tidewater {

@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "base/whereabouts.hpp"
+#include "terms/whereabouts.hpp"
 #include "notebook/reason.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/request.hpp"

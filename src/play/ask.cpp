@@ -114,16 +114,16 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
 
 template <class Act>
 void Control::each_started(const LiveStart& start, Act act) {
-  const Cadence* cadence = start.part == Part::cadence ? drive.cadences.find(start.slot, start.id) : nullptr;
+  const Cadence* cadence = start.part == Part::cadence ? drive.cadences.find(start.ref()) : nullptr;
   if (cadence == nullptr) return;
-  for (const Cadence::Started& its : cadence->last)
-    if (LiveStart* beat = its.id == PlaybackId{} ? nullptr : voices.start_in(its.start, its.id)) act(*beat);
+  for (const StartRef its : cadence->last)
+    if (LiveStart* beat = voices.find(its)) act(*beat);
 }
 
 /// Acts on every layer of a playback that is not over.
 template <class Act>
 Outcome Control::change(PlaybackId id, const Beside& beside, Act act) {
-  LiveStart* start = voices.find(id, beside.slot);
+  LiveStart* start = voices.find({beside.slot, id});
   if (start == nullptr) return decide(Outcome::already_ended, id, {});
   each_started(*start, [&](LiveStart& its) { Voices::each_layer(its, act); });
   Voices::each_layer(*start, act);
@@ -151,8 +151,8 @@ Outcome Control::carry_out(const asked::SetGain& its, const Beside& beside) {
     });
   const auto id = std::get<PlaybackId>(its.of);
   const Outcome outcome = change(id, beside, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
-  if (const LiveStart* start = voices.find(id, beside.slot); start != nullptr && start->in_world)
-    world.earshot.change(start->slot, id, Voices::own_level(*start));
+  if (const LiveStart* start = voices.find({beside.slot, id}); start != nullptr && start->in_world)
+    world.earshot.change(start->ref(), Voices::own_level(*start));
   return outcome;
 }
 
@@ -196,7 +196,7 @@ Outcome Control::carry_out(const asked::StopAll& stop, const Beside&) {
 
 /// What cannot be read any more is something that happened, like a request: a journal gives it again.
 Outcome Control::carry_out(const asked::Unreadable& its, const Beside& beside) {
-  if (LiveStart* start = voices.find(its.playback, beside.slot))
+  if (LiveStart* start = voices.find({beside.slot, its.playback}))
     Voices::each_layer(*start, [&](LiveLayer& layer) {
       if (layer.clip->streamed != nullptr && layer.stage != Stage::leaving)
         voices.leave(layer, {}, Ending::unreadable, {.code = Reason::Code::text, .name = its.why});

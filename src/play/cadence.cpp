@@ -44,8 +44,7 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
               : why(sound, its, as.from);
   const LiveStart& start = voices.begin(sound, as, candidates);
   Cadence cadence;
-  cadence.start = start.slot;
-  cadence.id = start.id;
+  cadence.start = start.ref();
   cadence.in_world = start.in_world;
   cadence.event = happening.event.hash();
   cadence.pan = as.pan;
@@ -65,7 +64,7 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
                                           .sound = sound.design,
                                           .why = notebook.keep(because)});
   // The first start of a cadence that is heard comes with the raise, like any other sound.
-  if (Cadence* its_cadence = heard ? drive.cadences.find(start.slot, start.id) : nullptr)
+  if (Cadence* its_cadence = heard ? drive.cadences.find(start.ref()) : nullptr)
     start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from});
   return outcome;
 }
@@ -74,10 +73,10 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
 void Control::change_traits(const LiveSound& sound, const Happening& happening) {
   if (sound.design->limit_each_emitter)
     return voices.each_of_emitter(sound, happening.emitter.number, [&](const LiveStart& start) {
-      if (Cadence* its = drive.cadences.find(start.slot, start.id)) keep_traits(*its, sound, happening.traits);
+      if (Cadence* its = drive.cadences.find(start.ref())) keep_traits(*its, sound, happening.traits);
     });
   drive.cadences.each([&](Cadence& its) {
-    const LiveStart* start = voices.start_in(its.start, its.id);
+    const LiveStart* start = voices.find(its.start);
     if (start != nullptr && start->sound == &sound) keep_traits(its, sound, happening.traits);
   });
 }
@@ -85,10 +84,10 @@ void Control::change_traits(const LiveSound& sound, const Happening& happening) 
 void Control::start_again() {
   drive.cadences.make_room();
   const auto go_on = [this](Cadence& cadence) {
-    const LiveStart* its = voices.start_in(cadence.start, cadence.id);
+    const LiveStart* its = voices.find(cadence.start);
     if (its == nullptr) return;
     OfCadence by;
-    by.follower = drive.followers.find(its->slot, its->id);
+    by.follower = drive.followers.find(its->ref());
     if (its->in_world) {
       by.at = world.earshot.where(its->slot);
       by.stays = !world.earshot.on_emitter(its->slot);
@@ -98,7 +97,7 @@ void Control::start_again() {
   };
   missed = {};
   for (const HeardStart& near : world.near)
-    if (Cadence* its = drive.cadences.find(near.slot, near.id)) go_on(*its);
+    if (Cadence* its = drive.cadences.find(near.start)) go_on(*its);
   // Those on the screen in the order in which they were raised: where they lie goes by when others were forgotten, which an update that
   // is not noted does, too.
   std::vector<Cadence*>& on_screen = drive.on_screen;
@@ -106,7 +105,7 @@ void Control::start_again() {
   drive.cadences.each([&](Cadence& its) {
     if (!its.in_world) on_screen.push_back(&its);
   });
-  std::sort(on_screen.begin(), on_screen.end(), [](const Cadence* a, const Cadence* b) { return a->id < b->id; });
+  std::sort(on_screen.begin(), on_screen.end(), [](const Cadence* a, const Cadence* b) { return a->start.id < b->start.id; });
   for (Cadence* its : on_screen) go_on(*its);
   if (missed.steps > 0)
     tell({.code = Reason::Code::steps_left_out,
@@ -117,8 +116,8 @@ void Control::start_again() {
 
 /// Steps that were decided and are not heard yet are taken back.
 void Control::hold_steps_back(const Cadence& cadence, const Following::By& by) {
-  for (const Cadence::Started& its : cadence.last) {
-    LiveStart* beat = its.id == PlaybackId{} ? nullptr : voices.start_in(its.start, its.id);
+  for (const StartRef its : cadence.last) {
+    LiveStart* beat = voices.find(its);
     if (beat == nullptr || beat->heard <= link.changes_from()) continue;
     Voices::each_layer(*beat, [&](LiveLayer& layer) {
       if (layer.stage != Stage::leaving)
@@ -129,7 +128,7 @@ void Control::hold_steps_back(const Cadence& cadence, const Following::By& by) {
 }
 
 void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
-  const LiveStart* start = voices.start_in(cadence.start, cadence.id);
+  const LiveStart* start = voices.find(cadence.start);
   if (start == nullptr) return;
   const Turned& turned = start->layers->its;
   beat.own_gain = turned.own_gain;
@@ -173,11 +172,11 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
   cadence.looked_at = world.updates;
   while (const auto frame = Cadences::next(cadence, until, times, options.rate)) {
     happening.base = *frame;
-    const PlaybackId id{cadence.id.raise, cadence.id.response, cadence.count + 1};
+    const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
     Raised unasked;
     start(static_cast<LiveBank&>(*sound.home), sound, {}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
-      cadence.last[cadence.count % cadence.last.size()] = {beat->slot, beat->id};
+      cadence.last[cadence.count % cadence.last.size()] = beat->ref();
     const Seconds interval = std::max(shortest_cadence, draw_cadence(design, Draws(sound.key, sound.memory->asked)));
     Cadences::started(cadence, *frame, interval, times, options.rate);
   }

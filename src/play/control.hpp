@@ -42,7 +42,7 @@ struct Happening {
 
 /// What comes with a request, and is not in a journal, or is not the game's to say.
 struct Beside {
-  std::uint32_t slot = Starts::any_slot;  ///< where the playback was begun, if that is known
+  std::uint32_t slot = StartRef::any_slot;  ///< where the playback was begun, if that is known
   std::int64_t into = 0;                  ///< of a raise: frames from the beginning of the running block
   Raised* raised = nullptr;               ///< of a raise: gets its handles, where somebody wants them
   Loading* loading = nullptr;             ///< of a load or unload
@@ -219,7 +219,7 @@ struct Control {
   void open_gauges();
   void read_gauges();
   void read_gauges_of(Followers::Follower& follower);
-  std::optional<Level> louder_by_emitter(std::uint32_t start, PlaybackId id);
+  std::optional<Level> louder_by_emitter(StartRef start);
   void follow_on();
   std::vector<std::string> gauge_names();
   /// A gauge that no bank has was told of by emitters: once for each.

@@ -7,7 +7,7 @@
 #include <cmath>
 
 #include "base/fail.hpp"
-#include "base/whereabouts.hpp"
+#include "terms/whereabouts.hpp"
 
 namespace tidewater {
 namespace {

@@ -85,12 +85,12 @@ void Control::keep_gauges(const asked::Raise& raise, const Catalogue::Event& eve
 Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) {
   Followers::Follower follower;
   follower.following = sound.following.get();
-  follower.id = id;
+  follower.start.id = id;
   if (happening.at && has_room_for(happening.emitter)) follower.emitter = happening.emitter;  // else there is none yet, or no more
   follower.in_world = in_world;
   follower.kept.fill(Followers::untold);
   if (happening.of != nullptr)
-    if (const Followers::Follower* its = drive.followers.find(happening.of->start, happening.of->id)) {
+    if (const Followers::Follower* its = drive.followers.find(happening.of->start)) {
       follower.emitter = its->emitter;
       follower.kept = its->kept;
       return follower;
@@ -119,7 +119,7 @@ Control::ReadyValues Control::ready_values(const HeardFrom* from) const {
 
 /// Those that begin to be heard, or may.
 void Control::bend_now(LiveStart& start, const HeardFrom* from) {
-  Followers::Follower* its = drive.followers.find(start.slot, start.id);
+  Followers::Follower* its = drive.followers.find(start.ref());
   if (its == nullptr) return;
   its->smooth.fill(Followers::untold);
   bend(start, *its, Followers::now(*its, drive.gauges, ready_values(from)));
@@ -139,7 +139,7 @@ void Control::open_gauges() {
   if (!drive.followers.empty()) {
     drive.voiced.clear();
     for (const VoicedLayer& layer : world.voiced)
-      if (static_cast<const LiveSound*>(layer.sound)->following != nullptr) drive.voiced.push_back({layer.start, layer.id});
+      if (static_cast<const LiveSound*>(layer.sound)->following != nullptr) drive.voiced.push_back(layer.start);
     drive.followers.hear(drive.voiced);
   }
   const auto kinds = world.earshot.kinds();
@@ -163,8 +163,8 @@ void Control::read_gauges_of(Followers::Follower& follower) {
 }
 
 /// Of one that is near enough to be heard.
-std::optional<Level> Control::louder_by_emitter(std::uint32_t start, PlaybackId id) {
-  Followers::Follower* its = drive.followers.find(start, id);
+std::optional<Level> Control::louder_by_emitter(StartRef start) {
+  Followers::Follower* its = drive.followers.find(start);
   if (its == nullptr) return std::nullopt;
   read_gauges_of(*its);
   return drive.followers.louder_by_emitter(*its);
@@ -182,16 +182,16 @@ void Control::follow_on() {
     LiveLayer* layer = voices.layer_on(voiced);
     if (layer == nullptr || layer->start == before || !layer->start->in_world) continue;
     before = layer->start;
-    if (Followers::Follower* its = drive.followers.find(voiced.start, voiced.id))
+    if (Followers::Follower* its = drive.followers.find(voiced.start))
       bend(*before, *its, drive.followers.values(*its, drive.gauges, ready_values(heard_now(voiced)), time.value));
   }
   const ReadyValues ready = ready_values(nullptr);
   drive.followers.each_on_screen([&](Followers::Follower& its) {
-    if (LiveStart* start = voices.start_in(its.start, its.id))
+    if (LiveStart* start = voices.find(its.start))
       bend(*start, its, drive.followers.values(its, drive.gauges, ready, time.value));
   });
   for (const HeardStart& near : world.near)
-    if (LiveStart* start = voices.start_in(near.slot, near.id)) bend_now(*start, near.from);
+    if (LiveStart* start = voices.find(near.start)) bend_now(*start, near.from);
 }
 
 std::vector<std::string> Control::gauge_names() {

@@ -25,7 +25,7 @@ struct DriveSide {
   std::vector<GaugeValue> said;    ///< of the raise that is being asked, what its emitter says
 
   // Of the update that goes on.
-  std::vector<std::pair<std::uint32_t, PlaybackId>> voiced;
+  std::vector<StartRef> voiced;
   std::vector<KeptGauge> kept;
   std::vector<Cadence*> on_screen;
 

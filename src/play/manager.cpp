@@ -14,7 +14,7 @@ namespace {
 
 using Lock = std::unique_lock<std::mutex>;
 
-Outcome ask(Control& control, const Request& request, std::uint32_t slot = Starts::any_slot) {
+Outcome ask(Control& control, const Request& request, std::uint32_t slot = StartRef::any_slot) {
   const Asking asking = Asking::at_the_door(control);
   return control.settle_and_ask(request, {.slot = slot});
 }
@@ -257,7 +257,7 @@ Meter SoundManager::read_meter(Name group) {
 bool Playback::ended() const {
   if (manager_ == nullptr) return true;
   const Lock lock(manager_->mutex);
-  return manager_->voices.find(id_, slot_) == nullptr;
+  return manager_->voices.find({slot_, id_}) == nullptr;
 }
 
 Outcome Playback::stop(Seconds fade) { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, fade}, slot_); }

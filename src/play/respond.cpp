@@ -3,7 +3,7 @@
 #include <limits>
 #include <utility>
 
-#include "base/emitters.hpp"
+#include "terms/emitters.hpp"
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
 #include "play/control.hpp"
@@ -156,11 +156,11 @@ Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& res
 
 void Control::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised) {
   if (follower != nullptr) {
-    follower->start = start.slot;
+    follower->start = start.ref();
     drive.followers.add(*follower);
   }
   if (start.in_world)
-    world.earshot.add(start.slot, start.id, sound.heard_kind, Voices::own_level(start),
+    world.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start),
                       follower != nullptr && sound.following->bends_levels(),
                       !happening.stays && has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, start.slot, start.id);

@@ -25,7 +25,7 @@ void Control::claim_due() {
   link.count_request();
   for (int i = 0; i < most && voices.any_due(); ++i) {
     // What waited is heard from where it is now.
-    if (LiveStart& start = voices.next_due(); !world.listening && start.in_world && world.earshot.has(start.slot, start.id))
+    if (LiveStart& start = voices.next_due(); !world.listening && start.in_world && world.earshot.has(start.ref()))
       voices.hear(start, world.earshot.heard_by(start.slot, world.listeners.ears()));
     if (LiveStart& start = voices.next_due(); !world.listening && start.follows) bend_now(start, start.in_world ? &start.from : nullptr);
     const auto due = voices.claim_due();

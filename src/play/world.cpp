@@ -63,7 +63,7 @@ Reason Control::why_out_of_range(const PlayedSound& sound, const HeardFrom& from
 Reason Control::why_silent_by_gauge(const LiveLayer& layer) {
   Reason why{.code = Reason::Code::silent_by_gauge};
   const LiveStart& start = *layer.start;
-  const Followers::Follower* its = drive.followers.find(start.slot, start.id);
+  const Followers::Follower* its = drive.followers.find(start.ref());
   if (its == nullptr) return why;
   const auto which = static_cast<std::size_t>(layer.design - start.sound->design->layers.data());
   const Following::Values values = Followers::now(*its, drive.gauges, ready_values(start.in_world ? &start.from : nullptr));
@@ -106,10 +106,10 @@ void Control::leave_emitters_behind() {
 
 /// What is over is not looked for any more.
 void Control::forget_over() {
-  for (const OverStart& over : voices.over()) {
-    world.earshot.remove(over.slot, over.id);
-    drive.followers.remove(over.slot, over.id);
-    drive.cadences.remove(over.slot, over.id);
+  for (const StartRef over : voices.over()) {
+    world.earshot.remove(over);
+    drive.followers.remove(over);
+    drive.cadences.remove(over);
   }
   voices.over().clear();
 }
@@ -131,8 +131,8 @@ void Control::open_update() {
   world.voiced_starts.clear();
   for (VoicedLayer& layer : world.voiced) {
     if (!layer.in_world) continue;
-    if (world.voiced_starts.empty() || world.voiced_starts.back().id != layer.id)  // layers of one mostly lie side by side
-      world.voiced_starts.push_back({layer.start, layer.id});
+    if (world.voiced_starts.empty() || world.voiced_starts.back().id != layer.start.id)  // layers of one mostly lie side by side
+      world.voiced_starts.push_back(layer.start);
     layer.heard = static_cast<std::uint32_t>(world.voiced_starts.size() - 1);
   }
   for (HeardKind& kind : world.earshot.kinds())
@@ -188,7 +188,7 @@ void Control::need_from_voices() {
         ++heard;
         least = std::min(least, loudest_of(other));
       }
-    HeardKind& kind = world.earshot.kinds()[world.earshot.kind_of(layer.start)];
+    HeardKind& kind = world.earshot.kinds()[world.earshot.kind_of(layer.start.slot)];
     kind.heard = heard;
     if (heard < design.limit || !least.audible()) continue;
     kind.needed = std::max(kind.needed, least + clearly);
@@ -212,10 +212,10 @@ void Control::listen() {
   need_from_voices();
   world.contenders =
       world.earshot.search(world.emitters, 2 * static_cast<std::size_t>(options.voices), world.unfilled ? Earshot::all : world.voices_free,
-                           [this](std::uint32_t start, PlaybackId id) { return louder_by_emitter(start, id); });
+                           [this](StartRef start) { return louder_by_emitter(start); });
   // Who may wake begins where its gauges are.
   for (const Contender& its : world.contenders)
-    if (Followers::Follower* follower = drive.followers.find(its.start, its.id)) read_gauges_of(*follower);
+    if (Followers::Follower* follower = drive.followers.find(its.start)) read_gauges_of(*follower);
 }
 
 /// Layers that sleep while others of their start are heard may wake as any other does.
@@ -223,9 +223,9 @@ void Control::add_halves() {
   for (const VoicedLayer& layer : world.voiced) {
     const HeardFrom* heard = heard_now(layer);
     if (heard == nullptr || !heard->level.audible() || layer.sound->design->layers.size() == 1) continue;
-    if (!world.near.empty() && world.near.back().slot == layer.start && world.near.back().id == layer.id) continue;
-    const LiveStart* start = voices.start_in(layer.start, layer.id);
-    if (start != nullptr && Voices::any_asleep(*start)) world.near.push_back({layer.start, layer.id, heard});
+    if (!world.near.empty() && world.near.back().start == layer.start) continue;
+    const LiveStart* start = voices.find(layer.start);
+    if (start != nullptr && Voices::any_asleep(*start)) world.near.push_back({layer.start, heard});
   }
 }
 
@@ -239,7 +239,7 @@ void Control::take_what_is_heard() {
     return from.level.audible() ? why_silent_by_gauge(layer) : why_out_of_range(*layer.start->sound, from);
   });
   world.near.clear();
-  for (const Contender& contender : world.contenders) world.near.push_back({contender.start, contender.id, &contender.heard});
+  for (const Contender& contender : world.contenders) world.near.push_back({contender.start, &contender.heard});
   follow_on();
   add_halves();
   voices.bring_near(world.near);

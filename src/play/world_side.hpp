@@ -47,7 +47,7 @@ struct WorldSide {
   // Of the update that goes on.
   std::vector<Emitter> gone;
   std::vector<VoicedLayer> voiced;
-  std::vector<Earshot::Voiced> voiced_starts;
+  std::vector<StartRef> voiced_starts;
   std::uint32_t voices_free = 0;
   bool listening = false;  ///< it was opened, and is not closed
   std::span<const Contender> contenders;

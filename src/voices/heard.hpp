@@ -6,7 +6,7 @@
 #include <limits>
 #include <vector>
 
-#include "base/emitters.hpp"
+#include "terms/emitters.hpp"
 
 namespace tidewater {
 

@@ -4,11 +4,12 @@
 #include <cstdint>
 
 #include "bank/bank_data.hpp"
-#include "base/bent.hpp"
+#include "terms/bent.hpp"
 #include "base/clip_position.hpp"
-#include "base/heard_from.hpp"
-#include "base/level.hpp"
+#include "terms/heard_from.hpp"
+#include "terms/level.hpp"
 #include "mix/stream_ring.hpp"
+#include "terms/start_ref.hpp"
 #include "tidewater/ended.hpp"
 #include "voices/live_clips.hpp"
 
@@ -130,6 +131,8 @@ struct LiveStart {
   bool follows = false;  ///< gauges
   Part part = Part::whole;
   HeardFrom from;  ///< of one in the world
+
+  StartRef ref() const { return {slot, id}; }
 };
 
 inline LiveClip& LiveLayer::live_clip() const {

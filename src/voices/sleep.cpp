@@ -103,19 +103,22 @@ void Voices::go_on(LiveStart& start) {
 /// Calls `act(layer)`, which may end it, for all that wait for a clip; starts that wait for no other go on.
 template <class Act>
 void Voices::each_unread(const PlayedBank& bank, const LiveClip& clip, Act act) {
-  const auto is_there = [](const Unread& its) { return its.start->alive > 0 && its.start->id == its.id; };
-  for (const Unread& its : unread_) {
-    if (!is_there(its) || its.start->sound->home != &bank || gone(*its.start)) continue;
+  for (const StartRef its : unread_) {
+    LiveStart* start = find(its);
+    if (start == nullptr || start->sound->home != &bank) continue;
     bool any = false;
-    each_layer(*its.start, [&](LiveLayer& layer) {
+    each_layer(*start, [&](LiveLayer& layer) {
       if (!layer.unread || &layer.live_clip() != &clip) return;
       any = true;
       layer.unread = false;
       act(layer);
     });
-    if (any && is_there(its) && !waits_for_clips(*its.start)) go_on(*its.start);
+    if (any && starts_.find(its) != nullptr && !waits_for_clips(*start)) go_on(*start);
   }
-  std::erase_if(unread_, [&](const Unread& its) { return !is_there(its) || !waits_for_clips(*its.start); });
+  std::erase_if(unread_, [&](StartRef its) {
+    const LiveStart* start = starts_.find(its);
+    return start == nullptr || !waits_for_clips(*start);
+  });
 }
 
 void Voices::clip_came(PlayedBank& bank, LiveClip& clip) {

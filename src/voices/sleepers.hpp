@@ -5,7 +5,7 @@
 #include <utility>
 #include <vector>
 
-#include "voices/claim.hpp"
+#include "terms/claim.hpp"
 #include "voices/live.hpp"
 
 namespace tidewater {

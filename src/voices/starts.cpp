@@ -94,16 +94,16 @@ bool Starts::end(LiveLayer& layer) {
   return true;
 }
 
-LiveStart* Starts::find(PlaybackId id, std::uint32_t slot) {
-  if (slot == any_slot) slot = slot_of(id);
-  if (id == PlaybackId{} || slot >= starts_.size()) return nullptr;
-  LiveStart& start = starts_[slot];
-  return start.alive > 0 && start.id == id ? &start : nullptr;
+LiveStart* Starts::find(StartRef ref) {
+  if (ref.slot == StartRef::any_slot) ref.slot = slot_of(ref.id);
+  if (!ref || ref.slot >= starts_.size()) return nullptr;
+  LiveStart& start = starts_[ref.slot];
+  return start.alive > 0 && start.id == ref.id ? &start : nullptr;
 }
 
 std::uint32_t Starts::slot_of(PlaybackId id) const {
   const auto known = std::find_if(starts_.begin(), starts_.end(), [&](const LiveStart& s) { return s.alive > 0 && s.id == id; });
-  return known == starts_.end() ? any_slot : known->slot;
+  return known == starts_.end() ? StartRef::any_slot : known->slot;
 }
 
 }  // namespace tidewater

@@ -11,8 +11,6 @@ namespace tidewater {
 /// they are.
 class Starts {
  public:
-  static constexpr std::uint32_t any_slot = ~0U;
-
   /// So many layers; a start has one at least.
   explicit Starts(std::size_t capacity);
 
@@ -27,9 +25,9 @@ class Starts {
   /// `begin`.
   bool end(LiveLayer& layer);
 
-  /// Null where no such start goes on. The slot is where it was begun, if that is known.
-  LiveStart* find(PlaybackId id, std::uint32_t slot);
-  /// `any_slot` where it is over.
+  /// Returns null if the start has ended.
+  LiveStart* find(StartRef start);
+  /// Returns `StartRef::any_slot` if the start has ended.
   std::uint32_t slot_of(PlaybackId id) const;
   /// Whether the starts of a sound are found by their emitter.
   static bool by_emitter(const PlayedSound& sound) { return sound.design != nullptr && sound.design->limit_each_emitter; }

@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "base/bent.hpp"
+#include "terms/bent.hpp"
 #include "base/clip_position.hpp"
-#include "base/level.hpp"
+#include "terms/level.hpp"
 #include "choose/pick.hpp"
 #include "tidewater/outcome.hpp"
 

@@ -3,7 +3,7 @@
 #include <utility>
 #include <vector>
 
-#include "voices/claim.hpp"
+#include "terms/claim.hpp"
 #include "voices/free_voices.hpp"
 #include "voices/live.hpp"
 
@@ -11,9 +11,8 @@ namespace tidewater {
 
 /// What an update asks of all that has a voice, side by side: who looks each of them up waits for memory.
 struct OnVoice {
-  std::uint32_t start = 0;  ///< slot
+  StartRef start;
   std::uint32_t group = 0;
-  PlaybackId id;
   const PlayedSound* sound = nullptr;  ///< null: the voice is free
   int rank = 0;
   bool in_world = false;

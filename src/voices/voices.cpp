@@ -81,12 +81,12 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       }
     }
   }
-  if (reading) unread_.push_back({&start, start.id});
+  if (reading) unread_.push_back(start.ref());
   return start;
 }
 
-LiveStart* Voices::find(PlaybackId id, std::uint32_t slot) {
-  LiveStart* start = starts_.find(id, slot);
+LiveStart* Voices::find(StartRef ref) {
+  LiveStart* start = starts_.find(ref);
   return start == nullptr || gone(*start) ? nullptr : start;
 }
 
@@ -132,8 +132,8 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   const LiveStart& start = *layer.start;
-  pool_.on()[layer.voice] = {start.slot,     sound.group, start.id,      &sound,     sound.design->rank,
-                             start.in_world, true,        own_of(layer), start.from, start.from};
+  pool_.on()[layer.voice] = {start.ref(), sound.group,   &sound,     sound.design->rank, start.in_world,
+                             true,        own_of(layer), start.from, start.from};
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
   Command what{StartVoice{}};  // made where it is sent from: it is large
@@ -270,7 +270,7 @@ void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
   LiveStart& start = *layer.start;
   start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
-  if (start.in_world || start.follows || start.part == Part::cadence) over_.push_back({start.slot, start.id});
+  if (start.in_world || start.follows || start.part == Part::cadence) over_.push_back(start.ref());
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
   if (start.part == Part::beat) return;  // no game has its handle
   if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, {start.emitter}, how});

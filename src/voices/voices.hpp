@@ -10,7 +10,7 @@
 #include <utility>
 #include <vector>
 
-#include "base/level.hpp"
+#include "terms/level.hpp"
 #include "notebook/notebook.hpp"
 #include "tidewater/ended.hpp"
 #include "voices/agenda.hpp"
@@ -56,20 +56,13 @@ struct NewStart {
   Semitones own_pitch = {};
 };
 
-/// A start that somebody else keeps something of, and that is over.
-struct OverStart {
-  std::uint32_t slot = 0;
-  PlaybackId id;
-};
-
 /// A layer that has a voice, and what it claims without its place in the world.
 struct VoicedLayer {
   static constexpr std::uint32_t not_heard = ~0U;
 
   std::uint32_t voice = 0;
-  std::uint32_t start = 0;
   std::uint32_t heard = not_heard;  ///< which of those that are heard in the world it is
-  PlaybackId id;
+  StartRef start;
   const PlayedSound* sound = nullptr;
   bool in_world = false;
   bool leaving = false;  ///< it was told to go, and claims nothing
@@ -81,8 +74,7 @@ struct VoicedLayer {
 
 /// A start that has no voice and may be heard where it is.
 struct HeardStart {
-  std::uint32_t slot = 0;
-  PlaybackId id;
+  StartRef start;
   const HeardFrom* from = nullptr;
 };
 
@@ -120,8 +112,8 @@ class Voices {
       return false;
     });
   }
-  /// Null where nothing of it plays.
-  LiveStart* find(PlaybackId id, std::uint32_t slot);
+  /// Returns null if the start has ended or was told to go.
+  LiveStart* find(StartRef start);
   std::uint32_t slot_of(PlaybackId id) const { return starts_.slot_of(id); }
   /// Calls `act(layer)` for each that is not over; it may end it.
   template <class Act>
@@ -153,8 +145,6 @@ class Voices {
 
   /// What has a voice.
   void list_voiced(std::vector<VoicedLayer>& voiced) const;
-  /// Null where it is over.
-  LiveStart* start_in(std::uint32_t slot, PlaybackId id);
   /// Whatever is in the slot; null where nothing is.
   LiveStart* start_at(std::uint32_t slot);
   /// Of the start in a slot; null where nothing plays.
@@ -172,7 +162,7 @@ class Voices {
   /// Its emitter was given up: what its book says.
   void leave_behind(LiveStart& start);
   /// Those that came to their end since this was last cleared.
-  std::vector<OverStart>& over() { return over_; }
+  std::vector<StartRef>& over() { return over_; }
   static bool any_asleep(const LiveStart& start);
   /// How loud its loudest layer is, before groups and distance.
   static Level own_level(const LiveStart& start);
@@ -216,10 +206,7 @@ class Voices {
     if (!s.ok()) return;
     sleepers_.state(s, layer);
     agenda_.state(s, layer);
-    s.each(unread_, [&](Unread& its) {
-      s(its.id);
-      s.place(its.start, starts_.starts());
-    });
+    s.list(unread_);
     streams_.state(s, layer);
   }
   /// The start of a sound that was the latest, for whoever keeps sounds.
@@ -333,8 +320,8 @@ class Voices {
   Verdict verdict_;
   std::vector<LiveStart*> in_order_;  ///< starts of one sound, the oldest first: what was last asked for
   Stopped all_;
-  std::vector<OverStart> over_;
-  std::vector<OverStart> near_;  ///< in the world, and brought near by the last update
+  std::vector<StartRef> over_;
+  std::vector<StartRef> near_;  ///< in the world, and brought near by the last update
   /// Up to where what is done in updates has been done.
   struct Tended {
     std::int64_t at = 0;
@@ -346,12 +333,7 @@ class Voices {
     std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
-  /// A start that waits for its clips; another one may have its place since.
-  struct Unread {
-    LiveStart* start = nullptr;
-    PlaybackId id;
-  };
-  std::vector<Unread> unread_;
+  std::vector<StartRef> unread_;  ///< starts that wait for their clips
   std::uint64_t idle_count_ = 0;  ///< times that a clip fell idle
   VoicesCount count_;
   /// As many as may play: a game that does not update is told of the first.

@@ -35,7 +35,6 @@ void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
     VoicedLayer& its = voiced.emplace_back();
     its.voice = voice;
     its.start = on.start;
-    its.id = on.id;
     its.sound = on.sound;
     its.in_world = on.in_world;
     its.leaving = !on.sounding;
@@ -45,11 +44,6 @@ void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
     its.counts = counts_for_start(*pool_.owners()[voice]);
     its.family = &newest_version(*on.sound);
   }
-}
-
-LiveStart* Voices::start_in(std::uint32_t slot, PlaybackId id) {
-  LiveStart& start = starts_.in_slot(slot);
-  return start.alive > 0 && start.id == id && !gone(start) ? &start : nullptr;
 }
 
 LiveStart* Voices::start_at(std::uint32_t slot) {
@@ -72,7 +66,7 @@ Level Voices::own_level(const LiveStart& start) {
 
 LiveLayer* Voices::layer_on(const VoicedLayer& voiced) {
   const OnVoice& on = pool_.on()[voiced.voice];
-  return on.sound != nullptr && on.start == voiced.start && on.id == voiced.id ? pool_.owners()[voiced.voice] : nullptr;
+  return on.sound != nullptr && on.start == voiced.start ? pool_.owners()[voiced.voice] : nullptr;
 }
 
 void Voices::bend_to(LiveLayer& layer, const Bent& bent) {
@@ -109,14 +103,14 @@ void Voices::hear(LiveStart& start, const HeardFrom& from) {
 
 void Voices::hear(const VoicedLayer& voiced, const HeardFrom& from) {
   const OnVoice& on = pool_.on()[voiced.voice];
-  if (on.sound != nullptr && on.start == voiced.start && on.id == voiced.id) hear_on(voiced.voice, from);
+  if (on.sound != nullptr && on.start == voiced.start) hear_on(voiced.voice, from);
 }
 
 /// Tells the mixer of what has changed to be heard.
 void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
   OnVoice& on = pool_.on()[voice];
   on.from = from;
-  if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.id.raise));
+  if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.start.id.raise));
   const std::int64_t ramp = way_to_next();
   if (differ(on.sent.channels, from.channels)) {
     on.sent.channels = from.channels;
@@ -134,16 +128,16 @@ void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
 
 void Voices::bring_near(std::span<const HeardStart> starts) {
   if (tended_.to_sweep > 0) return;
-  for (const OverStart& its : near_)
-    if (LiveStart* start = start_in(its.slot, its.id))
+  for (const StartRef its : near_)
+    if (LiveStart* start = find(its))
       each_layer(*start, [&](LiveLayer& layer) {
         if (layer.stage == Stage::dormant) sleepers_.send_away(layer);
       });
   near_.clear();
   for (const HeardStart& its : starts) {
-    LiveStart* start = start_in(its.slot, its.id);
+    LiveStart* start = find(its.start);
     if (start == nullptr) continue;
-    near_.push_back({its.slot, its.id});
+    near_.push_back(its.start);
     start->from = *its.from;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
       if (layer->stage == Stage::sounding) start->from = from_of(*layer);

@@ -117,14 +117,15 @@ std::uint32_t Earshot::take_spot(const Whereabouts& at) {
   return row;
 }
 
-void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::add, start, id, kind, own, gauged, emitter, at});
-  if (start >= sources_.size()) sources_.resize(start + 1);
-  if (sources_[start].row != none) remove(start, sources_[start].id);  // one that is over, and was not told yet
-  Source& source = sources_[start];
+void Earshot::add(StartRef start, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::add, start, kind, own, gauged, emitter, at});
+  const std::uint32_t slot = start.slot;
+  if (slot >= sources_.size()) sources_.resize(slot + std::size_t{1});
+  if (sources_[slot].row != none) remove({slot, sources_[slot].id});  // that start has ended, and nobody has said so yet
+  Source& source = sources_[slot];
   source.kind = kind;
   source.own = own;
-  source.id = id;
+  source.id = start.id;
   source.gauged = gauged;
   source.voiced = false;
   HeardKind& its = kinds_[kind];
@@ -133,26 +134,28 @@ void Earshot::add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level 
   if (emitter) {
     emitters_.grow(slot_in(emitter) + std::size_t{1});
     emitters_.set(slot_in(emitter), at);
-    link(start, slot_in(emitter));
+    link(slot, slot_in(emitter));
   } else {
-    link(start, take_spot(at));
+    link(slot, take_spot(at));
   }
 }
 
-void Earshot::change(std::uint32_t start, PlaybackId id, Level own) {
-  if (searching_) return later_.push_back({Later::What::change, start, id, 0, own, false, {}, {}});
-  if (!has(start, id) || sources_[start].row == none) return;
-  sources_[start].own = own;
-  HeardKind& its = kinds_[sources_[start].kind];
+void Earshot::change(StartRef start, Level own) {
+  if (searching_) return later_.push_back({Later::What::change, start, 0, own, false, {}, {}});
+  if (!has(start) || sources_[start.slot].row == none) return;
+  Source& source = sources_[start.slot];
+  source.own = own;
+  HeardKind& its = kinds_[source.kind];
   its.loudest = std::max(its.loudest, own);
 }
 
-void Earshot::remove(std::uint32_t start, PlaybackId id) {
-  if (searching_) return later_.push_back({Later::What::remove, start, id, 0, {}, false, {}, {}});
-  if (!has(start, id) || sources_[start].row == none) return;
-  unlink(start);
-  --kinds_[sources_[start].kind].count;
-  sources_[start].id = {};
+void Earshot::remove(StartRef start) {
+  if (searching_) return later_.push_back({Later::What::remove, start, 0, {}, false, {}, {}});
+  if (!has(start) || sources_[start.slot].row == none) return;
+  unlink(start.slot);
+  Source& source = sources_[start.slot];
+  --kinds_[source.kind].count;
+  source.id = {};
 }
 
 void Earshot::detach(std::uint32_t start) {
@@ -164,7 +167,7 @@ void Earshot::detach(std::uint32_t start) {
 }
 
 void Earshot::keep(Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::keep, 0, {}, 0, {}, false, emitter, at});
+  if (searching_) return later_.push_back({Later::What::keep, {}, 0, {}, false, emitter, at});
   emitters_.grow(slot_in(emitter) + std::size_t{1});
   emitters_.set(slot_in(emitter), at);
 }
@@ -192,16 +195,16 @@ void Earshot::know(Emitter emitter, const Whereabouts& at) {
   emitters_.set(slot_in(emitter), at);
 }
 
-void Earshot::hear(std::span<const Voiced> voiced, const Emitters& from) {
+void Earshot::hear(std::span<const StartRef> voiced, const Emitters& from) {
   for (const std::uint32_t start : voiced_) sources_[start].voiced = false;
   voiced_.clear();
   heard_.clear();
-  for (const auto& [start, id] : voiced) {
+  for (const StartRef start : voiced) {
     std::optional<HeardFrom>& heard = heard_.emplace_back();
-    if (!has(start, id) || sources_[start].row == none) continue;
-    Source& source = sources_[start];
+    if (!has(start) || sources_[start.slot].row == none) continue;
+    Source& source = sources_[start.slot];
     source.voiced = true;
-    voiced_.push_back(start);
+    voiced_.push_back(start.slot);
     // Of two sounds of one emitter the first looks where it is.
     if ((source.row & spot_bit) == 0 && std::exchange(emitters_.heard[source.row], std::uint8_t{1}) == 0) {
       heard_rows_.push_back(source.row);
@@ -278,9 +281,9 @@ void Earshot::contend(std::uint32_t row) {
     const Source& source = sources_[start];
     if (source.voiced) continue;
     const HeardKind& kind = kinds_[source.kind];
-    const std::optional<Level> bent = source.gauged ? (*bent_)(start, source.id) : std::nullopt;
+    const std::optional<Level> bent = source.gauged ? (*bent_)({start, source.id}) : std::nullopt;
     const Level level = source.own + kind.group + bent.value_or(kind.bent) + level_from(*kind.hearing, rows.where(row), ears_);
-    if (level.audible() && level > kind.needed) candidates_.push_back({start, kind.rank, level, source.id});
+    if (level.audible() && level > kind.needed) candidates_.push_back({{start, source.id}, kind.rank, level});
   }
 }
 
@@ -297,11 +300,11 @@ void Earshot::contend_all(const std::uint32_t* rows, std::size_t count, std::uin
 /// The best, so many at most, in order; no more of a kind than may be heard of it at once.
 void Earshot::keep_best(std::size_t most) {
   std::sort(candidates_.begin(), candidates_.end(),
-            [](const Candidate& a, const Candidate& b) { return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id); });
+            [](const Candidate& a, const Candidate& b) { return std::tuple(b.rank, b.level, b.start.id) < std::tuple(a.rank, a.level, a.start.id); });
   for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::size_t taken = 0;
   for (std::size_t i = 0; i < candidates_.size() && taken < most; ++i) {
-    HeardKind& kind = kinds_[sources_[candidates_[i].start].kind];
+    HeardKind& kind = kinds_[sources_[candidates_[i].start.slot].kind];
     if (kind.limit == 0 || kind.limit_each || kind.chosen++ < kind.limit) candidates_[taken++] = candidates_[i];
   }
   candidates_.resize(taken);
@@ -312,7 +315,7 @@ void Earshot::keep_best(std::size_t most) {
 void Earshot::keep_fitting(std::size_t free) {
   for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::erase_if(candidates_, [&](const Candidate& its) {
-    HeardKind& kind = kinds_[sources_[its.start].kind];
+    HeardKind& kind = kinds_[sources_[its.start.slot].kind];
     if (kind.limit > 0 && (kind.limit_each || kind.heard + kind.chosen++ >= kind.limit)) return false;
     if (free == 0) return !(its.level > kind.needed_for_another);
     --free;
@@ -354,9 +357,9 @@ std::span<const Contender> Earshot::search(const Emitters& from, std::size_t mos
   keep_best(most);
   if (free < candidates_.size()) keep_fitting(free);
   for (const Candidate& its : candidates_) {
-    const Source& source = sources_[its.start];
+    const Source& source = sources_[its.start.slot];
     contenders_.push_back(
-        {its.start, its.id, heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
+        {its.start, heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
   }
   return contenders_;
 }
@@ -367,9 +370,9 @@ void Earshot::close() {
   heard_rows_.clear();
   for (const Later& its : later_) {
     switch (its.what) {
-      case Later::What::add: add(its.start, its.id, its.kind, its.own, its.gauged, its.emitter, its.at); break;
-      case Later::What::change: change(its.start, its.id, its.own); break;
-      case Later::What::remove: remove(its.start, its.id); break;
+      case Later::What::add: add(its.start, its.kind, its.own, its.gauged, its.emitter, its.at); break;
+      case Later::What::change: change(its.start, its.own); break;
+      case Later::What::remove: remove(its.start); break;
       case Later::What::keep: keep(its.emitter, its.at); break;
     }
   }

@@ -11,9 +11,9 @@
 #include <span>
 #include <vector>
 
-#include "base/heard_from.hpp"
+#include "terms/heard_from.hpp"
 #include "tidewater/layout.hpp"
-#include "tidewater/request.hpp"
+#include "terms/start_ref.hpp"
 #include "world/emitters.hpp"
 #include "world/hearing.hpp"
 
@@ -40,8 +40,7 @@ struct HeardKind {
 
 /// Something in the world that has no voice and might.
 struct Contender {
-  std::uint32_t start = 0;
-  PlaybackId id;
+  StartRef start;
   HeardFrom heard;
 };
 
@@ -63,11 +62,11 @@ class Earshot {
 
   /// Something plays from there. `own` is its level before distance and group; `gauged` where its emitter may say something of gauges that
   /// change that.
-  void add(std::uint32_t start, PlaybackId id, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at);
-  void change(std::uint32_t start, PlaybackId id, Level own);
+  void add(StartRef start, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at);
+  void change(StartRef start, Level own);
   /// It is over.
-  void remove(std::uint32_t start, PlaybackId id);
-  bool has(std::uint32_t start, PlaybackId id) const { return start < sources_.size() && sources_[start].id == id; }
+  void remove(StartRef start);
+  bool has(StartRef start) const { return start.slot < sources_.size() && sources_[start.slot].id == start.id; }
   /// It stays where its emitter was.
   void detach(std::uint32_t start);
   /// Calls `act(start)` for all that plays from an emitter; it may detach or remove it.
@@ -97,16 +96,12 @@ class Earshot {
   /// In a replay: it is kept to be there.
   void know(Emitter emitter, const Whereabouts& at);
   /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
-  struct Voiced {
-    std::uint32_t start = 0;
-    PlaybackId id;
-  };
-  void hear(std::span<const Voiced> voiced, const Emitters& from);
+  void hear(std::span<const StartRef> voiced, const Emitters& from);
   /// Of those, in their order; nothing of what is not there any more.
   std::span<const std::optional<HeardFrom>> heard_now() const { return heard_; }
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
   /// What the gauges of its emitter make of one; nothing where that says nothing of them.
-  using BentByEmitter = std::function<std::optional<Level>(std::uint32_t start, PlaybackId id)>;
+  using BentByEmitter = std::function<std::optional<Level>(StartRef start)>;
   /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs. Where voices are free, so
   /// many may have those, and the others need more.
   std::span<const Contender> search(const Emitters& from, std::size_t most, std::size_t free, const BentByEmitter& bent);
@@ -155,8 +150,7 @@ class Earshot {
   };
   struct Later {
     enum class What { add, change, remove, keep } what;
-    std::uint32_t start = 0;
-    PlaybackId id;
+    StartRef start;
     std::uint32_t kind = 0;
     Level own;
     bool gauged = false;
@@ -195,10 +189,9 @@ class Earshot {
   std::vector<std::uint32_t> moved_, near_;
   /// Small, as there may be many before the best are known.
   struct Candidate {
-    std::uint32_t start = 0;
+    StartRef start;
     int rank = 0;
     Level level;
-    PlaybackId id;
   };
   std::vector<Candidate> candidates_;
   std::size_t most_ = 0;

@@ -13,8 +13,8 @@
 #include <unordered_map>
 #include <vector>
 
-#include "base/emitter_slot.hpp"
-#include "base/whereabouts.hpp"
+#include "terms/emitter_slot.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"

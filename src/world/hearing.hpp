@@ -3,8 +3,8 @@
 #include <span>
 
 #include "base/bend_curve.hpp"
-#include "base/heard_from.hpp"
-#include "base/whereabouts.hpp"
+#include "terms/heard_from.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/layout.hpp"
 #include "world/distance.hpp"
 

@@ -2,7 +2,7 @@
 #include <array>
 #include <cstdint>
 
-#include "base/level.hpp"
+#include "terms/level.hpp"
 #include "tidewater/gauge.hpp"
 
 namespace tidewater {

@@ -3,7 +3,7 @@
 #include <compare>
 #include <cstdint>
 
-#include "base/level.hpp"
+#include "terms/level.hpp"
 
 namespace tidewater {
 
