@@ -123,6 +123,7 @@ struct BankLayer : LayerDesign {
 
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
+inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
 inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
 inline constexpr int most_times_as_often = 16;    ///< as its own cadence
 inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the next
@@ -184,6 +185,14 @@ struct BankData {
     return name;
   }
 };
+
+/// The names of what a bank has of one kind, in order.
+template <class Item>
+std::vector<std::string_view> names_of(const std::vector<Item>& items) {
+  std::vector<std::string_view> names;
+  for (const Item& item : items) names.push_back(item.name);
+  return names;
+}
 
 /// Between what a game holds and what is in it.
 struct BankInside {

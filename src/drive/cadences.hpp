@@ -25,14 +25,14 @@ struct Cadence {
   static constexpr std::size_t most_traits = 8;
   std::array<KeptTrait, most_traits> traits{};
   std::size_t trait_count = 0;
-  Pan pan;                         ///< as they were drawn for it: where the game has turned them, that holds for its beats
-  Hertz low_pass;                  ///< the same
-  std::uint32_t count = 0;         ///< times that it has started
+  Pan pan;                          ///< as they were drawn for it: where the game has turned them, that holds for its beats
+  Hertz low_pass;                   ///< the same
+  std::uint32_t count = 0;          ///< times that it has started
   std::array<StartRef, 32> last{};  ///< the latest starts: more than are decided ahead
-  std::int64_t at = 0;             ///< the frame that `left` counts from
-  double left = 0;                 ///< seconds of its own cadence to the next
-  std::uint64_t looked_at = 0;     ///< update in which it was last asked
-  bool held = false;               ///< a gauge holds its steps back
+  std::int64_t at = 0;              ///< the frame that `left` counts from
+  double left = 0;                  ///< seconds of its own cadence to the next
+  std::uint64_t looked_at = 0;      ///< update in which it was last asked
+  bool held = false;                ///< a gauge holds its steps back
   bool heard(std::uint64_t update) const { return looked_at + 1 >= update; }
 };
 

@@ -10,9 +10,9 @@
 #include <utility>
 #include <vector>
 
-#include "terms/emitter_slot.hpp"
 #include "drive/following.hpp"
 #include "drive/gauges.hpp"
+#include "terms/emitter_slot.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/request.hpp"
 

@@ -11,26 +11,20 @@ bool is_there(const GaugeDesign& design, double value, double aim) {
 }
 
 std::uint32_t Gauges::add(std::string_view name, const GaugeDesign& design) {
-  const std::uint32_t known = find(Name(name));
-  if (known != none) {
-    Gauge& its = gauges_[known];
-    if (its.design == design) return known;
-    its.design = design;
-    its.aim = HeldTo<double>(design)(its.aim);
-    its.value = std::clamp(its.value, design.from, design.to);
-    ++changes_;
-    return known;
+  const std::uint32_t number = names_.add(name);
+  if (number == Numbers::none) return number;
+  const HeldTo<double> hold(design);
+  if (number == gauges_.size()) {
+    gauges_.push_back({design, hold(design.initial), hold(design.initial)});
+    return number;
   }
-  if (gauges_.size() == most) return none;
-  gauges_.push_back(
-      {std::string(name), Name(name).hash(), design, HeldTo<double>(design)(design.initial), HeldTo<double>(design)(design.initial)});
-  return static_cast<std::uint32_t>(gauges_.size() - 1);
-}
-
-std::uint32_t Gauges::find(Name name) const {
-  for (std::uint32_t gauge = 0; gauge < gauges_.size(); ++gauge)
-    if (gauges_[gauge].hash == name.hash()) return gauge;
-  return none;
+  Gauge& its = gauges_[number];
+  if (its.design == design) return number;
+  its.design = design;
+  its.aim = hold(its.aim);
+  its.value = std::clamp(its.value, design.from, design.to);
+  ++changes_;
+  return number;
 }
 
 bool Gauges::set(std::uint32_t gauge, double value) {

@@ -2,11 +2,12 @@
 /// The gauges that a manager knows: their designs, and where those are that hold for all that sounds.
 
 #include <cstdint>
-#include <deque>
-#include <string>
 #include <string_view>
+#include <vector>
 
+#include "bank/bank_data.hpp"
 #include "base/held_to.hpp"
+#include "base/numbers.hpp"
 #include "tidewater/gauge.hpp"
 
 namespace tidewater {
@@ -22,14 +23,11 @@ bool is_there(const GaugeDesign& design, double value, double aim);
 
 class Gauges {
  public:
-  static constexpr std::uint32_t none = ~0U;
-  static constexpr std::size_t most = 64;
-
-  /// Known from here on, under a number that it keeps; one that is known takes the design over. None where there are too many.
+  /// The names, and which gauge each is.
+  const Numbers& names() const { return names_; }
+  /// Returns the number of the gauge. A known gauge takes the design over. Returns `Numbers::none` if there are too many.
   std::uint32_t add(std::string_view name, const GaugeDesign& design);
-  std::uint32_t find(Name name) const;
   std::size_t count() const { return gauges_.size(); }
-  const std::string& name(std::uint32_t gauge) const { return gauges_[gauge].name; }
   const GaugeDesign& design(std::uint32_t gauge) const { return gauges_[gauge].design; }
 
   /// False where nothing changes.
@@ -46,20 +44,18 @@ class Gauges {
   template <class State>
   void state(State& s) {
     s(changes_);
-    s.each(gauges_, [&](Gauge& its) {
-      s.text(its.name);
-      s(its.hash, its.design, its.aim, its.value);
-    });
+    names_.state(s);
+    s.list(gauges_);
+    if (gauges_.size() != names_.size()) s.damage();
   }
 
  private:
   struct Gauge {
-    std::string name;
-    std::uint64_t hash = 0;
     GaugeDesign design;
     double aim = 0, value = 0;
   };
-  std::deque<Gauge> gauges_;  ///< never moved: journals name them
+  Numbers names_{most_gauges};
+  std::vector<Gauge> gauges_;  ///< by number
   std::uint64_t changes_ = 0;
 };
 

@@ -1,27 +1,23 @@
 #include "groups/groups.hpp"
 
-#include "mix/mixer.hpp"
+#include <algorithm>
 
 namespace tidewater {
 
 Groups::Groups() {
-  groups_.reserve(most_groups);  // their names are looked at by others while more come
+  groups_.reserve(most_groups);
   levels_.heard.reserve(most_groups);
-  groups_.push_back({"master", hash_name("master"), 0, {}, false});
+  names_.add("master");
+  groups_.emplace_back();
   measure();
-}
-
-std::uint32_t Groups::find(Name name) const {
-  for (std::uint32_t i = 0; i < size(); ++i)
-    if (groups_[i].hash == name.hash()) return i;
-  return none;
 }
 
 std::uint32_t Groups::add(const BankGroup& group, std::uint32_t parent) {
-  if (const auto known = find(Name(group.name)); known != none) return known;
-  groups_.push_back({group.name, hash_name(group.name), parent, group.gain, group.muted});
+  const std::uint32_t number = names_.add(group.name);
+  if (number < groups_.size()) return number;
+  groups_.push_back({parent, group.gain, group.muted});
   measure();
-  return size() - 1;
+  return number;
 }
 
 void Groups::set_gain(std::uint32_t index, Decibels gain, std::int64_t until) {
@@ -66,16 +62,10 @@ void Groups::measure() {
 Reason Groups::why_silent(std::uint32_t index) const {
   for (std::uint32_t at = index;; at = groups_[at].parent) {
     const Group& group = groups_[at];
-    if (group.muted) return {.code = Reason::Code::muted, .name = group.name};
-    if (group.gain == silence) return {.code = Reason::Code::silent_group, .name = group.name};
-    if (at == 0) return {.code = Reason::Code::faint_group, .name = groups_[index].name};
+    if (group.muted) return {.code = Reason::Code::muted, .name = names_.name(at)};
+    if (group.gain == silence) return {.code = Reason::Code::silent_group, .name = names_.name(at)};
+    if (at == 0) return {.code = Reason::Code::faint_group, .name = names_.name(index)};
   }
-}
-
-std::vector<std::string_view> Groups::names() const {
-  std::vector<std::string_view> names;
-  for (const auto& group : groups_) names.emplace_back(group.name);
-  return names;
 }
 
 }  // namespace tidewater

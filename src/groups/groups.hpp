@@ -1,13 +1,13 @@
 #pragma once
 #include <cstdint>
 #include <limits>
-#include <string>
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "terms/level.hpp"
+#include "base/numbers.hpp"
+#include "mix/mixer.hpp"
 #include "notebook/reason.hpp"
-#include "tidewater/name.hpp"
+#include "terms/level.hpp"
 
 namespace tidewater {
 
@@ -15,8 +15,6 @@ namespace tidewater {
 class Groups {
  public:
   struct Group {
-    std::string name;
-    std::uint64_t hash = 0;
     std::uint32_t parent = 0;
     Decibels gain;
     bool muted = false;
@@ -27,14 +25,13 @@ class Groups {
     Level own_level() const { return muted ? Level() : Level(gain); }
   };
 
-  static constexpr std::uint32_t none = ~0U;
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
 
   Groups();
-  std::uint32_t find(Name name) const;
-  /// The group of this name, made where it is new. A parent is added before its children.
+  /// The names, and which group each is. Number 0 is the master.
+  const Numbers& names() const { return names_; }
+  /// Returns the number of the group, which is made if it is new. There must be room. A parent is added before its children.
   std::uint32_t add(const BankGroup& group, std::uint32_t parent);
-  std::uint32_t size() const { return static_cast<std::uint32_t>(groups_.size()); }
 
   /// Heard in full at frame `until`. On its way down a group counts as it did, on its way up as it will.
   void set_gain(std::uint32_t index, Decibels gain, std::int64_t until);
@@ -45,16 +42,14 @@ class Groups {
 
   /// Why nothing of the group is heard.
   Reason why_silent(std::uint32_t index) const;
-  std::vector<std::string_view> names() const;
   const GroupLevels& levels() const { return levels_; }
 
   /// See base/state.hpp.
   template <class State>
   void state(State& s) {
-    s.each(groups_, [&](auto& group) {
-      s.text(group.name);
-      s(group.hash, group.parent, group.gain, group.muted, group.before, group.until);
-    });
+    names_.state(s);
+    s.list(groups_);
+    if (groups_.size() != names_.size()) s.damage();
     s(next_end_, levels_.changes);
     s.list(levels_.heard);
   }
@@ -63,7 +58,8 @@ class Groups {
   void begin_change(Group& group, std::int64_t until);
   void measure();
 
-  std::vector<Group> groups_;
+  Numbers names_{most_groups};
+  std::vector<Group> groups_;  ///< by number
   std::int64_t next_end_ = never;
   GroupLevels levels_;
 };

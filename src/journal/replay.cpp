@@ -54,7 +54,9 @@ struct Replayed {
     manager.control_->world.to_come = kept;
     manager.control_->begin_update();
   }
-  static std::uint32_t gauge(SoundManager& manager, const std::string& name) { return manager.control_->drive.gauges.find(Name(name)); }
+  static std::uint32_t gauge(SoundManager& manager, const std::string& name) {
+    return manager.control_->drive.gauges.names().find(Name(name));
+  }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
   /// Notes the sounds that have ended since the last request, as the destructor of the recorded manager did. It is no update: an update
   /// could wake or silence sounds, and the session had none here.
@@ -186,7 +188,7 @@ class Player {
       }
       for (const noted::KeptGauge& said : its.kept.gauges) {
         const std::uint32_t gauge = Replayed::gauge(manager_, said.gauge);
-        if (gauge != Gauges::none) kept_gauges_.push_back({said.emitter, gauge, said.value});
+        if (gauge != Numbers::none) kept_gauges_.push_back({said.emitter, gauge, said.value});
       }
     }
     return {kept_, kept_gauges_};

@@ -114,7 +114,7 @@ noted::Layer layer_of(const BegunNote& begun) {
 
 }  // namespace
 
-JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string> gauge_names,
+JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string_view> gauge_names,
                       const std::function<std::string(const Reason&)>& put) {
   const auto words = [&](const Reason* why) { return why == nullptr ? std::string() : put(*why); };
   JournalEntry entry{{note.at}, {}};
@@ -151,7 +151,7 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                     for (const KeptState& state : kept.emitters.subspan(n.first, n.count))
                       its.emitters.push_back({state.emitter, state.gone, place_of(state.at), velocity_of(state.at), facing_of(state.at)});
                     for (const KeptGauge& said : kept.gauges.subspan(n.first_gauge, n.gauges))
-                      its.gauges.push_back({said.emitter, gauge_names[said.gauge], said.value});
+                      its.gauges.push_back({said.emitter, std::string(gauge_names[said.gauge]), said.value});
                     to = std::move(its);
                   },
                   [&](const auto& as_it_is) { to = as_it_is; }},

@@ -13,8 +13,8 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "terms/whereabouts.hpp"
 #include "notebook/reason.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/request.hpp"
 #include "tidewater/trait.hpp"
@@ -141,7 +141,7 @@ struct Note {
 };
 
 /// `put` puts a reason into words.
-JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string> gauge_names,
+JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string_view> gauge_names,
                       const std::function<std::string(const Reason&)>& put);
 
 class Notebook {

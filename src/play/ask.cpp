@@ -132,8 +132,8 @@ Outcome Control::change(PlaybackId id, const Beside& beside, Act act) {
 
 template <class Act>
 Outcome Control::change(Name group, Act act) {
-  const auto index = groups.find(group);
-  if (index == Groups::none) return decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
+  const auto index = groups.names().find(group);
+  if (index == Numbers::none) return decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
   act(index);
   return Outcome::done;
 }

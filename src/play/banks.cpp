@@ -23,14 +23,10 @@ std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool
     const bool compared = !bank->data->by_itself && !data.by_itself && bank->data->root() != data.root();
     if (std::string problem = compared ? disagreement(*bank->data, data) : std::string(); !problem.empty()) return problem;
   }
-  const auto added = static_cast<std::uint32_t>(
-      std::count_if(data.groups.begin(), data.groups.end(), [&](const BankGroup& g) { return groups.find(Name(g.name)) == Groups::none; }));
-  if (groups.size() + added > most_groups)
-    return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, groups.size() + added, most_groups);
-  const auto more = static_cast<std::size_t>(std::count_if(
-      data.gauges.begin(), data.gauges.end(), [&](const BankGauge& g) { return drive.gauges.find(Name(g.name)) == Gauges::none; }));
-  if (drive.gauges.count() + more > Gauges::most)
-    return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, drive.gauges.count() + more, Gauges::most);
+  if (const auto plan = groups.names().plan(names_of(data.groups)); plan.size > most_groups)
+    return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, plan.size, most_groups);
+  if (const auto plan = drive.gauges.names().plan(names_of(data.gauges)); plan.size > most_gauges)
+    return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, plan.size, most_gauges);
   make_ready_to_read(data, clips);
   return {};
 }
@@ -66,7 +62,7 @@ void Control::add_groups(LiveBank& bank) {
   std::vector<std::uint32_t> numbers;
   const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
   for (const auto& group : data.groups) {
-    const auto known = groups.size();
+    const auto known = groups.names().size();
     const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
     numbers.push_back(number);
     if (number == known) link.send(DefineGroup{number, groups[number].parent, static_cast<float>(groups[number].own_amplitude())});

@@ -139,7 +139,7 @@ void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
 }
 
 void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by) {
-  auto& sound = static_cast<LiveSound&>(*its.sound);
+  LiveSound& sound = *its.sound->loaded;
   const BankSound& design = *sound.design;
   double times = 1;
   if (by.follower != nullptr) {
@@ -174,7 +174,7 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
     happening.base = *frame;
     const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
     Raised unasked;
-    start(static_cast<LiveBank&>(*sound.home), sound, {}, id, happening, unasked);
+    start(*sound.home->loaded, sound, {}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = beat->ref();
     const Seconds interval = std::max(shortest_cadence, draw_cadence(design, Draws(sound.key, sound.memory->asked)));

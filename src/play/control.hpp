@@ -43,10 +43,10 @@ struct Happening {
 /// What comes with a request, and is not in a journal, or is not the game's to say.
 struct Beside {
   std::uint32_t slot = StartRef::any_slot;  ///< where the playback was begun, if that is known
-  std::int64_t into = 0;                  ///< of a raise: frames from the beginning of the running block
-  Raised* raised = nullptr;               ///< of a raise: gets its handles, where somebody wants them
-  Loading* loading = nullptr;             ///< of a load or unload
-  ClipData* read = nullptr;               ///< of a clip that was read
+  std::int64_t into = 0;                    ///< of a raise: frames from the beginning of the running block
+  Raised* raised = nullptr;                 ///< of a raise: gets its handles, where somebody wants them
+  Loading* loading = nullptr;               ///< of a load or unload
+  ClipData* read = nullptr;                 ///< of a clip that was read
 };
 
 /// How much was asked and done.
@@ -221,7 +221,6 @@ struct Control {
   void read_gauges_of(Followers::Follower& follower);
   std::optional<Level> louder_by_emitter(StartRef start);
   void follow_on();
-  std::vector<std::string> gauge_names();
   /// A gauge that no bank has was told of by emitters: once for each.
   void tell_of_unknown(Name gauge);
 

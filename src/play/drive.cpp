@@ -11,27 +11,24 @@
 namespace tidewater {
 
 Outcome Control::carry_out(const asked::SetGauge& its, const Beside&) {
-  const std::uint32_t gauge = drive.gauges.find(its.gauge);
-  if (gauge == Gauges::none) return decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});
+  const std::uint32_t gauge = drive.gauges.names().find(its.gauge);
+  if (gauge == Numbers::none) return decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});
   drive.gauges.set(gauge, its.value);
   return Outcome::done;
 }
 
 void Control::know_gauges(const BankData& data) {
   for (const BankGauge& gauge : data.gauges)
-    if (drive.gauges.add(gauge.name, gauge) != Gauges::none) world.emitters.know_gauge(Name(gauge.name), gauge);
+    if (const std::uint32_t number = drive.gauges.add(gauge.name, gauge); number != Numbers::none)
+      world.emitters.know_gauge(number, Name(gauge.name), gauge);
 }
 
 void Control::follow_gauges(LiveBank& bank) const {
-  // Those that are new get their numbers in the order in which they will come.
+  const Numbers::Plan plan = drive.gauges.names().plan(names_of(bank.data->gauges));
   const auto number = [&](Name name) {
-    std::uint32_t next = static_cast<std::uint32_t>(drive.gauges.count());
-    if (const std::uint32_t known = drive.gauges.find(name); known != Gauges::none) return known;
-    for (const BankGauge& gauge : bank.data->gauges) {
-      if (same_name(name, gauge.name)) return next;
-      next += drive.gauges.find(Name(gauge.name)) == Gauges::none ? 1 : 0;
-    }
-    return Gauges::none;
+    for (std::size_t g = 0; g < plan.numbers.size(); ++g)
+      if (same_name(name, bank.data->gauges[g].name)) return plan.numbers[g];
+    return drive.gauges.names().find(name);
   };
   for (LiveSound& sound : bank.sounds) {
     auto following = std::make_unique<const Following>(*sound.design, number);
@@ -65,7 +62,7 @@ void Control::fill_in_gauges(asked::Raise& raise) {
   for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U)
     if ((asked & 1) != 0)
       if (const double value = world.emitters.gauge(gauge, raise.emitter); value != Emitters::untold)
-        drive.said.push_back({drive.gauges.name(gauge), value});
+        drive.said.push_back({drive.gauges.names().name(gauge), value});
   raise.gauges = drive.said;
 }
 
@@ -75,7 +72,7 @@ void Control::keep_gauges(const asked::Raise& raise, const Catalogue::Event& eve
     if ((asked & 1) == 0) continue;
     double value = Followers::untold;
     for (const GaugeValue& said : raise.gauges)
-      if (same_name(said.gauge, drive.gauges.name(gauge))) value = said.value;
+      if (same_name(said.gauge, drive.gauges.names().name(gauge))) value = said.value;
     if (world.adopts) world.emitters.adopt_gauge(gauge, raise.emitter, value);
     drive.followers.keep(raise.emitter, gauge, value);
   }
@@ -98,7 +95,7 @@ Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, 
   const std::span<const Following::Gauge> gauges = follower.following->gauges();
   for (const GaugeValue& said : happening.gauges)
     for (std::size_t k = 0; k < gauges.size(); ++k)
-      if (!gauges[k].ready && gauges[k].number == drive.gauges.find(said.gauge)) follower.kept[k] = said.value;
+      if (!gauges[k].ready && gauges[k].number == drive.gauges.names().find(said.gauge)) follower.kept[k] = said.value;
   return follower;
 }
 
@@ -139,7 +136,7 @@ void Control::open_gauges() {
   if (!drive.followers.empty()) {
     drive.voiced.clear();
     for (const VoicedLayer& layer : world.voiced)
-      if (static_cast<const LiveSound*>(layer.sound)->following != nullptr) drive.voiced.push_back(layer.start);
+      if (layer.sound->loaded->following != nullptr) drive.voiced.push_back(layer.start);
     drive.followers.hear(drive.voiced);
   }
   const auto kinds = world.earshot.kinds();
@@ -178,7 +175,7 @@ void Control::follow_on() {
   if (drive.followers.empty()) return;
   LiveStart* before = nullptr;
   for (const VoicedLayer& voiced : world.voiced) {
-    if (static_cast<const LiveSound*>(voiced.sound)->following == nullptr) continue;
+    if (voiced.sound->loaded->following == nullptr) continue;
     LiveLayer* layer = voices.layer_on(voiced);
     if (layer == nullptr || layer->start == before || !layer->start->in_world) continue;
     before = layer->start;
@@ -187,18 +184,10 @@ void Control::follow_on() {
   }
   const ReadyValues ready = ready_values(nullptr);
   drive.followers.each_on_screen([&](Followers::Follower& its) {
-    if (LiveStart* start = voices.find(its.start))
-      bend(*start, its, drive.followers.values(its, drive.gauges, ready, time.value));
+    if (LiveStart* start = voices.find(its.start)) bend(*start, its, drive.followers.values(its, drive.gauges, ready, time.value));
   });
   for (const HeardStart& near : world.near)
     if (LiveStart* start = voices.find(near.start)) bend_now(*start, near.from);
-}
-
-std::vector<std::string> Control::gauge_names() {
-  const std::lock_guard lock(mutex);
-  std::vector<std::string> names;
-  for (std::uint32_t gauge = 0; gauge < drive.gauges.count(); ++gauge) names.push_back(drive.gauges.name(gauge));
-  return names;
 }
 
 void Control::tell_of_unknown(Name gauge) {

@@ -14,7 +14,7 @@ namespace tidewater {
 
 struct DriveSide {
   explicit DriveSide(std::size_t starts) : cadences(starts) {
-    said.reserve(Gauges::most);
+    said.reserve(most_gauges);
     step_traits.reserve(Cadence::most_traits);
   }
 

@@ -47,14 +47,13 @@ void HandOn::hand_on_notes(Control& control) {
   }
   if (suggested_by_ != catalogue) suggested_.clear();
   suggested_by_ = catalogue;
-  const std::vector<std::string> gauge_names = control.gauge_names();
-  std::vector<std::string_view> gauges(gauge_names.begin(), gauge_names.end());
+  const auto names_under_lock = [&](const Numbers& numbers) {
+    const std::lock_guard lock(control.mutex);
+    return numbers.all();
+  };
+  const std::vector<std::string_view> gauge_names = names_under_lock(control.drive.gauges.names());
   const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
-                         [&] {
-                           const std::lock_guard lock(control.mutex);
-                           return control.groups.names();
-                         },
-                         [&] { return gauges; },
+                         [&] { return names_under_lock(control.groups.names()); }, [&] { return gauge_names; },
                          [&](std::string_view sound) {
                            for (const LiveBank* bank : catalogue->banks())
                              for (const BankEvent& event : bank->data->events)

@@ -36,11 +36,13 @@ std::vector<std::shared_ptr<const BankData>> Loaded::all_data() const {
 Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed) {
   Loading loading;
   LiveBank& live = loading.prepared.emplace_back();
+  live.loaded = &live;
   live.data = data;
   live.clips = std::move(clips);
   live.sounds.reserve(data->sounds.size());
   for (const auto& design : data->sounds) {
     LiveSound& sound = live.sounds.emplace_back();
+    sound.loaded = &sound;
     sound.home = &live;
     sound.bank = data.get();
     sound.design = &design;
@@ -109,7 +111,7 @@ void Loaded::link(const Loading& loading) {
     sound->newer = before;
     if (below != nullptr) below->newer = sound;
     for (PlayedSound* its : {static_cast<PlayedSound*>(sound), static_cast<PlayedSound*>(above), static_cast<PlayedSound*>(below)})
-      if (its != nullptr) static_cast<LiveBank*>(its->home)->versioned = true;
+      if (its != nullptr) its->home->loaded->versioned = true;
   }
 }
 

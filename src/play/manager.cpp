@@ -130,8 +130,8 @@ Outcome SoundManager::set_gauge(Name gauge, double value) {
   {
     // Games say it every frame: what says nothing new is not noted.
     const Lock lock(control_->mutex);
-    const std::uint32_t known = control_->drive.gauges.find(gauge);
-    if (known != Gauges::none && value - value == 0 &&
+    const std::uint32_t known = control_->drive.gauges.names().find(gauge);
+    if (known != Numbers::none && value - value == 0 &&
         HeldTo<double>(control_->drive.gauges.design(known))(value) == control_->drive.gauges.aim(known))
       return Outcome::done;
   }
@@ -248,8 +248,8 @@ std::span<const EndedPlayback> SoundManager::ended() const { return control_->vo
 
 Meter SoundManager::read_meter(Name group) {
   const Lock lock(control_->mutex);
-  const auto index = control_->groups.find(group);
-  if (index == Groups::none) return {};
+  const auto index = control_->groups.names().find(group);
+  if (index == Numbers::none) return {};
   const GroupMeter meter = control_->link.mixer().read_meter(index);
   return {decibels(static_cast<double>(meter.peak)), decibels(static_cast<double>(meter.rms))};
 }

@@ -3,10 +3,10 @@
 #include <limits>
 #include <utility>
 
-#include "terms/emitters.hpp"
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
 #include "play/control.hpp"
+#include "terms/emitters.hpp"
 
 namespace tidewater {
 
@@ -160,8 +160,7 @@ void Control::join(LiveSound& sound, const LiveStart& start, const Happening& ha
     drive.followers.add(*follower);
   }
   if (start.in_world)
-    world.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start),
-                      follower != nullptr && sound.following->bends_levels(),
+    world.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
                       !happening.stays && has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
   if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, start.slot, start.id);
 }
@@ -214,7 +213,7 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
       note.outcome = outcome_of(candidate.fate);
       note.playback = as.id;
       note.event = event.text();
-      note.group = groups[sound.group].name;
+      note.group = groups.names().name(sound.group);
       note.sound = sound.design;
       note.layer = candidate.layer;
       note.clip = candidate.clip;

@@ -57,7 +57,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   control.voices.state(s, [&](PlayedSound*& sound) {
     std::size_t bank = 0, at = 0;
     if constexpr (!State::reading) {
-      const auto* its = static_cast<const LiveSound*>(sound);
+      const LiveSound* its = sound->loaded;
       const auto home = std::find(banks.begin(), banks.end(), sound->home);
       bank = static_cast<std::size_t>(home - banks.begin());
       at = static_cast<std::size_t>(its - (*home)->sounds.data());
@@ -82,7 +82,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
         if (sound.older != nullptr) {
           const auto home = std::find(banks.begin(), banks.end(), sound.older->home);
           version = static_cast<std::size_t>(home - banks.begin()) + 1;
-          its = static_cast<std::size_t>(static_cast<const LiveSound*>(sound.older) - (*home)->sounds.data());
+          its = static_cast<std::size_t>(sound.older->loaded - (*home)->sounds.data());
         }
       s(version, its);
       if (version > banks.size() || (version > 0 && its >= banks[version - 1]->sounds.size())) return s.damage();
@@ -95,8 +95,8 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
     }
   control.world.state(s);
   control.drive.followers.state(s, [&](std::uint32_t start) {
-    const auto* sound = static_cast<const LiveSound*>(control.voices.sound_of(start));
-    return sound == nullptr ? nullptr : sound->following.get();
+    const PlayedSound* sound = control.voices.sound_of(start);
+    return sound == nullptr ? nullptr : sound->loaded->following.get();
   });
   control.link.state(s);
 }

@@ -32,15 +32,14 @@ void Control::claim_due() {
     if (!due) continue;
     const auto& [layer, candidate] = *due;
     const LiveStart& start = *layer->start;
-    notebook.add(
-        link.now().at,
-        DueNote{.outcome = outcome_of(candidate.fate),
-                .playback = start.id,
-                .sound = start.sound->design,
-                .layer = layer->design,
-                .starts = candidate.starts,
-                .voice = candidate.voice,
-                .why = notebook.keep(why(static_cast<const LiveSound&>(*start.sound), candidate, start.in_world ? &start.from : nullptr))});
+    notebook.add(link.now().at,
+                 DueNote{.outcome = outcome_of(candidate.fate),
+                         .playback = start.id,
+                         .sound = start.sound->design,
+                         .layer = layer->design,
+                         .starts = candidate.starts,
+                         .voice = candidate.voice,
+                         .why = notebook.keep(why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr))});
     if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
   }
 }

@@ -7,13 +7,6 @@
 #include "play/control.hpp"
 
 namespace tidewater {
-namespace {
-
-/// What is heard is changed only by what is so much louder, so that voices do not flutter.
-const Level clearly(Decibels{3});
-const Level out_of_reach(Decibels{1000});
-
-}  // namespace
 
 Outcome Control::no_such_listener(std::uint64_t number) {
   return decide(Outcome::no_room, {},
@@ -56,7 +49,7 @@ std::optional<HeardFrom> Control::heard_in_world(const LiveSound& sound, const H
 Reason Control::why_out_of_range(const PlayedSound& sound, const HeardFrom& from) const {
   return {.code = Reason::Code::out_of_range,
           .number = static_cast<double>(from.metres),
-          .other = static_cast<const LiveSound&>(sound).hearing->curve.silent_from(),
+          .other = sound.loaded->hearing->curve.silent_from(),
           .sound = sound.design};
 }
 
@@ -151,23 +144,19 @@ const HeardFrom* Control::heard_now(const VoicedLayer& layer) const {
 
 /// How loud each kind has to be to get a voice, by what has one.
 void Control::need_from_voices() {
-  struct Weakest {
-    int rank = 10;
-    Level level;
-  };
-  Weakest weakest;
+  Standing weakest{10, {}};  // above all ranks: nobody has a voice
   for (VoicedLayer& layer : world.voiced) {
     if (const auto* heard = heard_now(layer)) layer.level = layer.level + heard->level;
     if (layer.leaving) continue;
     if (!layer.level.audible())
       ++world.voices_free;  // it will be, or anybody may take it
-    else if (std::pair(layer.rank, layer.level) < std::pair(weakest.rank, weakest.level))
-      weakest = {layer.rank, layer.level};
+    else
+      weakest = std::min(weakest, Standing{layer.rank, layer.level});
   }
   for (HeardKind& kind : world.earshot.kinds()) {
     if (kind.count == 0) continue;
     kind.heard = 0;
-    kind.needed_for_another = kind.rank > weakest.rank ? Level() : kind.rank < weakest.rank ? out_of_reach : weakest.level + clearly;
+    kind.needed_for_another = needed_against(weakest, kind.rank);
     kind.needed = world.voices_free > 0 ? Level() : kind.needed_for_another;
   }
   // If as many of a sound are heard as may be, the weakest of those has to be outdone. Steps of a cadence are asked for all the same: each
@@ -264,7 +253,8 @@ void Control::close_update(Seconds elapsed) {
   if (world.without_room.exchange(0) > 0)
     tell_once(&WorldSide::Told::without_room, {.code = Reason::Code::no_emitters, .number = static_cast<double>(options.emitters)});
   const std::uint32_t broken = link.mixer().take_broken_group();
-  if (broken != Mixer::no_group && watch.is_first_broken()) tell({.code = Reason::Code::broken_samples, .name = groups[broken].name});
+  if (broken != Mixer::no_group && watch.is_first_broken())
+    tell({.code = Reason::Code::broken_samples, .name = groups.names().name(broken)});
   voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
     if (!replaying) ask(asked::Unreadable{id, trouble});
   });

@@ -7,6 +7,23 @@
 
 namespace tidewater {
 
+/// A rank and a heard level: what a claim is made of, but for its age. The higher rank comes first, then the louder.
+struct Standing {
+  int rank = 0;
+  Level level;
+  friend auto operator<=>(const Standing&, const Standing&) = default;
+};
+
+/// What has a voice loses it only to what is louder by this much, so that voices do not flutter: 3 dB.
+inline constexpr Level::Step clearly{300};
+
+/// The level that something of `rank` has to be above to take the place of `holder`. No level at all is needed against a lower rank, and
+/// none is enough against a higher one.
+inline Level needed_against(const Standing& holder, int rank, Level::Step margin = clearly) {
+  if (rank > holder.rank) return {};
+  return rank < holder.rank ? Level::out_of_reach() : holder.level + margin;
+}
+
 /// Who outranks whom, in one comparison of one number: what is heard before what is not, then the rank, then how loud it is, then the
 /// younger.
 class Claim {
@@ -27,12 +44,11 @@ class Claim {
   bool audible() const { return (key_ & audible_bit) != 0; }
   friend auto operator<=>(Claim, Claim) = default;
 
-  /// Whether it is worth a change of what is heard already: 3 dB more, so that voices do not flutter.
+  /// Whether it is worth a change of what is heard already.
   bool clearly_over(Claim other) const {
-    constexpr std::uint64_t clearly = 300;  // hundredths
     const std::uint64_t above = key_ >> level_shift, below = other.key_ >> level_shift;
     if (above >> level_bits != below >> level_bits) return above > below;  // heard, or of a higher rank
-    return audible() && above > below + clearly;
+    return audible() && above > below + static_cast<std::uint64_t>(clearly.value);
   }
 
  private:

@@ -20,6 +20,8 @@ class Level {
   static constexpr int faintest = -12000;  ///< hundredths of a decibel
   bool audible() const { return hundredths_ > faintest; }
   int hundredths() const { return hundredths_; }
+  /// Above all that sounds.
+  static Level out_of_reach() { return Level(Decibels{1000}); }
 
   /// Hundredths of a decibel.
   struct Step {
@@ -42,6 +44,11 @@ class Level {
 
   int hundredths_ = none;
 };
+
+/// The level at which something is heard. Decisions add its parts up here and nowhere else.
+/// `own` is its level with all that was drawn, turned and bent; `group` what its volume group lets through; `from` what its place in the
+/// world leaves of it: 0 dB on the screen.
+inline Level heard_level(Level own, Level group, Level from = Level(Decibels{})) { return own + group + from; }
 
 /// What each volume group lets through, from there up to the master; by the group's number.
 struct GroupLevels {

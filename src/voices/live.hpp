@@ -4,11 +4,11 @@
 #include <cstdint>
 
 #include "bank/bank_data.hpp"
-#include "terms/bent.hpp"
 #include "base/clip_position.hpp"
+#include "mix/stream_ring.hpp"
+#include "terms/bent.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/level.hpp"
-#include "mix/stream_ring.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/ended.hpp"
 #include "voices/live_clips.hpp"
@@ -17,19 +17,23 @@ namespace tidewater {
 
 struct Stream;
 struct LiveStart;
+struct LiveSound;
+struct LiveBank;
 
 /// A bank that something may play from.
 struct PlayedBank {
   LiveClips clips;
-  bool unloaded = false;    ///< kept until nothing plays from it; what sleeps is over
-  bool replaced = false;    ///< the same, and what plays goes on
-  std::size_t playing = 0;  ///< starts from it that are not over
-  std::size_t asleep = 0;   ///< of their layers, but for those that are gone
-  std::uint64_t stops = 0;  ///< as of so many stops of everything
+  bool unloaded = false;       ///< kept until nothing plays from it; what sleeps is over
+  bool replaced = false;       ///< the same, and what plays goes on
+  std::size_t playing = 0;     ///< starts from it that are not over
+  std::size_t asleep = 0;      ///< of their layers, but for those that are gone
+  std::uint64_t stops = 0;     ///< as of so many stops of everything
+  LiveBank* loaded = nullptr;  ///< the whole bank as `play` keeps it; nothing here reads it
 };
 
 /// What is to be known of a loaded sound while it plays.
 struct PlayedSound {
+  LiveSound* loaded = nullptr;  ///< the whole sound as `play` keeps it; nothing here reads it
   PlayedBank* home = nullptr;
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;

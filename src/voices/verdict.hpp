@@ -8,10 +8,10 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "terms/bent.hpp"
 #include "base/clip_position.hpp"
-#include "terms/level.hpp"
 #include "choose/pick.hpp"
+#include "terms/bent.hpp"
+#include "terms/level.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater {

@@ -10,8 +10,8 @@
 #include <utility>
 #include <vector>
 
-#include "terms/level.hpp"
 #include "notebook/notebook.hpp"
+#include "terms/level.hpp"
 #include "tidewater/ended.hpp"
 #include "voices/agenda.hpp"
 #include "voices/heard.hpp"
@@ -224,8 +224,8 @@ class Voices {
   // Claims.
   static Level own_of(const LiveLayer& layer) { return layer.level + layer.lift; }
   Level level_of(const LiveLayer& layer) const {
-    const Level there = own_of(layer) + levels_.heard[layer.start->sound->group];
-    return layer.start->in_world ? there + from_of(layer).level : there;
+    const Level group = levels_.heard[layer.start->sound->group];
+    return layer.start->in_world ? heard_level(own_of(layer), group, from_of(layer).level) : heard_level(own_of(layer), group);
   }
   /// Where a layer in the world is heard from.
   const HeardFrom& from_of(const LiveLayer& layer) const {

@@ -39,7 +39,7 @@ void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
     its.in_world = on.in_world;
     its.leaving = !on.sounding;
     its.rank = on.rank;
-    its.level = on.own + levels_.heard[on.group];
+    its.level = heard_level(on.own, levels_.heard[on.group]);
     if (on.sound->design->limit == 0) continue;
     its.counts = counts_for_start(*pool_.owners()[voice]);
     its.family = &newest_version(*on.sound);
@@ -110,7 +110,7 @@ void Voices::hear(const VoicedLayer& voiced, const HeardFrom& from) {
 void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
   OnVoice& on = pool_.on()[voice];
   on.from = from;
-  if (on.sounding) pool_.claim(voice, Claim(on.rank, on.own + levels_.heard[on.group] + from.level, on.start.id.raise));
+  if (on.sounding) pool_.claim(voice, Claim(on.rank, heard_level(on.own, levels_.heard[on.group], from.level), on.start.id.raise));
   const std::int64_t ramp = way_to_next();
   if (differ(on.sent.channels, from.channels)) {
     on.sent.channels = from.channels;

@@ -225,7 +225,7 @@ void Earshot::make_cuts() {
   for (std::uint32_t kind = first_kind; kind < open_kinds_; ++kind) {
     const HeardKind& its = kinds_[kind];
     if (its.hearing == nullptr || its.count == 0) continue;
-    const Level there = its.loudest + its.group + its.most_bent;
+    const Level there = heard_level(its.loudest + its.most_bent, its.group);
     if (!there.audible() || there <= its.needed) continue;
     constexpr int hundredths = 100;
     const int over = there.hundredths() - std::max(its.needed.audible() ? its.needed.hundredths() : Level::faintest, Level::faintest);
@@ -282,8 +282,8 @@ void Earshot::contend(std::uint32_t row) {
     if (source.voiced) continue;
     const HeardKind& kind = kinds_[source.kind];
     const std::optional<Level> bent = source.gauged ? (*bent_)({start, source.id}) : std::nullopt;
-    const Level level = source.own + kind.group + bent.value_or(kind.bent) + level_from(*kind.hearing, rows.where(row), ears_);
-    if (level.audible() && level > kind.needed) candidates_.push_back({{start, source.id}, kind.rank, level});
+    const Level level = heard_level(source.own + bent.value_or(kind.bent), kind.group, level_from(*kind.hearing, rows.where(row), ears_));
+    if (level.audible() && level > kind.needed) candidates_.push_back({{start, source.id}, {kind.rank, level}});
   }
 }
 
@@ -300,7 +300,7 @@ void Earshot::contend_all(const std::uint32_t* rows, std::size_t count, std::uin
 /// The best, so many at most, in order; no more of a kind than may be heard of it at once.
 void Earshot::keep_best(std::size_t most) {
   std::sort(candidates_.begin(), candidates_.end(),
-            [](const Candidate& a, const Candidate& b) { return std::tuple(b.rank, b.level, b.start.id) < std::tuple(a.rank, a.level, a.start.id); });
+            [](const Candidate& a, const Candidate& b) { return std::tuple(b.standing, b.start.id) < std::tuple(a.standing, a.start.id); });
   for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::size_t taken = 0;
   for (std::size_t i = 0; i < candidates_.size() && taken < most; ++i) {
@@ -317,7 +317,7 @@ void Earshot::keep_fitting(std::size_t free) {
   std::erase_if(candidates_, [&](const Candidate& its) {
     HeardKind& kind = kinds_[sources_[its.start.slot].kind];
     if (kind.limit > 0 && (kind.limit_each || kind.heard + kind.chosen++ >= kind.limit)) return false;
-    if (free == 0) return !(its.level > kind.needed_for_another);
+    if (free == 0) return !(its.standing.level > kind.needed_for_another);
     --free;
     return false;
   });
@@ -326,12 +326,7 @@ void Earshot::keep_fitting(std::size_t free) {
 void Earshot::raise_bar() {
   const Candidate& bar = candidates_.back();
   constexpr Level::Step just_below{-1};  // of two that are alike the younger comes first
-  for (HeardKind& kind : kinds()) {
-    if (kind.rank < bar.rank)
-      kind.needed = std::max(kind.needed, Level(Decibels{1000}));
-    else if (kind.rank == bar.rank)
-      kind.needed = std::max(kind.needed, bar.level + just_below);
-  }
+  for (HeardKind& kind : kinds()) kind.needed = std::max(kind.needed, needed_against(bar.standing, kind.rank, just_below));
   make_cuts();
 }
 
@@ -358,8 +353,7 @@ std::span<const Contender> Earshot::search(const Emitters& from, std::size_t mos
   if (free < candidates_.size()) keep_fitting(free);
   for (const Candidate& its : candidates_) {
     const Source& source = sources_[its.start.slot];
-    contenders_.push_back(
-        {its.start, heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
+    contenders_.push_back({its.start, heard_from(*kinds_[source.kind].hearing, rows_of(source.row).where(source.row), ears_, layout_)});
   }
   return contenders_;
 }

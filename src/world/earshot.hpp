@@ -11,9 +11,10 @@
 #include <span>
 #include <vector>
 
+#include "terms/claim.hpp"
 #include "terms/heard_from.hpp"
-#include "tidewater/layout.hpp"
 #include "terms/start_ref.hpp"
+#include "tidewater/layout.hpp"
 #include "world/emitters.hpp"
 #include "world/hearing.hpp"
 
@@ -190,8 +191,7 @@ class Earshot {
   /// Small, as there may be many before the best are known.
   struct Candidate {
     StartRef start;
-    int rank = 0;
-    Level level;
+    Standing standing;
   };
   std::vector<Candidate> candidates_;
   std::size_t most_ = 0;

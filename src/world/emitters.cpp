@@ -6,13 +6,13 @@
 #include <limits>
 #include <utility>
 
+#include "bank/bank_data.hpp"
 #include "base/held_to.hpp"
 
 namespace tidewater {
 namespace {
 
 constexpr std::size_t at_a_time = 1024;  // of a span, with the lock: some microseconds
-constexpr std::size_t most_gauges = 64;
 constexpr float no_number = std::numeric_limits<float>::quiet_NaN();
 constexpr int deepest = 16;  // emitters that hang on one another
 
@@ -254,14 +254,14 @@ float* Emitters::room_for(Gauge& gauge, std::uint32_t slot) {
   return &gauge.values[slot];
 }
 
-void Emitters::know_gauge(Name gauge, const GaugeDesign& design) {
+void Emitters::know_gauge(std::uint32_t number, Name gauge, const GaugeDesign& design) {
   const std::lock_guard lock(mutex_);
-  const auto its = std::find_if(gauges_.begin(), gauges_.end(), [&](const Gauge& known) { return known.hash == gauge.hash(); });
-  if (its == gauges_.end()) return gauges_.push_back({gauge.hash(), design, {}});
-  if (its->design == design) return;
-  its->design = design;
+  if (number == gauges_.size()) return gauges_.push_back({gauge.hash(), design, {}});
+  Gauge& its = gauges_[number];
+  if (its.design == design) return;
+  its.design = design;
   const HeldTo<float> hold(design);
-  for (float& value : its->values)
+  for (float& value : its.values)
     if (static_cast<double>(value) != untold) value = hold(value);
 }
 

@@ -55,8 +55,8 @@ class Emitters {
 
   // For whoever decides.
 
-  /// There is such a gauge from here on, or it is another; gauges are numbered from 0 in the order in which they come.
-  void know_gauge(Name gauge, const GaugeDesign& design);
+  /// Emitters can have this gauge from here on, or its design changes. New gauges come in the order of their numbers, from 0.
+  void know_gauge(std::uint32_t number, Name gauge, const GaugeDesign& design);
   /// What an emitter says of it, or the first of those that it hangs on; nothing where none does. With the lock.
   double gauge(std::uint32_t number, Emitter emitter) const;
   /// Any emitter ever said something of any gauge.

@@ -19,7 +19,7 @@
 namespace tidewater {
 namespace {
 
-constexpr std::size_t most_gauges = 64, most_points = 64;
+constexpr std::size_t most_points = 64;
 constexpr double most_of_a_gauge = 1e9;
 
 /// Between which a gauge is, in its unit.
