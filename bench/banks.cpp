@@ -78,7 +78,7 @@ Bank many(std::size_t clips, std::size_t frames, const std::string& name = "many
     sound.layers.emplace_back().choices = {{{}, {{2 * s, 1, {}}, {2 * s + 1, 1, {}}}}};
     sound.layers[0].loop = loop;
     data->sounds.push_back(sound);
-    data->events.push_back({fmt::format("event.{}", s), {{{BankResponse::Kind::start, {}, {}}, s}}});
+    data->events.push_back({fmt::format("event.{}", s), {{{Verb::start, {}, {}}, s}}});
   }
   return bank_of(data);
 }

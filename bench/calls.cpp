@@ -70,7 +70,7 @@ Bank bank_of(int sounds, int length, const std::string& name = "calls") {
     sound.pitch = {{-2}, {2}};
     sound.gain = {{-9}, {-6}};
     data->sounds.push_back(sound);
-    data->events.push_back({fmt::format("{}.event.{}", name, s), {{{BankResponse::Kind::start, {}, {}}, static_cast<std::uint32_t>(s)}}});
+    data->events.push_back({fmt::format("{}.event.{}", name, s), {{{Verb::start, {}, {}}, static_cast<std::uint32_t>(s)}}});
   }
   BankSound loop;
   loop.name = name + "-loop";
@@ -78,7 +78,7 @@ Bank bank_of(int sounds, int length, const std::string& name = "calls") {
   loop.layers.back().loop = true;
   loop.gain = {{-30}, {-30}};
   data->sounds.push_back(loop);
-  data->events.push_back({name + ".loop", {{{BankResponse::Kind::start, {}, {}}, static_cast<std::uint32_t>(sounds)}}});
+  data->events.push_back({name + ".loop", {{{Verb::start, {}, {}}, static_cast<std::uint32_t>(sounds)}}});
   return bank_of(data);
 }
 

@@ -65,7 +65,7 @@ Bank loops(int events) {
   sound.layers.emplace_back().choices = {{{}, {{0, 1, {}}}}};
   sound.layers.back().loop = true;
   data->sounds.push_back(sound);
-  for (int i = 0; i < events; ++i) data->events.push_back({fmt::format("event.{}", i), {{{BankResponse::Kind::start, {}, {}}, 0}}});
+  for (int i = 0; i < events; ++i) data->events.push_back({fmt::format("event.{}", i), {{{Verb::start, {}, {}}, 0}}});
   return bank_of(data);
 }
 

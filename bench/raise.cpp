@@ -27,12 +27,12 @@ Bank small_bank() {
   sound.pitch = {{-2}, {2}};
   sound.gain = {{-9}, {-6}};
   data->sounds.push_back(sound);
-  for (int i = 0; i < 500; ++i) data->events.push_back({"event." + std::to_string(i), {{{BankResponse::Kind::start, {}, {}}, 0}}});
+  for (int i = 0; i < 500; ++i) data->events.push_back({"event." + std::to_string(i), {{{Verb::start, {}, {}}, 0}}});
   sound.name = "loop";
   sound.layers[0].loop = true;
   sound.gain = {{-6}, {-6}};
   data->sounds.push_back(sound);
-  data->events.push_back({"event.loop", {{{BankResponse::Kind::start, {}, {}}, 1}}});
+  data->events.push_back({"event.loop", {{{Verb::start, {}, {}}, 1}}});
   return bank_of(std::move(data));
 }
 

@@ -77,7 +77,7 @@ Bank loops(double far, std::uint32_t limit, bool pace = false, bool steps = fals
     sound.layers.push_back(layer);
     data->sounds.push_back(sound);
     BankResponse response;
-    response.sound = s;
+    response.target = s;
     data->events.push_back({fmt::format("e{}", s), {response}});
   }
   return bank_of(std::move(data));

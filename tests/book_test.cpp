@@ -70,9 +70,9 @@ start = "hum"
   CHECK(steps.gain == Range<Decibels>{{-9}, {-6}});
   const BookEvent& walk = book.events[0].name == "walk.began" ? book.events[0] : book.events[1];
   REQUIRE(walk.responses.size() == 3);
-  CHECK(walk.responses[0].fade == Seconds{2});
+  CHECK(walk.responses[0].time == Seconds{2});
   CHECK(walk.responses[1].delay.value == Approx(0.3));
-  CHECK(walk.responses[2].fade.value == Approx(1.2));
+  CHECK(walk.responses[2].time.value == Approx(1.2));
 }
 
 TEST_CASE("every problem of a book is reported in one run, with its place and the nearest right name") {

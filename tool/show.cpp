@@ -135,9 +135,9 @@ Json json_of(const BookSound& sound) {
 Json json_of(const BookEvent& event) {
   Json responses = Json::array();
   for (const auto& its : event.responses) {
-    Json one = {{its.kind == BookResponse::Kind::start ? "start" : "stop", its.sound}};
+    Json one = {{its.verb == Verb::start ? "start" : "stop", its.target}};
     if (its.delay > Seconds{}) one["delay"] = to_text(its.delay);
-    if (its.fade > Seconds{}) one["fade"] = to_text(its.fade);
+    if (its.time > Seconds{}) one["fade"] = to_text(its.time);
     responses.push_back(std::move(one));
   }
   return {{"name", event.name}, {"line", event.place.line}, {"responses", responses}};

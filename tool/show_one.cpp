@@ -159,9 +159,8 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   std::string events;
   for (const auto& event : book.events)
     for (const auto& response : event.responses)
-      if (response.sound == sound.name)
-        events +=
-            fmt::format("{}{} {}", events.empty() ? "" : ", ", event.name, response.kind == BookResponse::Kind::start ? "starts" : "stops");
+      if (response.target == sound.name)
+        events += fmt::format("{}{} {}", events.empty() ? "" : ", ", event.name, response.verb == Verb::start ? "starts" : "stops");
   return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
 }
 
@@ -221,9 +220,9 @@ std::string show_target(const BookTarget& target) {
 std::string what_it_does(const BookEvent& event) {
   std::string text;
   for (const auto& response : event.responses) {
-    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", response.kind == BookResponse::Kind::start ? "start" : "stop", response.sound);
+    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", response.verb == Verb::start ? "start" : "stop", response.target);
     if (response.delay > Seconds{}) text += fmt::format(" after {}", to_text(response.delay));
-    if (response.kind == BookResponse::Kind::stop && response.fade > Seconds{}) text += fmt::format(" over {}", to_text(response.fade));
+    if (response.verb == Verb::stop && response.time > Seconds{}) text += fmt::format(" over {}", to_text(response.time));
   }
   return text;
 }
@@ -232,13 +231,13 @@ std::string show_event(const Book& book, const BookEvent& event) {
   Table table({"does", "sound", "after", "over", "goes by"});
   for (const auto& response : event.responses) {
     std::set<std::string> by;
-    const auto sound = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return s.name == response.sound; });
+    const auto sound = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return s.name == response.target; });
     if (sound != book.sounds.end())
       for (const auto& layer : sound->layers) by.insert(layer.by.begin(), layer.by.end());
-    const bool stops = response.kind == BookResponse::Kind::stop;
-    table.row({stops ? "stop" : "start", response.sound, to_text(response.delay),
+    const bool stops = response.verb == Verb::stop;
+    table.row({stops ? "stop" : "start", response.target, to_text(response.delay),
                !stops                      ? "-"
-               : response.fade > Seconds{} ? to_text(response.fade)
+               : response.time > Seconds{} ? to_text(response.time)
                                            : "its fade-out",
                stops || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))});
   }

@@ -116,12 +116,15 @@ struct SoundDesign {
   friend bool operator==(const SoundDesign&, const SoundDesign&) = default;
 };
 
-/// What an event does with a sound.
+/// What a response does.
+enum class Verb { start, stop };
+inline constexpr std::array<std::string_view, 2> verb_words = {"start", "stop"};
+
+/// One thing that an event does. Which of the values a verb uses stands in its row (bank/verbs.hpp).
 struct ResponseDesign {
-  enum class Kind { start, stop };
-  Kind kind = Kind::start;
-  Seconds delay;  ///< of a start
-  Seconds fade;   ///< of a stop: the sound's own fade-out unless it says otherwise
+  Verb verb = Verb::start;
+  Seconds delay;  ///< how long after the event
+  Seconds time;   ///< how long it takes: the fade of a stop
   friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
 };
 

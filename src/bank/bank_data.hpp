@@ -136,7 +136,7 @@ struct BankSound : SoundDesign {
 };
 
 struct BankResponse : ResponseDesign {
-  std::uint32_t sound = 0;
+  std::uint32_t target = 0;  ///< number of a sound
 };
 
 struct BankEvent {

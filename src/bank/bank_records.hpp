@@ -226,9 +226,14 @@ struct CurvePoint {
 };
 
 struct Response {
-  std::uint32_t kind = 0;  ///< 0 starts its sound, 1 stops it
-  std::uint32_t sound = 0;
-  double delay = 0, fade = 0;
+  std::uint32_t verb = 0;    ///< 0 starts its target, 1 stops it
+  std::uint32_t target = 0;  ///< number of a sound
+  double delay = 0, time = 0;
+  // Room for what later verbs need: whom it is about, a value, and the share of times that it is left out. Must be 0.
+  std::uint32_t whom = 0;
+  std::uint32_t reserved = 0;
+  double value = 0;
+  double left_out = 0;
 };
 
 struct Event {
@@ -245,6 +250,6 @@ static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 296 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
-static_assert(sizeof(Response) == 24 && sizeof(Event) == 16);
+static_assert(sizeof(Response) == 48 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

@@ -13,7 +13,7 @@
 #include "bank/bank_records.hpp"
 #include "bank/bank_samples.hpp"
 #include "bank/bank_table.hpp"
-#include "bank/read_sounds.hpp"
+#include "bank/read_designs.hpp"
 #include "base/fail.hpp"
 #include "dsp/rate_converter.hpp"
 #include "dsp/resample.hpp"
@@ -36,9 +36,7 @@ class RecordReader : RecordChecks {
 
  private:
   bool parts() {
-    return section(file::Kind::texts, texts_) && section(file::Kind::responses, responses_.all) && about() && bases() && groups() &&
-           clips() && sounds() && events() && names_differ(data_->bases, "bases") && names_differ(data_->groups, "groups") &&
-           names_differ(data_->gauges, "gauges") && names_differ(data_->sounds, "sounds") && names_differ(data_->events, "events");
+    return section(file::Kind::texts, texts_) && about() && bases() && clips() && designs() && names_differ(data_->bases, "bases");
   }
 
   bool about() {
@@ -68,25 +66,6 @@ class RecordReader : RecordChecks {
     return true;
   }
 
-  bool groups() {
-    std::span<const file::Group> groups;
-    if (!section(file::Kind::groups, groups)) return false;
-    if (groups.empty()) return damaged("it has no groups");
-    for (std::size_t g = 0; g < groups.size(); ++g) {
-      const file::Group& from = groups[g];
-      BankGroup& to = data_->groups.emplace_back();
-      to.parent = from.parent;
-      to.gain = {from.gain};
-      to.muted = from.muted != 0;
-      to.low_pass = {from.low_pass};
-      to.high_pass = {from.high_pass};
-      if (!text(from.name, to.name) || !index(from.parent, std::max<std::size_t>(g, 1), "parent of a group") || !gain(from.gain) ||
-          !number(from.low_pass, 0, most_hertz, "low-pass") || !number(from.high_pass, 0, most_hertz, "high-pass"))
-        return false;
-    }
-    return data_->groups[0].name == "master" || damaged("its first group is not the master");
-  }
-
   bool clips() {
     std::span<const file::Clip> clips;
     if (!section(file::Kind::clips, clips)) return false;
@@ -106,7 +85,7 @@ class RecordReader : RecordChecks {
       to.fold = static_cast<float>(from.fold);
       to.level = {from.level};
       to.preload = from.on_use == 0;
-      if (!number(from.fold, 0, 4, "fold") || !gain(from.level)) return false;
+      if (!number(from.fold, 0, 4, "fold") || !gain(from.level, "level")) return false;
       if (from.base != 0) {
         to.base = from.base;
         to.in_base = from.in_base;
@@ -154,35 +133,12 @@ class RecordReader : RecordChecks {
     return true;
   }
 
-  bool sounds() { return SoundRecords(table_, texts_, data_->clips.size(), data_->groups.size()).read(*data_); }
-
-  bool events() {
-    std::span<const file::Event> events;
-    if (!section(file::Kind::events, events)) return false;
-    data_->events.reserve(events.size());
-    for (const file::Event& from : events) {
-      BankEvent& to = data_->events.emplace_back();
-      std::span<const file::Response> responses;
-      if (!text(from.name, to.name) || !take(from.responses, responses_, responses)) return false;
-      to.responses.reserve(responses.size());
-      for (const file::Response& its : responses) {
-        BankResponse& response = to.responses.emplace_back();
-        response.sound = its.sound;
-        response.delay = {its.delay};
-        response.fade = {its.fade};
-        if (!word(its.kind, 2, response.kind, "kind of a response") || !index(its.sound, data_->sounds.size(), "sound of an event") ||
-            !number(its.delay, 0, most_seconds, "delay") || !number(its.fade, 0, most_seconds, "fade"))
-          return false;
-      }
-    }
-    return true;
-  }
+  bool designs() { return DesignReader(table_, texts_, data_->clips.size()).read(*data_); }
 
   static constexpr std::int64_t most_frames = std::int64_t{1} << 40;
 
   std::span<const std::byte> in_place_;
   std::size_t reach_ = 0;
-  Led<file::Response> responses_;
   std::shared_ptr<BankData> data_ = std::make_shared<BankData>();
 };
 

@@ -11,6 +11,7 @@
 
 #include "bank/bank_records.hpp"
 #include "bank/bank_table.hpp"
+#include "bank/fields.hpp"
 #include "base/text.hpp"
 #include "tidewater/units.hpp"
 
@@ -61,34 +62,26 @@ class RecordChecks {
     const auto twice = std::adjacent_find(names.begin(), names.end());
     return twice == names.end() || damaged(fmt::format("two of its {} are called '{}'", what, printable(*twice)));
   }
-  bool number(double value, double low, double high, const char* what) {
-    return (value >= low && value <= high) || damaged(fmt::format("a {} is {}", what, value));
+  bool number(double value, double low, double high, std::string_view key) {
+    return (value >= low && value <= high) || damaged(fmt::format("its '{}' is {}", key, value));
   }
-  bool index(std::uint64_t value, std::uint64_t count, const char* what) {
-    return value < count || damaged(fmt::format("a {} is number {} of {}", what, value, count));
+  bool number(const bank_file::Span& range, double low, double high, std::string_view key) {
+    return number(range.low, low, high, key) && number(range.high, low, high, key) && in_order(range, key);
   }
-  template <class Unit>
-  bool range(const bank_file::Span& from, Range<Unit>& to, double low, double high, const char* what) {
-    to = {Unit{from.low}, Unit{from.high}};
-    if (!number(from.low, low, high, what) || !number(from.high, low, high, what)) return false;
-    return from.low <= from.high || damaged(fmt::format("a range of {} is the wrong way round", what));
+  bool in_order(const bank_file::Span& range, std::string_view key) {
+    return range.low <= range.high || damaged(fmt::format("its '{}' is the wrong way round", key));
   }
-  /// Silence counts.
-  bool gain(double value) { return value == -HUGE_VAL || number(value, -most_decibels, most_decibels, "gain"); }
-  bool gains(const bank_file::Span& from, Range<Decibels>& to) {
-    to = {{from.low}, {from.high}};
-    return gain(from.low) && gain(from.high) && (from.low <= from.high || damaged("a range of gains is the wrong way round"));
+  bool index(std::uint64_t value, std::uint64_t count, std::string_view key) {
+    return value < count || damaged(fmt::format("its '{}' is number {} of {}", key, value, count));
   }
-  template <class Enum>
-  bool word(std::uint32_t value, std::size_t count, Enum& to, const char* what) {
-    to = static_cast<Enum>(value);
-    return index(value, count, what);
+  /// Silence is a gain, too.
+  bool gain(double value, std::string_view key) {
+    return value == -HUGE_VAL || number(value, -bank_file::most_decibels, bank_file::most_decibels, key);
+  }
+  bool gain(const bank_file::Span& range, std::string_view key) {
+    return gain(range.low, key) && gain(range.high, key) && in_order(range, key);
   }
 
-  // Far beyond what a book can say, and harmless.
-  static constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6, most_metres = 1e6;
-  static constexpr double most_of_a_gauge = 1e9;
-  static constexpr std::size_t most_points = 64, most_gauges = 64;
   static constexpr std::uint32_t longest_text = 4096;
   static constexpr std::uint64_t most_text_a_byte = 8;  // of a table's bytes
 

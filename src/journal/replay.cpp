@@ -271,8 +271,8 @@ class Player {
       return {raise, id.response, id.beat};
     }
     const auto plays_it = [&](std::size_t response) {
-      return response < event->responses.size() && event->responses[response].kind == BankResponse::Kind::start &&
-             bank->sounds[event->responses[response].sound].name == recorded->second;
+      return response < event->responses.size() && event->responses[response].verb == Verb::start &&
+             bank->sounds[event->responses[response].target].name == recorded->second;
     };
     if (plays_it(id.response - 1)) return {raise, id.response, id.beat};
     for (std::uint32_t response = 0; response < event->responses.size(); ++response)

@@ -20,7 +20,7 @@ bool same(const BankData& one, const BankGroup& a, const BankData& other, const 
 
 bool same(const BankData& one, const BankEvent& a, const BankData& other, const BankEvent& b) {
   return std::equal(a.responses.begin(), a.responses.end(), b.responses.begin(), b.responses.end(), [&](const auto& x, const auto& y) {
-    return static_cast<const ResponseDesign&>(x) == y && one.sounds[x.sound].name == other.sounds[y.sound].name;
+    return static_cast<const ResponseDesign&>(x) == y && one.sounds[x.target].name == other.sounds[y.target].name;
   });
 }
 

@@ -103,8 +103,8 @@ Outcome Control::carry_out(const asked::Prefetch& prefetch, const Beside&) {
   if (known == nullptr) return decide_unknown(prefetch.event, {});
   LiveBank& bank = *known->bank;
   for (const BankResponse& response : known->design->responses) {
-    if (response.kind != BankResponse::Kind::start) continue;
-    for (const BankLayer& layer : bank.data->sounds[response.sound].layers)
+    if (response.verb != Verb::start) continue;
+    for (const BankLayer& layer : bank.data->sounds[response.target].layers)
       for (const BankChoice& choice : layer.choices)
         for (const BankClipUse& use : choice.clips) {
           LiveClip& clip = bank.clips[use.clip];

@@ -42,8 +42,8 @@ namespace {
 std::uint64_t followed_by(const Catalogue::Event& event) {
   std::uint64_t gauges = 0;
   for (const BankResponse& response : event.design->responses) {
-    const Following* following = event.bank->sounds[response.sound].following.get();
-    if (following == nullptr || response.kind != BankResponse::Kind::start) continue;
+    const Following* following = event.bank->sounds[response.target].following.get();
+    if (following == nullptr || response.verb != Verb::start) continue;
     for (const Following::Gauge& gauge : following->gauges())
       if (!gauge.ready) gauges |= std::uint64_t{1} << gauge.number;
   }

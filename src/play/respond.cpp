@@ -11,9 +11,9 @@
 namespace tidewater {
 
 Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
-  LiveSound& sound = bank.sounds[response.sound];
-  return response.kind == BankResponse::Kind::start ? start(bank, sound, response, id, happening, raised)
-                                                    : stop_sound(sound, response.fade, id, happening.event);
+  LiveSound& sound = bank.sounds[response.target];
+  return response.verb == Verb::start ? start(bank, sound, response, id, happening, raised)
+                                      : stop_sound(sound, response.time, id, happening.event);
 }
 
 Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening,

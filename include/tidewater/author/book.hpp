@@ -112,7 +112,7 @@ struct BookSound : SoundDesign {
 };
 
 struct BookResponse : ResponseDesign {
-  std::string sound;
+  std::string target;  ///< name of a sound
   FilePlace place;
 };
 

@@ -272,7 +272,7 @@ const RowsOf<BookResponse>& event_rows() {
           .special({"start", "", "\"gangway\"", "The event starts this sound: short for a single response."}, "name of a sound")
           .special({"stop", "", "\"engine\"", "The event stops this sound: short for a single response."}, "name of a sound")
           .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event."}, &BookResponse::delay)
-          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::fade)
+          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time)
           .special({"responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
                    "list of responses");
   return rows;
@@ -284,7 +284,7 @@ const RowsOf<BookResponse>& response_rows() {
           .special({"start", "", "\"gangway\"", "Starts this sound."}, "name of a sound")
           .special({"stop", "", "\"engine\"", "Stops every playback of this sound."}, "name of a sound")
           .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."}, &BookResponse::delay)
-          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::fade);
+          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time);
   return rows;
 }
 

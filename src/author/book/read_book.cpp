@@ -216,16 +216,16 @@ class Reader {
     if (starts == table.contains("stop"))
       return problem(table, starts ? "one response cannot both start and stop; make them two in responses = [...]"
                                    : "a response needs start = \"a-sound\" or stop = \"a-sound\"");
-    response.kind = starts ? BookResponse::Kind::start : BookResponse::Kind::stop;
+    response.verb = starts ? Verb::start : Verb::stop;
     const std::string_view verb = starts ? "start" : "stop";
     if (const auto* sound = text(problems_, table, verb)) {
-      response.sound = *sound;
+      response.target = *sound;
       response.place = problems_.at(*table.get(verb));
       named_sounds_.push_back({*sound, response.place});
     }
     if (!starts && table.contains("delay")) problem(*table.get("delay"), "a delay goes with start; a stop takes fade = \"2 s\"");
     if (starts && table.contains("fade")) problem(*table.get("fade"), "a fade goes with stop; a start takes the sound's fade-in");
-    if (const auto sound = fade_outs_.find(response.sound); sound != fade_outs_.end()) response.fade = sound->second;
+    if (const auto sound = fade_outs_.find(response.target); sound != fade_outs_.end()) response.time = sound->second;
     response_rows().read(problems_, table, response);
     event.responses.push_back(std::move(response));
   }

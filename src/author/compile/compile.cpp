@@ -121,7 +121,8 @@ Bank compile(const Book& book, const CompileOptions& options) {
   const auto sounds = numbered(book.sounds);
   for (const auto& event : book.events) {
     BankEvent made{event.name, {}};
-    for (const auto& response : event.responses) made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.sound)});
+    for (const auto& response : event.responses)
+      made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.target)});
     data->events.push_back(std::move(made));
   }
   note_contents(*data);

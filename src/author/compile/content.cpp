@@ -106,8 +106,8 @@ std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::v
 void add(Hasher& hash, const BankData& data, const BankEvent& event) {
   hash.text("event " + event.name);
   for (const BankResponse& response : event.responses)
-    hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.kind), data.sounds[response.sound].name, response.delay.value,
-                          response.fade.value));
+    hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.verb), data.sounds[response.target].name, response.delay.value,
+                          response.time.value));
 }
 
 }  // namespace

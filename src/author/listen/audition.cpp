@@ -62,13 +62,13 @@ AuditionSide audition_side(const Book& whole, const std::string& name, const std
   if (event != whole.events.end()) {
     book.events = {{event_of(side), event->responses, event->place}};
   } else if (sound != whole.sounds.end()) {
-    book.events = {{event_of(side), {{{BookResponse::Kind::start, {}, {}}, name, sound->place}}, sound->place}};
+    book.events = {{event_of(side), {{{Verb::start, {}, {}}, name, sound->place}}, sound->place}};
   } else {
     throw Error(fmt::format("{}: no sound or event is called '{}'{}", whole.file, name, unknown_name(whole, name)));
   }
   std::erase_if(book.sounds, [&](const BookSound& s) {
     const auto& responses = book.events.front().responses;
-    return std::none_of(responses.begin(), responses.end(), [&](const BookResponse& r) { return r.sound == s.name; });
+    return std::none_of(responses.begin(), responses.end(), [&](const BookResponse& r) { return r.target == s.name; });
   });
   return side;
 }

@@ -43,7 +43,7 @@ const BookSound& sound_of(const Book& book, const std::string& name) {
 Book with_event(const Book& book, const std::string& sound, const std::string& event) {
   Book its = book;
   BookResponse response;
-  response.sound = sound;
+  response.target = sound;
   its.events = {{event, {response}, {}}};
   return its;
 }

@@ -27,11 +27,11 @@ bool lends_to(const BookBank& bank, const BookSound& sound) {
   return any;
 }
 
-std::set<std::string> sounds_of(const Book& book, BookResponse::Kind kind) {
+std::set<std::string> sounds_of(const Book& book, Verb kind) {
   std::set<std::string> sounds;
   for (const BookEvent& event : book.events)
     for (const BookResponse& response : event.responses)
-      if (response.kind == kind) sounds.insert(response.sound);
+      if (response.verb == kind) sounds.insert(response.target);
   return sounds;
 }
 
@@ -45,8 +45,8 @@ Book part_of(const Book& book, const BookBank& bank) {
     return part;
   }
   std::erase_if(part.events, [&](const BookEvent& event) { return !has(bank, event); });
-  std::set<std::string> needed = sounds_of(part, BookResponse::Kind::start);
-  needed.merge(sounds_of(part, BookResponse::Kind::stop));
+  std::set<std::string> needed = sounds_of(part, Verb::start);
+  needed.merge(sounds_of(part, Verb::stop));
   std::erase_if(part.sounds, [&](const BookSound& sound) { return !needed.contains(sound.name); });
   return part;
 }
@@ -55,18 +55,17 @@ Book part_of(const Book& book, const BookBank& bank) {
 std::vector<Problem> wrong_stops(const std::vector<Book>& parts) {
   std::vector<Problem> wrong;
   for (const Book& part : parts) {
-    const std::set<std::string> started = sounds_of(part, BookResponse::Kind::start);
+    const std::set<std::string> started = sounds_of(part, Verb::start);
     for (const BookEvent& event : part.events)
       for (const BookResponse& response : event.responses) {
-        if (response.kind != BookResponse::Kind::stop || started.contains(response.sound)) continue;
-        const auto other = std::find_if(parts.begin(), parts.end(), [&](const Book& its) {
-          return sounds_of(its, BookResponse::Kind::start).contains(response.sound);
-        });
+        if (response.verb != Verb::stop || started.contains(response.target)) continue;
+        const auto other = std::find_if(parts.begin(), parts.end(),
+                                        [&](const Book& its) { return sounds_of(its, Verb::start).contains(response.target); });
         if (other == parts.end()) continue;
         wrong.push_back(
             {response.place, fmt::format("'{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it "
                                          "started; put both into one",
-                                         event.name, part.name, response.sound, other->name)});
+                                         event.name, part.name, response.target, other->name)});
       }
   }
   return wrong;

@@ -2,11 +2,13 @@
 #include <cstdint>
 #include <string>
 #include <string_view>
+#include <tuple>
 #include <unordered_map>
 #include <vector>
 
 #include "bank/bank_data.hpp"
 #include "bank/bank_records.hpp"
+#include "bank/fields.hpp"
 
 namespace tidewater {
 
@@ -31,17 +33,31 @@ class WrittenTable {
   std::vector<std::byte> bytes(std::uint64_t at, const std::vector<bank_file::Hash>& hashes, std::uint32_t& sections);
 
  private:
+  template <class Record>
+  std::vector<Record>& records() {
+    return std::get<std::vector<Record>>(records_);
+  }
+  /// Calls `take(kind, records)` for each section, in the file's order.
   template <class Take>
   void each(Take take, const std::vector<bank_file::Hash>& hashes) {
     using bank_file::Kind;
-    take(Kind::texts, texts_), take(Kind::about, about_), take(Kind::groups, groups_), take(Kind::clips, clips_), take(Kind::uses, uses_);
-    take(Kind::values, values_), take(Kind::choices, choices_), take(Kind::layers, layers_), take(Kind::sounds, sounds_);
-    take(Kind::responses, responses_), take(Kind::events, events_), take(Kind::hashes, hashes);
+    const auto always = [&]<class... Design>(bank_file::Of<Design>...) {
+      (take(bank_file::StoredAs<Design>::kind, records<bank_file::RecordOf<Design>>()), ...);
+    };
+    const auto if_any = [&]<class... Design>(bank_file::Of<Design>...) {
+      const auto one = [&](Kind kind, const auto& its) {
+        if (!its.empty()) take(kind, its);
+      };
+      (one(bank_file::StoredAs<Design>::kind, records<bank_file::RecordOf<Design>>()), ...);
+    };
+    using bank_file::Of;
+    take(Kind::texts, texts_), take(Kind::about, about_);
+    always(Of<BankGroup>{});
+    take(Kind::clips, clips_);
+    always(Of<BankClipUse>{}, Of<HashedText>{}, Of<BankChoice>{}, Of<BankLayer>{}, Of<BankSound>{}, Of<BankResponse>{}, Of<BankEvent>{});
+    take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
-    if (!falloffs_.empty()) take(Kind::falloffs, falloffs_);
-    if (!gauges_.empty()) take(Kind::gauges, gauges_);
-    if (follows_.empty()) return;
-    take(Kind::follows, follows_), take(Kind::curves, curves_), take(Kind::curve_points, curve_points_);
+    if_any(Of<FalloffPoint>{}, Of<BankGauge>{}, Of<FollowDesign>{}, Of<CurveDesign>{}, Of<CurvePoint>{});
   }
 
   /// Each text once.
@@ -50,39 +66,22 @@ class WrittenTable {
     if (is_new) texts_.insert(texts_.end(), its.begin(), its.end());
     return {known->second, static_cast<std::uint32_t>(its.size())};
   }
-  template <class Record>
-  static bank_file::Part begin(const std::vector<Record>& records, std::size_t count) {
-    return {static_cast<std::uint32_t>(records.size()), static_cast<std::uint32_t>(count)};
-  }
-  bank_file::Part values(const std::vector<HashedText>& its) {
-    const bank_file::Part part = begin(values_, its.size());
-    for (const HashedText& value : its) values_.push_back({text(value.text)});
-    return part;
-  }
-
-  bank_file::Sound record_of(const BankSound& sound);
-  bank_file::Layer record_of(const BankLayer& layer);
-  bank_file::Part follows(const std::vector<FollowDesign>& its);
-  void add_world(const WorldDesign& world, bank_file::Sound& to);
+  /// The records of some designs, one after the other.
+  template <class Design>
+  bank_file::Part list(const std::vector<Design>& designs);
+  template <class Design>
+  bank_file::RecordOf<Design> record_of(const Design& design);
 
   std::unordered_map<std::string, std::uint32_t> places_;
   std::vector<char> texts_;
   std::vector<bank_file::About> about_;
   std::vector<bank_file::Base> bases_;
-  std::vector<bank_file::Group> groups_;
   std::vector<bank_file::Clip> clips_;
-  std::vector<bank_file::Use> uses_;
-  std::vector<bank_file::Value> values_;
-  std::vector<bank_file::Choice> choices_;
-  std::vector<bank_file::Layer> layers_;
-  std::vector<bank_file::Sound> sounds_;
-  std::vector<bank_file::FalloffPoint> falloffs_;
-  std::vector<bank_file::Gauge> gauges_;
-  std::vector<bank_file::Follow> follows_;
-  std::vector<bank_file::Curve> curves_;
-  std::vector<bank_file::CurvePoint> curve_points_;
-  std::vector<bank_file::Response> responses_;
-  std::vector<bank_file::Event> events_;
+  std::tuple<std::vector<bank_file::Group>, std::vector<bank_file::Use>, std::vector<bank_file::Value>, std::vector<bank_file::Choice>,
+             std::vector<bank_file::Layer>, std::vector<bank_file::Sound>, std::vector<bank_file::Response>, std::vector<bank_file::Event>,
+             std::vector<bank_file::FalloffPoint>, std::vector<bank_file::Gauge>, std::vector<bank_file::Follow>,
+             std::vector<bank_file::Curve>, std::vector<bank_file::CurvePoint>>
+      records_;  ///< of the designs that bank/fields.hpp describes
 };
 
 }  // namespace tidewater

@@ -107,7 +107,7 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     for (const BankResponse& its : from.responses) {
       BookResponse& response = event.responses.emplace_back();
       static_cast<ResponseDesign&>(response) = its;
-      response.sound = bank.sounds[its.sound].name;
+      response.target = bank.sounds[its.target].name;
       response.place = place;
     }
   }

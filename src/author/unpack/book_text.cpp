@@ -139,14 +139,14 @@ std::string text_of(const BookGroup& group) {
 std::string text_of(const BookEvent& event, const Book& book) {
   const auto goes_without_saying = [&](const BookResponse& response) {
     const auto sound =
-        std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == response.sound; });
-    return sound != book.sounds.end() && sound->fade_out == response.fade;
+        std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
+    return sound != book.sounds.end() && sound->fade_out == response.time;
   };
   const std::string text = list_of(event.responses, [&](const BookResponse& response) {
-    const bool stops = response.kind == BookResponse::Kind::stop;
-    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", text_in_quotes(response.sound));
+    const bool stops = response.verb == Verb::stop;
+    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", text_in_quotes(response.target));
     if (response.delay > Seconds{}) its += ", delay = " + text_in_quotes(to_text(response.delay));
-    if (stops && !goes_without_saying(response)) its += ", fade = " + text_in_quotes(to_text(response.fade));
+    if (stops && !goes_without_saying(response)) its += ", fade = " + text_in_quotes(to_text(response.time));
     return its + " }";
   });
   return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);

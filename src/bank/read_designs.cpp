@@ -1,0 +1,126 @@
+#include "bank/read_designs.hpp"
+
+#include <algorithm>
+#include <functional>
+
+#include "bank/stored_values.hpp"
+
+namespace tidewater {
+
+namespace file = bank_file;
+
+template <class From, class To, class How>
+bool DesignReader::value(std::string_view key, const From& from, To& to, const How& how) {
+  if constexpr (std::is_same_v<How, file::List>) {
+    return list(key, from, to, how);
+  } else if constexpr (std::is_same_v<How, file::Words> || std::is_same_v<How, file::GaugeName>) {
+    std::string read;
+    if (!text(from, read)) return false;
+    to = std::move(read);
+    return true;
+  } else {
+    file::load(from, to);
+    if constexpr (std::is_same_v<How, file::NumberOf>) {
+      return index(from, counts_[how.kind], key);
+    } else if constexpr (std::is_same_v<How, file::Word>) {
+      const bool optional = requires { to.has_value(); };
+      return index(from, how.words.size() + (how.further.empty() && !optional ? 0 : 1), key);
+    } else if constexpr (std::is_same_v<How, file::Gain>) {
+      return gain(from, key);
+    } else if constexpr (std::is_same_v<How, file::Number> || std::is_same_v<How, file::Whole>) {
+      return number(from, how.low, how.high, key);
+    } else {
+      return true;
+    }
+  }
+}
+
+template <class Design>
+bool DesignReader::list(std::string_view key, const file::Part& from, std::vector<Design>& to, const file::List& how) {
+  std::span<const file::RecordOf<Design>> records;
+  if (!take(from, std::get<Led<file::RecordOf<Design>>>(lists_), records)) return false;
+  if (records.size() < how.least || records.size() > how.most) return damaged(fmt::format("its '{}' has {} parts", key, records.size()));
+  to.reserve(records.size());
+  for (const auto& record : records)
+    if (!one(record, to.emplace_back())) return false;
+  return true;
+}
+
+template <class Design>
+bool DesignReader::one(const file::RecordOf<Design>& from, Design& to) {
+  return file::each_field(to, [&](std::string_view key, auto member, auto place,
+                                  const auto& how) { return value(key, std::invoke(place, from), std::invoke(member, to), how); }) &&
+         sensible(from, to);
+}
+
+template <class Design>
+bool DesignReader::all(std::vector<Design>& to, const char* what) {
+  constexpr file::Kind kind = file::StoredAs<Design>::kind;
+  std::span<const file::RecordOf<Design>> records;
+  if (!section(kind, records)) return false;
+  to.reserve(records.size());
+  for (const auto& record : records) {
+    counts_[kind] = std::max<std::size_t>(to.size(), 1);  // a group leads to one before it; the first to itself
+    if (!one(record, to.emplace_back())) return false;
+  }
+  counts_[kind] = to.size();
+  return names_differ(to, what);
+}
+
+template <class Design>
+bool DesignReader::open_list() {
+  return section(file::StoredAs<Design>::kind, std::get<Led<file::RecordOf<Design>>>(lists_).all);
+}
+
+bool DesignReader::sensible(const file::Gauge&, const BankGauge& gauge) {
+  return number(gauge.to, gauge.from, file::most_of_a_gauge, "to") && number(gauge.initial, gauge.from, gauge.to, "default");
+}
+
+bool DesignReader::sensible(const file::Sound&, const BankSound& sound) {
+  const ConeDesign& cone = sound.world.cone;
+  if (cone.outside.value > 0 || cone.outer < cone.inner) return damaged("a cone makes no sense");
+  const auto nearer = [](const FalloffPoint& a, const FalloffPoint& b) { return a.at < b.at; };
+  return std::is_sorted(sound.world.points.begin(), sound.world.points.end(), nearer) || damaged("points of a falloff are out of order");
+}
+
+bool DesignReader::sensible(const file::Layer&, const BankLayer& layer) {
+  const auto fits = [&](const BankChoice& choice) { return choice.values.size() <= layer.by.size(); };
+  return std::all_of(layer.choices.begin(), layer.choices.end(), fits) || damaged("a choice has more values than its layer has traits");
+}
+
+bool DesignReader::sensible(const file::Choice&, const BankChoice& choice) {
+  return choice.heavy < static_cast<std::int64_t>(choice.clips.size()) || damaged("a choice prefers a clip that it has not");
+}
+
+bool DesignReader::sensible(const file::Curve&, const CurveDesign& curve) {
+  double before = -file::most_of_a_gauge;
+  for (const CurvePoint& point : curve.points) {
+    if (!number(point.gauge, before, file::most_of_a_gauge, "gauge")) return false;
+    before = point.gauge;
+    const bool fits = curve.bends == Bends::gain      ? gain(point.value, "value")
+                      : curve.bends == Bends::pitch   ? number(point.value, -file::most_semitones, file::most_semitones, "value")
+                      : curve.bends == Bends::cadence ? number(point.value, 0, most_times_as_often, "value")
+                                                      : number(point.value, 0, file::most_hertz, "value");
+    if (!fits) return false;
+  }
+  return true;
+}
+
+bool DesignReader::sensible(const file::Response& record, const BankResponse&) {
+  if (record.whom == 0 && record.reserved == 0 && record.value == 0 && record.left_out == 0) return true;
+  return fail("a newer version of the library packed the bank, and one of its responses needs that version; pack it with this one");
+}
+
+bool DesignReader::read(BankData& to) {
+  const bool lists = open_list<HashedText>() && open_list<BankClipUse>() && open_list<BankChoice>() && open_list<BankLayer>() &&
+                     open_list<FalloffPoint>() && open_list<FollowDesign>() && open_list<CurveDesign>() && open_list<CurvePoint>() &&
+                     open_list<BankResponse>();
+  if (!lists || !all(to.groups, "groups")) return false;
+  if (to.groups.empty()) return damaged("it has no groups");
+  if (to.groups[0].name != "master") return damaged("its first group is not the master");
+  if (!all(to.gauges, "gauges")) return false;
+  if (to.gauges.size() > most_gauges) return damaged("it has too many gauges");
+  return all(to.sounds, "sounds") && all(to.events, "events");
+}
+
+}  // namespace tidewater
