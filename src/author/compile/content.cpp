@@ -3,14 +3,22 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string_view>
+#include <type_traits>
+#include <utility>
 
 #include <xxhash.h>
 
+#include "bank/fields.hpp"
+#include "bank/stored_values.hpp"
+
 namespace tidewater {
 namespace {
+
+namespace file = bank_file;
 
 class Hasher {
  public:
@@ -26,7 +34,8 @@ class Hasher {
     bytes(its.data(), its.size());
     bytes("", 1);
   }
-  std::uint64_t sum() const { return XXH3_64bits_digest(state_.get()); }
+  /// Never 0, which means that it is not known.
+  std::uint64_t sum() const { return std::max<std::uint64_t>(XXH3_64bits_digest(state_.get()), 1); }
 
  private:
   struct Free {
@@ -49,82 +58,79 @@ std::uint64_t hash_of(const BankClip& clip) {
   return hash.sum();
 }
 
-template <class Unit>
-std::string text_of(const Range<Unit>& range) {
-  return fmt::format("{}..{}", range.low.value, range.high.value);
-}
+/// Hashes all that designs say, by their keys. What holds without a key is left out, so that a new key changes no content that does not use
+/// it.
+class DesignHash {
+ public:
+  DesignHash(Hasher& hash, const BankData& data, std::span<const std::uint64_t> clips) : hash_(hash), data_(data), clips_(clips) {}
 
-void add(Hasher& hash, const WorldDesign& its) {
-  hash.text(fmt::format("world {} {} {} {} {} {} {} {}", its.full_within.value, its.silent_from.value, its.radius.value,
-                        static_cast<int>(its.falloff), its.rolloff, its.doppler, its.air, static_cast<int>(its.when_gone)));
-  hash.text(fmt::format("cone {} {} {}", its.cone.inner.value, its.cone.outer.value, its.cone.outside.value));
-  for (const FalloffPoint& point : its.points) hash.text(fmt::format("{} {}", point.at.value, point.level.value));
-}
+  template <class Design>
+  void add(std::string_view what, const Design& design) {
+    hash_.text(what);
+    file::each_field(design, [&](std::string_view key, auto member, auto place, const auto& how) {
+      using How = std::remove_cvref_t<decltype(how)>;
+      const auto& value = std::invoke(member, design);
+      if constexpr (std::is_same_v<How, file::List>) {
+        for (const auto& item : value) add(key, item);
+      } else if constexpr (!std::is_same_v<How, file::Sum>) {
+        const Design standard{};
+        if (value == std::invoke(member, standard) && !std::is_same_v<How, file::NumberOf>) return true;
+        hash_.text(key);
+        add_value<std::remove_cvref_t<decltype(std::declval<file::RecordOf<Design>&>().*place)>>(value, how);
+      }
+      return true;
+    });
+    hash_.text("end");
+  }
 
-void add(Hasher& hash, const std::vector<BankGauge>& gauges, const std::vector<FollowDesign>& follow) {
-  for (const FollowDesign& its : follow) {
-    hash.text(fmt::format("follow {} {}", its.gauge, static_cast<int>(its.between)));
-    for (const BankGauge& gauge : gauges)
-      if (gauge.name == its.gauge) hash.text(fmt::format("{} {} {} {}", gauge.from, gauge.to, gauge.initial, gauge.smoothing.value));
-    for (const CurveDesign& curve : its.curves) {
-      hash.text(fmt::format("curve {}", static_cast<int>(curve.bends)));
-      for (const CurvePoint& point : curve.points) hash.text(fmt::format("{} {}", point.gauge, point.value));
+ private:
+  template <class Stored, class Value, class How>
+  void add_value(const Value& value, const How& how) {
+    if constexpr (std::is_same_v<Value, HashedText>) {
+      hash_.text(value.text);
+    } else if constexpr (std::is_same_v<How, file::Words>) {
+      hash_.text(value);
+    } else if constexpr (std::is_same_v<How, file::GaugeName>) {
+      hash_.text(value);
+      for (const BankGauge& gauge : data_.gauges)
+        if (gauge.name == value) add("gauge", gauge);
+    } else if constexpr (std::is_same_v<How, file::NumberOf>) {
+      if (how.kind == file::Kind::clips)
+        hash_.bytes(&clips_[value], sizeof clips_[value]);
+      else
+        hash_.text(how.kind == file::Kind::groups ? data_.groups[value].name : data_.sounds[value].name);
+    } else {
+      Stored stored{};
+      file::store(value, stored);
+      hash_.bytes(&stored, sizeof stored);
     }
   }
-}
 
-/// What is heard of a sound, but for the levels of its groups.
-std::uint64_t hash_of(const BankData& data, const BankSound& sound, const std::vector<std::uint64_t>& clips) {
-  Hasher hash;
-  std::string together;
-  for (const bool its : sound.together) together += its ? '1' : '0';
-  hash.text(
-      fmt::format("sound {} {} {}", sound.name, data.groups[sound.group].name, sound.quality ? static_cast<int>(*sound.quality) : -1));
-  hash.text(fmt::format("{} {} {} {} {} {}", text_of(sound.gain), text_of(sound.pitch), text_of(sound.pan), text_of(sound.delay),
-                        text_of(sound.low_pass), sound.high_pass.value));
-  hash.text(fmt::format("{} {} {} {} {} {} {}", sound.towards_middle, together, sound.each_emitter, static_cast<int>(sound.retrigger),
-                        sound.spacing.value, sound.limit, static_cast<int>(sound.when_full)));
-  hash.text(fmt::format("{} {} {} {}", sound.limit_each_emitter, sound.rank, sound.fade_in.value, sound.fade_out.value));
-  if (sound.cadence.high > Seconds{}) hash.text("cadence " + text_of(sound.cadence));
-  if (sound.world.place == Where::world) add(hash, sound.world);
-  add(hash, data.gauges, sound.follow);
-  for (const BankLayer& layer : sound.layers) {
-    hash.text(
-        fmt::format("layer {} {} {} {} {}", layer.name, static_cast<int>(layer.pick), layer.loop, layer.start_anywhere, layer.chance));
-    hash.text(fmt::format("{} {} {} {}", text_of(layer.gain), text_of(layer.pitch), text_of(layer.delay), text_of(layer.start_at)));
-    add(hash, data.gauges, layer.follow);
-    for (const HashedText& trait : layer.by) hash.text(trait.text);
-    for (const BankChoice& choice : layer.choices) {
-      hash.text("choice");
-      for (const HashedText& value : choice.values) hash.text(value.text);
-      for (const BankClipUse& use : choice.clips) hash.text(fmt::format("{:016x} {} {}", clips[use.clip], use.weight, use.trim.value));
-    }
-  }
-  return std::max<std::uint64_t>(hash.sum(), 1);
-}
-
-void add(Hasher& hash, const BankData& data, const BankEvent& event) {
-  hash.text("event " + event.name);
-  for (const BankResponse& response : event.responses)
-    hash.text(fmt::format("{} {} {} {}", static_cast<int>(response.verb), data.sounds[response.target].name, response.delay.value,
-                          response.time.value));
-}
+  Hasher& hash_;
+  const BankData& data_;
+  std::span<const std::uint64_t> clips_;
+};
 
 }  // namespace
 
 void note_contents(BankData& data) {
   std::vector<std::uint64_t> clips;
   for (const BankClip& clip : data.clips) clips.push_back(hash_of(clip));
-  for (BankSound& sound : data.sounds) sound.content = {hash_of(data, sound, clips)};
+  // A sound's content has the name of its group, and nothing of the group's level.
+  for (BankSound& sound : data.sounds) {
+    Hasher hash;
+    DesignHash(hash, data, clips).add("sound", sound);
+    sound.content = {hash.sum()};
+  }
   Hasher hash;
-  for (const BankGroup& group : data.groups)
-    hash.text(fmt::format("group {} {} {} {} {} {}", group.name, data.groups[group.parent].name, group.gain.value, group.muted,
-                          group.low_pass.value, group.high_pass.value));
+  DesignHash designs(hash, data, clips);
+  for (const BankGroup& group : data.groups) designs.add("group", group);
+  for (const BankGauge& gauge : data.gauges) designs.add("gauge", gauge);
   for (const BankSound& sound : data.sounds) hash.text(fmt::format("{:016x}", sound.content.value));
-  for (const BankEvent& event : data.events) add(hash, data, event);
+  for (const BankEvent& event : data.events) designs.add("event", event);
   hash.text(fmt::format("rate {}", data.rate.value));
   for (const std::uint64_t clip : clips) hash.text(fmt::format("{:016x}", clip));
-  data.content = {std::max<std::uint64_t>(hash.sum(), 1)};
+  data.content = {hash.sum()};
 }
 
 std::uint64_t content_of_patch(const BankData& data) {
@@ -132,8 +138,9 @@ std::uint64_t content_of_patch(const BankData& data) {
   hash.text(fmt::format("patch {} {}", data.name, data.priority));
   for (const BankBase& base : data.bases) hash.text(fmt::format("{} {}", base.name, base.content.value));
   for (const BankSound& sound : data.sounds) hash.text(fmt::format("{} {}", sound.name, sound.content.value));
-  for (const BankEvent& event : data.events) add(hash, data, event);
-  return std::max<std::uint64_t>(hash.sum(), 1);
+  DesignHash designs(hash, data, {});
+  for (const BankEvent& event : data.events) designs.add("event", event);
+  return hash.sum();
 }
 
 }  // namespace tidewater
