@@ -362,7 +362,8 @@ TEST_CASE("two banks that have something of one name have the same, or the secon
   CHECK(refused(shared + "[sounds.b]\nclips = [\"n-3.wav\"]\n[events.b]\nstart = \"b\"\n").empty());
   CHECK(refused(shared + "[sounds.a]\nclips = [\"n-2.wav\"]\npreload = false\n").empty());
   CHECK_THAT(refused("[sounds.tick]\nclips = [\"n-1.wav\"]\ngain = \"-1 dB\"\n"),
-             Contains("the sound 'tick' of bank 'two' is not that of bank 'one', which is loaded: give one of them another name"));
+             Contains("the sound 'tick' of bank 'two' is not that of bank 'one', which is loaded (gain -1 dB, and 0 dB): give one of them "
+                      "another name"));
   CHECK_THAT(refused("[groups.far]\ngain = \"-7 dB\"\n"), Contains("the group 'far' of bank 'two' is not that of bank 'one'"));
   CHECK_THAT(refused(shared + "[events.a]\nstart = \"tick\"\n"), Contains("the event 'a' of bank 'two'"));
   folder.write_clip("clips/n-1.wav", sine(210, 0.1, 1, 0.5));

@@ -4,8 +4,8 @@
 #include <utility>
 #include <vector>
 
+#include "bank/agree.hpp"
 #include "bank/bases.hpp"
-#include "play/agree.hpp"
 #include "play/control.hpp"
 
 namespace tidewater {
