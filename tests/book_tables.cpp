@@ -1,6 +1,7 @@
 /// Writes the tables of a document again: scripts/book-tables.
 
 #include "book_tables.hpp"
+#include "bank_tables.hpp"
 
 #include <fstream>
 #include <iostream>
@@ -10,7 +11,9 @@ int main(int count, char** arguments) {
   if (count != 2) return std::cerr << "book_tables DOCUMENT\n", 2;
   std::ostringstream text;
   text << std::ifstream(arguments[1]).rdbuf();
-  const std::string made = tidewater::testing::with_tables(text.str());
+  using namespace tidewater::testing;
+  const bool bank = std::string_view(arguments[1]).ends_with("bank-format.md");
+  const std::string made = bank ? with_record_tables(text.str()) : with_tables(text.str());
   std::ofstream(arguments[1]) << made;
   std::cout << arguments[1] << (made == text.str() ? ": as it was\n" : ": its tables are new\n");
 }

@@ -6,6 +6,7 @@
 #include <sstream>
 
 #include "bank/bank_data.hpp"
+#include "bank_tables.hpp"
 #include "book_tables.hpp"
 #include "process.hpp"
 #include "request/described.hpp"
@@ -284,6 +285,11 @@ TEST_CASE("every book shown in the documents is good TOML with known keys") {
         CHECK_THAT(problem.message, Contains("there is no") || Contains("no file fits") || Contains("is not a group"));
       }
     }
+}
+
+TEST_CASE("docs/bank-format.md has every field of every record, where it lies and how it is stored") {
+  const std::string text = document("docs/bank-format.md");
+  CHECK(with_record_tables(text) == text);
 }
 
 TEST_CASE("links between the documents lead somewhere") {
