@@ -323,7 +323,7 @@ TEST_CASE("a book's banks, loaded together, sound as the book does, and each has
   const ReadBook parted =
       parse_book(book_head + book + "[banks.a]\nevents = [\"hum\"]\n[banks.b]\nevents = [\"hush\"]\n", made.folder.path("book.toml"));
   CHECK_THROWS_WITH(pack(parted.book, made.folder.path("banks")),
-                    Contains("'hush' is in bank 'b', and stops 'hum', which bank 'a' starts") && Contains("put both into one"));
+                    Contains("'hush' is in bank 'b', and would stop 'hum', which bank 'a' starts") && Contains("put both into one"));
   CHECK(left_out(parted.book) == std::vector<std::string>{"song", "step"});
   CHECK_THROWS_WITH(pack(read.book, made.folder.path("banks"), {.bank = "musik"}),
                     Contains("there is no bank 'musik'; did you mean 'music'?"));

@@ -803,6 +803,6 @@ TEST_CASE("what check calls good packs: other languages' clips, stops across ban
   says("[book]\nname=\"stage\"\nspeech=\"speech\"\nlanguages=[\"de\", \"en\"]\n" + sounds,
        "'speech/en/hello.wav' is not in the first language");
   says(head + sounds + "[events.c]\nstop=\"tone\"\n[banks.one]\nevents=[\"a\", \"c\"]\n[banks.two]\nevents=[\"b\"]\n",
-       "'c' is in bank 'one', and stops 'tone', which bank 'two' starts");
+       "'c' is in bank 'one', and would stop 'tone', which bank 'two' starts");
   says(head + sounds + "[banks.one]\nevents=[\"a\"]\n", "in-no-bank");
 }

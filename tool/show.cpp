@@ -135,9 +135,9 @@ Json json_of(const BookSound& sound) {
 Json json_of(const BookEvent& event) {
   Json responses = Json::array();
   for (const auto& its : event.responses) {
-    Json one = {{its.verb == Verb::start ? "start" : "stop", its.target}};
+    Json one = {{std::string(word_of(its.verb)), its.target}};
     if (its.delay > Seconds{}) one["delay"] = to_text(its.delay);
-    if (its.time > Seconds{}) one["fade"] = to_text(its.time);
+    if (const auto time = row_of(its.verb).time; !time.empty() && its.time > Seconds{}) one[std::string(time)] = to_text(its.time);
     responses.push_back(std::move(one));
   }
   return {{"name", event.name}, {"line", event.place.line}, {"responses", responses}};

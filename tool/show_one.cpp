@@ -159,8 +159,7 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   std::string events;
   for (const auto& event : book.events)
     for (const auto& response : event.responses)
-      if (response.target == sound.name)
-        events += fmt::format("{}{} {}", events.empty() ? "" : ", ", event.name, response.verb == Verb::start ? "starts" : "stops");
+      if (response.target == sound.name) events += fmt::format("{}{} {}s", events.empty() ? "" : ", ", event.name, word_of(response.verb));
   return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
 }
 
@@ -220,9 +219,9 @@ std::string show_target(const BookTarget& target) {
 std::string what_it_does(const BookEvent& event) {
   std::string text;
   for (const auto& response : event.responses) {
-    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", response.verb == Verb::start ? "start" : "stop", response.target);
+    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", word_of(response.verb), response.target);
     if (response.delay > Seconds{}) text += fmt::format(" after {}", to_text(response.delay));
-    if (response.verb == Verb::stop && response.time > Seconds{}) text += fmt::format(" over {}", to_text(response.time));
+    if (!row_of(response.verb).time.empty() && response.time > Seconds{}) text += fmt::format(" over {}", to_text(response.time));
   }
   return text;
 }
@@ -234,12 +233,12 @@ std::string show_event(const Book& book, const BookEvent& event) {
     const auto sound = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return s.name == response.target; });
     if (sound != book.sounds.end())
       for (const auto& layer : sound->layers) by.insert(layer.by.begin(), layer.by.end());
-    const bool stops = response.verb == Verb::stop;
-    table.row({stops ? "stop" : "start", response.target, to_text(response.delay),
-               !stops                      ? "-"
+    const VerbRow& verb = row_of(response.verb);
+    table.row({std::string(word_of(response.verb)), response.target, to_text(response.delay),
+               verb.time.empty()           ? "-"
                : response.time > Seconds{} ? to_text(response.time)
                                            : "its fade-out",
-               stops || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))});
+               !verb.starts || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))});
   }
   return title(event.place, "event", event.name) + table.text();
 }

@@ -120,12 +120,32 @@ struct SoundDesign {
 enum class Verb { start, stop };
 inline constexpr std::array<std::string_view, 2> verb_words = {"start", "stop"};
 
-/// One thing that an event does. Which of the values a verb uses stands in its row (bank/verbs.hpp).
+/// What a response is about.
+enum class TargetKind { sound };
+
+/// What a verb takes. The book's reader, `show`, unpacking and play go by the rows. A new verb needs a word above, a row here, a row of
+/// prose in src/author/book/keys.cpp, and its effect in src/play/respond.cpp.
+struct VerbRow {
+  TargetKind target = TargetKind::sound;
+  bool starts = false;         ///< plays its target; other verbs act on what plays
+  bool delays = false;         ///< takes a delay
+  std::string_view time = {};  ///< the book's key for its time; empty if it takes none
+};
+inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
+    {.starts = true, .delays = true},  // start
+    {.time = "fade"},                  // stop: the sound's own fade-out unless it says otherwise
+}};
+constexpr const VerbRow& row_of(Verb verb) { return verb_rows[static_cast<std::size_t>(verb)]; }
+constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }
+
+/// One thing that an event does.
 struct ResponseDesign {
   Verb verb = Verb::start;
   Seconds delay;  ///< how long after the event
   Seconds time;   ///< how long it takes: the fade of a stop
   friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
+
+  bool starts() const { return row_of(verb).starts; }
 };
 
 }  // namespace tidewater

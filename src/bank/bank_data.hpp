@@ -144,6 +144,13 @@ struct BankEvent {
   std::vector<BankResponse> responses;
 };
 
+/// Calls `act(number of the sound)` for each sound that an event starts, in the order of its responses.
+template <class Act>
+void each_started_sound(const BankEvent& event, Act act) {
+  for (const BankResponse& response : event.responses)
+    if (response.starts()) act(response.target);
+}
+
 /// A parent comes before its children; the first is the master.
 struct BankGroup : GroupDesign {
   std::string name;

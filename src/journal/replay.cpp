@@ -271,7 +271,7 @@ class Player {
       return {raise, id.response, id.beat};
     }
     const auto plays_it = [&](std::size_t response) {
-      return response < event->responses.size() && event->responses[response].verb == Verb::start &&
+      return response < event->responses.size() && event->responses[response].starts() &&
              bank->sounds[event->responses[response].target].name == recorded->second;
     };
     if (plays_it(id.response - 1)) return {raise, id.response, id.beat};

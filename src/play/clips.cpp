@@ -102,9 +102,8 @@ Outcome Control::carry_out(const asked::Prefetch& prefetch, const Beside&) {
   const Catalogue::Event* known = loaded.catalogue()->find(prefetch.event);
   if (known == nullptr) return decide_unknown(prefetch.event, {});
   LiveBank& bank = *known->bank;
-  for (const BankResponse& response : known->design->responses) {
-    if (response.verb != Verb::start) continue;
-    for (const BankLayer& layer : bank.data->sounds[response.target].layers)
+  each_started_sound(*known->design, [&](std::uint32_t sound) {
+    for (const BankLayer& layer : bank.data->sounds[sound].layers)
       for (const BankChoice& choice : layer.choices)
         for (const BankClipUse& use : choice.clips) {
           LiveClip& clip = bank.clips[use.clip];
@@ -113,7 +112,7 @@ Outcome Control::carry_out(const asked::Prefetch& prefetch, const Beside&) {
           else
             want(bank, clip);
         }
-  }
+  });
   return Outcome::done;
 }
 

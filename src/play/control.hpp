@@ -145,7 +145,7 @@ struct Control {
 
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
-  Outcome stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event);
+  Outcome stop(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
   Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from) const;
 
   // What starts again and again.

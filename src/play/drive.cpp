@@ -41,12 +41,12 @@ namespace {
 /// The game's gauges that the sounds of an event follow, a bit for each.
 std::uint64_t followed_by(const Catalogue::Event& event) {
   std::uint64_t gauges = 0;
-  for (const BankResponse& response : event.design->responses) {
-    const Following* following = event.bank->sounds[response.target].following.get();
-    if (following == nullptr || response.verb != Verb::start) continue;
+  each_started_sound(*event.design, [&](std::uint32_t sound) {
+    const Following* following = event.bank->sounds[sound].following.get();
+    if (following == nullptr) return;
     for (const Following::Gauge& gauge : following->gauges())
       if (!gauge.ready) gauges |= std::uint64_t{1} << gauge.number;
-  }
+  });
   return gauges;
 }
 

@@ -58,7 +58,7 @@ void HandOn::hand_on_notes(Control& control) {
                            for (const LiveBank* bank : catalogue->banks())
                              for (const BankEvent& event : bank->data->events)
                                for (const BankResponse& response : event.responses)
-                                 if (response.verb == Verb::start && bank->data->sounds[response.target].name == sound) return event.name;
+                                 if (response.starts() && bank->data->sounds[response.target].name == sound) return event.name;
                            return std::string();
                          }};
   const auto say = [&](const Reason& why) { return words_of(why, known); };

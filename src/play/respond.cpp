@@ -11,9 +11,9 @@
 namespace tidewater {
 
 Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
-  LiveSound& sound = bank.sounds[response.target];
-  return response.verb == Verb::start ? start(bank, sound, response, id, happening, raised)
-                                      : stop_sound(sound, response.time, id, happening.event);
+  using Effect = Outcome (Control::*)(LiveBank&, LiveSound&, const BankResponse&, PlaybackId, const Happening&, Raised&);
+  static constexpr std::array<Effect, verb_words.size()> effects = {&Control::start, &Control::stop};  // by verb
+  return (this->*effects[static_cast<std::size_t>(response.verb)])(bank, bank.sounds[response.target], response, id, happening, raised);
 }
 
 Outcome Control::start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening,
@@ -233,12 +233,12 @@ void Control::note_starts(const LiveSound& sound, std::span<const Candidate> lay
     if (layer != leads) note_one(*layer, true);
 }
 
-Outcome Control::stop_sound(LiveSound& sound, Seconds fade, PlaybackId id, Name event) {
+Outcome Control::stop(LiveBank&, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised&) {
   bool any = false;
   for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
-    any = voices.stop(*version, fade, id) || any;
-  if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, event);
-  notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = event.text(), .sound = sound.design});
+    any = voices.stop(*version, response.time, id) || any;
+  if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
+  notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
   return Outcome::done;
 }
 

@@ -10,7 +10,7 @@ namespace tidewater {
 Advising::Advising(const Book& book, const std::map<std::string, ClipFacts>& facts) : book_(book), facts_(facts) {
   for (const auto& event : book.events)
     for (const auto& response : event.responses)
-      if (response.verb == Verb::start) reached_.insert(response.target);
+      if (response.starts()) reached_.insert(response.target);
   for (const auto& sound : book.sounds)
     sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { uses_[clip.path].push_back({&clip, &sound, &layer}); });
 }

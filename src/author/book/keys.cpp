@@ -266,25 +266,30 @@ const RowsOf<SketchPlan>& sketch_rows() {
   return rows;
 }
 
+namespace {
+
+/// The keys of a response, by itself or in a list.
+RowsOf<BookResponse> rows_of_response(std::string_view section, std::string_view started, std::string_view stopped) {
+  return RowsOf<BookResponse>(section)
+      .special({"start", "", "\"gangway\"", started}, "name of a sound")
+      .special({"stop", "", "\"engine\"", stopped}, "name of a sound")
+      .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."}, &BookResponse::delay)
+      .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time);
+}
+
+}  // namespace
+
 const RowsOf<BookResponse>& event_rows() {
   static const RowsOf<BookResponse> rows =
-      RowsOf<BookResponse>("events")
-          .special({"start", "", "\"gangway\"", "The event starts this sound: short for a single response."}, "name of a sound")
-          .special({"stop", "", "\"engine\"", "The event stops this sound: short for a single response."}, "name of a sound")
-          .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event."}, &BookResponse::delay)
-          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time)
+      rows_of_response("events", "The event starts this sound: short for a single response.",
+                       "The event stops every playback of this sound: short for a single response.")
           .special({"responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
                    "list of responses");
   return rows;
 }
 
 const RowsOf<BookResponse>& response_rows() {
-  static const RowsOf<BookResponse> rows =
-      RowsOf<BookResponse>("responses")
-          .special({"start", "", "\"gangway\"", "Starts this sound."}, "name of a sound")
-          .special({"stop", "", "\"engine\"", "Stops every playback of this sound."}, "name of a sound")
-          .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."}, &BookResponse::delay)
-          .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time);
+  static const RowsOf<BookResponse> rows = rows_of_response("responses", "Starts this sound.", "Stops every playback of this sound.");
   return rows;
 }
 

@@ -186,8 +186,10 @@ class Reader {
     if (!dotted.empty() && dotted.size() == table.size()) return;
     BookEvent event{std::string(key.str()), {}, problems_.at(key)};
     const toml::node* list = table.get("responses");
-    if (table.contains("start") || table.contains("stop")) {
-      if (list != nullptr) problem(*list, "an event has either responses, or start or stop of its own; move them into the list");
+    if (!verbs_in(table).empty()) {
+      if (list != nullptr)
+        problem(*list,
+                fmt::format("an event has either responses, or {} of its own; move them into the list", fmt::join(verb_words, " or ")));
       read_response(table, event);
     } else if (list == nullptr) {
       if (!meant_by_another(table, "start") && !meant_by_another(table, "responses"))
@@ -209,22 +211,47 @@ class Reader {
     book_.events.push_back(std::move(event));
   }
 
+  static std::vector<Verb> verbs_in(const toml::table& table) {
+    std::vector<Verb> verbs;
+    for (std::size_t v = 0; v < verb_words.size(); ++v)
+      if (table.contains(verb_words[v])) verbs.push_back(static_cast<Verb>(v));
+    return verbs;
+  }
+
+  /// Reports keys of a response that its verb does not take.
+  void check_what_goes_with(const toml::table& table, Verb verb) {
+    const VerbRow& its = row_of(verb);
+    const auto check = [&](std::string_view key, auto takes) {
+      if (!table.contains(key) || takes(its)) return;
+      std::vector<std::string_view> others;
+      for (std::size_t v = 0; v < verb_rows.size(); ++v)
+        if (takes(verb_rows[v])) others.push_back(verb_words[v]);
+      problem(*table.get(key), fmt::format("a {} goes with {}; a {} takes {}", key, fmt::join(others, " or "), word_of(verb),
+                                           !its.time.empty() ? fmt::format("{} = \"2 s\"", its.time)
+                                           : its.starts      ? "the sound's fade-in"
+                                                             : "none"));
+    };
+    check("delay", [](const VerbRow& row) { return row.delays; });
+    for (const VerbRow& row : verb_rows)
+      if (!row.time.empty()) check(row.time, [&](const VerbRow& other) { return other.time == row.time; });
+  }
+
   void read_response(const toml::table& table, BookEvent& event) {
     BookResponse response;
     response.place = problems_.at(table);
-    const bool starts = table.contains("start");
-    if (starts == table.contains("stop"))
-      return problem(table, starts ? "one response cannot both start and stop; make them two in responses = [...]"
-                                   : "a response needs start = \"a-sound\" or stop = \"a-sound\"");
-    response.verb = starts ? Verb::start : Verb::stop;
-    const std::string_view verb = starts ? "start" : "stop";
+    const std::vector<Verb> verbs = verbs_in(table);
+    if (verbs.empty()) return problem(table, fmt::format("a response needs {} = \"a-sound\"", fmt::join(verb_words, " = \"a-sound\" or ")));
+    if (verbs.size() > 1)
+      return problem(table, fmt::format("one response cannot both {} and {}; make them two in responses = [...]", word_of(verbs[0]),
+                                        word_of(verbs[1])));
+    response.verb = verbs.front();
+    const std::string_view verb = word_of(response.verb);
     if (const auto* sound = text(problems_, table, verb)) {
       response.target = *sound;
       response.place = problems_.at(*table.get(verb));
       named_sounds_.push_back({*sound, response.place});
     }
-    if (!starts && table.contains("delay")) problem(*table.get("delay"), "a delay goes with start; a stop takes fade = \"2 s\"");
-    if (starts && table.contains("fade")) problem(*table.get("fade"), "a fade goes with stop; a start takes the sound's fade-in");
+    check_what_goes_with(table, response.verb);
     if (const auto sound = fade_outs_.find(response.target); sound != fade_outs_.end()) response.time = sound->second;
     response_rows().read(problems_, table, response);
     event.responses.push_back(std::move(response));

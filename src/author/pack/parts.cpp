@@ -27,11 +27,14 @@ bool lends_to(const BookBank& bank, const BookSound& sound) {
   return any;
 }
 
-std::set<std::string> sounds_of(const Book& book, Verb kind) {
+enum class Whose { started, all };
+
+/// The sounds that the book's events start, or that they name at all.
+std::set<std::string> sounds_of(const Book& book, Whose whose) {
   std::set<std::string> sounds;
   for (const BookEvent& event : book.events)
     for (const BookResponse& response : event.responses)
-      if (response.verb == kind) sounds.insert(response.target);
+      if (whose == Whose::all || response.starts()) sounds.insert(response.target);
   return sounds;
 }
 
@@ -45,8 +48,7 @@ Book part_of(const Book& book, const BookBank& bank) {
     return part;
   }
   std::erase_if(part.events, [&](const BookEvent& event) { return !has(bank, event); });
-  std::set<std::string> needed = sounds_of(part, Verb::start);
-  needed.merge(sounds_of(part, Verb::stop));
+  const std::set<std::string> needed = sounds_of(part, Whose::all);
   std::erase_if(part.sounds, [&](const BookSound& sound) { return !needed.contains(sound.name); });
   return part;
 }
@@ -55,17 +57,16 @@ Book part_of(const Book& book, const BookBank& bank) {
 std::vector<Problem> wrong_stops(const std::vector<Book>& parts) {
   std::vector<Problem> wrong;
   for (const Book& part : parts) {
-    const std::set<std::string> started = sounds_of(part, Verb::start);
+    const std::set<std::string> started = sounds_of(part, Whose::started);
     for (const BookEvent& event : part.events)
       for (const BookResponse& response : event.responses) {
-        if (response.verb != Verb::stop || started.contains(response.target)) continue;
+        if (response.starts() || started.contains(response.target)) continue;
         const auto other = std::find_if(parts.begin(), parts.end(),
-                                        [&](const Book& its) { return sounds_of(its, Verb::start).contains(response.target); });
+                                        [&](const Book& its) { return sounds_of(its, Whose::started).contains(response.target); });
         if (other == parts.end()) continue;
-        wrong.push_back(
-            {response.place, fmt::format("'{}' is in bank '{}', and stops '{}', which bank '{}' starts: each bank stops what it "
-                                         "started; put both into one",
-                                         event.name, part.name, response.target, other->name)});
+        wrong.push_back({response.place, fmt::format("'{}' is in bank '{}', and would {} '{}', which bank '{}' starts: a bank acts on what "
+                                                     "it started itself; put both into one",
+                                                     event.name, part.name, word_of(response.verb), response.target, other->name)});
       }
   }
   return wrong;

@@ -140,13 +140,13 @@ std::string text_of(const BookEvent& event, const Book& book) {
   const auto goes_without_saying = [&](const BookResponse& response) {
     const auto sound =
         std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
-    return sound != book.sounds.end() && sound->fade_out == response.time;
+    return sound == book.sounds.end() ? response.time == Seconds{} : sound->fade_out == response.time;
   };
   const std::string text = list_of(event.responses, [&](const BookResponse& response) {
-    const bool stops = response.verb == Verb::stop;
-    std::string its = fmt::format("{{ {} = {}", stops ? "stop" : "start", text_in_quotes(response.target));
+    std::string its = fmt::format("{{ {} = {}", word_of(response.verb), text_in_quotes(response.target));
     if (response.delay > Seconds{}) its += ", delay = " + text_in_quotes(to_text(response.delay));
-    if (stops && !goes_without_saying(response)) its += ", fade = " + text_in_quotes(to_text(response.time));
+    const std::string_view time = row_of(response.verb).time;
+    if (!time.empty() && !goes_without_saying(response)) its += fmt::format(", {} = {}", time, text_in_quotes(to_text(response.time)));
     return its + " }";
   });
   return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);
