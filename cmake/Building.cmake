@@ -13,6 +13,10 @@ target_compile_options(tidewater_build INTERFACE
 # gcc 12 warns of its own standard library under sanitizers and -O3 (bug 105562 and kin).
 target_compile_options(tidewater_build INTERFACE
   $<$<CXX_COMPILER_ID:GNU>:-Wdouble-promotion;-Wno-maybe-uninitialized;-Wno-restrict;-Wno-stringop-overflow;-Wno-array-bounds>)
+if(CMAKE_CXX_COMPILER_ID STREQUAL GNU)
+  # Nobody puts functions of their own in place of ours: what is short is seen through, as clang does without being told.
+  target_compile_options(tidewater_build INTERFACE -fno-semantic-interposition)
+endif()
 if(CMAKE_UNITY_BUILD)
   # Of other files; each by itself is looked at elsewhere.
   target_compile_options(tidewater_build INTERFACE -Wno-shadow $<$<CXX_COMPILER_ID:GNU>:-Wno-subobject-linkage>)

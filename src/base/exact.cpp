@@ -23,15 +23,20 @@ constexpr std::array<double, parts> part_powers = [] {
   return powers;
 }();
 
+/// As std::floor, of what an int holds: without a call, which it is where the machine may lack the instruction.
+int whole_below(double x) {
+  const int whole = static_cast<int>(x);
+  return whole - (x < whole ? 1 : 0);
+}
+
 }  // namespace
 
 double exp2(double x) {
   constexpr double most = 1000;  // beyond, the exponent of a double may not hold it
   if (!(std::abs(x) < most)) return std::isnan(x) ? x : std::ldexp(exp2(x < 0 ? -500 : 500), x < 0 ? -2000 : 2000);
-  const double nearest = std::floor(x * parts + 0.5);
-  const auto number = static_cast<int>(nearest);
+  const int number = whole_below(x * parts + 0.5);
   // What is left is within half a part: of its power series the seventh term is below 1e-18.
-  const double t = (x - nearest / parts) * std::numbers::ln2;
+  const double t = (x - static_cast<double>(number) / parts) * std::numbers::ln2;
   // In pairs, which do not wait for one another.
   const double t2 = t * t;
   const double rest = (1 + t) + t2 * ((1.0 / 2 + t * (1.0 / 6)) + t2 * ((1.0 / 24 + t * (1.0 / 120)) + t2 * (1.0 / 720)));

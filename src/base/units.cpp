@@ -13,6 +13,7 @@
 namespace tidewater {
 
 double amplitude(Decibels level) {
+  if (level.value == 0) return 1;
   return level == silence ? 0.0 : exact::exp2(level.value * (std::numbers::ln10 / std::numbers::ln2 / 20));
 }
 
@@ -25,6 +26,7 @@ double ratio(Semitones interval) { return exact::exp2(interval.value / 12.0); }
 Semitones semitones(double ratio) { return {12.0 * exact::log2(ratio)}; }
 
 Frames frames(Seconds time, Hertz rate) {
+  if (time.value == 0) return {};
   constexpr double most = 0x1p62;
   const double count = time.value * rate.value;
   return {std::isnan(count) ? 0 : rounded(std::clamp(count, -most, most))};

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/rounded.hpp"
 #include "dsp/filter_designs.hpp"
 
 namespace tidewater {
@@ -98,7 +99,7 @@ void prepare_filters() { filters(); }
 std::uint64_t step_for(double ratio) {
   // What is not a number is no more than the slowest.
   const double within = ratio > slowest_ratio ? std::min(ratio, fastest_ratio) : slowest_ratio;
-  return static_cast<std::uint64_t>(std::llround(within * static_cast<double>(unity_step)));
+  return static_cast<std::uint64_t>(rounded(within * static_cast<double>(unity_step)));
 }
 
 }  // namespace tidewater
