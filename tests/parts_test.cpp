@@ -45,7 +45,9 @@ struct Playing {
   std::pair<Outcome, const LiveStart*> start(std::uint64_t raise, Decibels level = {}) {
     pool.take(link.settle(notebook));
     const std::int64_t base = link.base();
-    if (const auto held = pool.hold_back(sound, heard, 0, base)) return {held->first, nullptr};
+    pool.freshen_claims();
+    Gated gated = pool.gate(sound, heard, 0, base);
+    if (gated.held()) return {gated.outcome, nullptr};
     Candidate candidate;
     candidate.layer = &data->sounds[0].layers[0];
     candidate.clip = &data->clips[0];
@@ -53,10 +55,10 @@ struct Playing {
     candidate.gain = level;
     candidate.starts = base;
     candidate.level = Level(candidate.clip->level + level);
-    pool.share(sound, {raise, 1}, {&candidate, 1});
+    pool.share({raise, 1}, {&candidate, 1}, gated.verdict);
     if (candidate.fate == Candidate::Fate::too_late) return {Outcome::pool_full, nullptr};
     heard.add(0, base);
-    const LiveStart& begun = pool.begin(sound, {{raise, 1}, 0, base, base, {}, {}}, {&candidate, 1});
+    const LiveStart& begun = pool.begin(sound, {{raise, 1}, 0, base, base, {}, {}}, {&candidate, 1}, gated.verdict);
     link.commit();
     return {outcome_of(candidate.fate), &begun};
   }
@@ -121,17 +123,16 @@ TEST_CASE("claims: what is heard, then rank, then loudness, then youth; a swap n
   CHECK(claim(9, 24, 1) < Claim::none());
 }
 
-TEST_CASE("a pool counts voices as free while it is asked what would be, and forgets that") {
+TEST_CASE("a pool finds the weakest voice, also among those that do not leave") {
   VoicePool pool(4);
   std::array<LiveLayer, 2> layers;
   const std::uint32_t loud = pool.take(layers[0]), soft = pool.take(layers[1]);
   pool.claim(loud, Claim(5, Level(Decibels{-3}), 1));
   pool.claim(soft, Claim(5, Level(Decibels{-9}), 2));
   CHECK(pool.weakest() == soft);
-  pool.set_aside(soft);
-  CHECK(pool.weakest() == loud);
-  pool.restore();
-  CHECK(pool.weakest() == soft);
+  CHECK(pool.weakest_but([&](const LiveLayer& its) { return &its == &layers[1]; }) == loud);
+  CHECK(pool.weakest_but([](const LiveLayer&) { return false; }) == soft);
+  CHECK(pool.weakest_but([](const LiveLayer&) { return true; }) == VoicePool::none);
   CHECK(&pool.give_back(soft) == &layers[1]);
   CHECK(pool.free() == 3);
   CHECK(pool.take(layers[1]) == soft);  // the lowest
@@ -180,14 +181,18 @@ TEST_CASE("voices: asking for a verdict silences nobody") {
   lower.rank = 0;
   other.design = &lower;
   other.latest = nullptr;
-  CHECK(!game.pool.hold_back(game.sound, game.heard, 0, game.link.base()));  // the first would yield to the limit
-  CHECK(!game.pool.hold_back(other, game.heard, 0, game.link.base()));
+  const Gated same = game.pool.gate(game.sound, game.heard, 0, game.link.base());
+  CHECK(!same.held());
+  CHECK(same.verdict.leaves != nullptr);  // the first would yield to the limit
+  Gated gated = game.pool.gate(other, game.heard, 0, game.link.base());
+  CHECK(!gated.held());
+  CHECK(gated.verdict.leaves == nullptr);
   Candidate candidate;
   candidate.layer = &lower.layers[0];
   candidate.clip = &game.data->clips[0];
   candidate.level = Level(Decibels{20});
   candidate.step = game.pool.step_of(game.sound, {});
-  game.pool.share(other, {2, 1}, {&candidate, 1});
+  game.pool.share({2, 1}, {&candidate, 1}, gated.verdict);
   CHECK(candidate.fate == Candidate::Fate::too_late);
   CHECK(game.pool.count().sounding == 1);
   CHECK(game.pool.count().fading == 0);

@@ -1,6 +1,6 @@
 #include "choose/pick.hpp"
 
-#include <utility>
+#include <algorithm>
 
 #include "choose/draws.hpp"
 
@@ -28,9 +28,7 @@ std::uint32_t dealt(std::uint64_t key, std::uint32_t count, std::uint32_t place)
 }
 
 /// The first of a round is any but the last of the round before; the others follow in an order of their own.
-std::uint32_t deal(const Picks& picks, std::uint64_t key, std::uint32_t count) {
-  const std::uint64_t round = Draws::hash_of(key, picks.count / count);
-  const std::uint32_t place = picks.count % count;
+std::uint32_t deal(const Picks& picks, std::uint64_t round, std::uint32_t place, std::uint32_t count) {
   if (place == 0 || picks.first >= count) return any_but(picks.last, round, count);
   const std::uint32_t other = dealt(round, count - 1, place - 1);
   return other + (other >= picks.first ? 1 : 0);
@@ -65,16 +63,20 @@ std::uint32_t draw_weighted(const BankChoice& choice, std::uint32_t last, std::u
 
 Picked pick(Pick how, const BankChoice& choice, const Picks& picks, std::uint64_t key) {
   const auto count = static_cast<std::uint32_t>(choice.clips.size());
+  const std::uint32_t round = picks.count / std::max(count, 1U), place = picks.count - round * std::max(count, 1U);
   Picked picked{0, picks};
   if (count > 1) {
-    const std::uint64_t bits = Draws::hash_of(key, picks.count + 1);
     switch (how) {
-      case Pick::in_order: picked.clip = picks.count % count; break;
-      case Pick::random: picked.clip = choice.weighted ? draw_weighted(choice, picks.last, bits) : any_but(picks.last, bits, count); break;
-      case Pick::shuffle: picked.clip = deal(picks, key, count); break;
+      case Pick::in_order: picked.clip = place; break;
+      case Pick::random: {
+        const std::uint64_t bits = Draws::hash_of(key, picks.count + 1);
+        picked.clip = choice.weighted ? draw_weighted(choice, picks.last, bits) : any_but(picks.last, bits, count);
+        break;
+      }
+      case Pick::shuffle: picked.clip = deal(picks, Draws::hash_of(key, round), place, count); break;
     }
   }
-  if (picks.count % std::max(count, 1U) == 0) picked.after.first = picked.clip;
+  if (place == 0) picked.after.first = picked.clip;
   ++picked.after.count;
   picked.after.last = picked.clip;
   return picked;

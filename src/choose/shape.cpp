@@ -40,31 +40,42 @@ Hertz within(const Range<Hertz>& range, double at) {
   return {range.low.value * exact::exp2(exact::log2(range.high.value / range.low.value) * at)};
 }
 
+/// What varies alone is drawn.
+template <class T, class At>
+T drawn(const Range<T>& range, At at) {
+  return range.low == range.high ? range.low : within(range, at());
+}
+
+double unit(const Draws& draws, std::size_t layer, LayerValue value) {
+  return draws.unit(first_of_layers + values_a_layer * layer + value);
+}
+
 }  // namespace
 
 Seconds draw_cadence(const BankSound& design, const Draws& draws) { return within(design.cadence, draw_one(design, draws, cadence_value)); }
 
 StartShape draw_shape(const BankSound& design, const Draws& draws) {
-  const auto drawn = [&](const auto& range, auto value) { return range.low == range.high ? range.low : within(range, value()); };
   const auto of = [&](const auto& range, Draw draw) { return drawn(range, [&] { return draw_one(design, draws, draw); }); };
-  StartShape shape;
-  shape.pan = of(design.pan, Draw::pan);
-  shape.low_pass = of(design.low_pass, Draw::low_pass);
-  const Decibels gain = of(design.gain, Draw::gain);
-  const Semitones pitch = of(design.pitch, Draw::pitch);
-  const Seconds delay = of(design.delay, Draw::delay);
-  for (std::size_t l = 0; l < design.layers.size(); ++l) {
-    const BankLayer& layer = design.layers[l];
-    const auto unit = [&](LayerValue value) { return draws.unit(first_of_layers + values_a_layer * l + value); };
-    LayerShape& its = shape.layers[l];
-    its.there = layer.chance >= 1 || unit(chance) < layer.chance;
-    its.gain = gain + drawn(layer.gain, [&] { return unit(layer_gain); });
-    its.pitch = pitch + drawn(layer.pitch, [&] { return unit(layer_pitch); });
-    its.delay = delay + drawn(layer.delay, [&] { return unit(layer_delay); });
-    its.start_at = drawn(layer.start_at, [&] { return unit(layer_start); });
-    if (layer.start_anywhere) its.anywhere = unit(layer_start);
-  }
-  return shape;
+  return {.pan = of(design.pan, Draw::pan),
+          .low_pass = of(design.low_pass, Draw::low_pass),
+          .gain = of(design.gain, Draw::gain),
+          .pitch = of(design.pitch, Draw::pitch),
+          .delay = of(design.delay, Draw::delay)};
+}
+
+bool draw_there(const BankLayer& layer, std::size_t number, const Draws& draws) {
+  return layer.chance >= 1 || unit(draws, number, chance) < layer.chance;
+}
+
+Seconds draw_delay(const StartShape& sound, const BankLayer& layer, std::size_t number, const Draws& draws) {
+  return sound.delay + drawn(layer.delay, [&] { return unit(draws, number, layer_delay); });
+}
+
+LayerShape draw_layer(const StartShape& sound, const BankLayer& layer, std::size_t number, const Draws& draws) {
+  return {.gain = sound.gain + drawn(layer.gain, [&] { return unit(draws, number, layer_gain); }),
+          .pitch = sound.pitch + drawn(layer.pitch, [&] { return unit(draws, number, layer_pitch); }),
+          .start_at = drawn(layer.start_at, [&] { return unit(draws, number, layer_start); }),
+          .anywhere = layer.start_anywhere ? unit(draws, number, layer_start) : 0};
 }
 
 }  // namespace tidewater

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <string_view>
 #include <vector>
 
@@ -24,11 +25,22 @@ const Trait* given(std::span<const Trait> traits, const HashedText& name) {
 
 constexpr std::size_t most_looked_up = 8;  // traits of one layer: more are looked for again and again
 
+/// Of a choice that may be for several values of a trait: it has to be looked at.
+constexpr std::uint64_t any_key = 0, no_key = 1;
+std::uint64_t part_of_key(std::size_t trait, std::uint64_t value) { return std::rotl(value, static_cast<int>(8 * trait)) << 1U; }
+
 /// The traits that a layer goes by, in its order; null where one is not given.
 class Given {
  public:
   Given(const BankLayer& layer, std::span<const Trait> traits) : layer_(layer), traits_(traits) {
     for (std::size_t i = 0; i < std::min(layer.by.size(), most_looked_up); ++i) found_[i] = given(traits, layer.by[i]);
+  }
+  /// Of a choice that has a value for each of them, and these values.
+  std::uint64_t key() const {
+    std::uint64_t key = no_key;
+    for (std::size_t i = 0; i < std::min(layer_.by.size(), most_looked_up); ++i)
+      if (found_[i] != nullptr) key += part_of_key(i, found_[i]->value.hash());
+    return key;
   }
   bool fits(const BankChoice& choice) const {
     for (std::size_t i = 0; i < choice.values.size(); ++i) {
@@ -72,10 +84,29 @@ std::string hint_not_given(std::string_view name, std::span<const Trait> traits,
 
 }  // namespace
 
-const BankChoice* choice_for(const BankLayer& layer, std::span<const Trait> traits) {
+std::vector<std::uint64_t> choice_keys_of(const BankSound& design) {
+  std::vector<std::uint64_t> keys;
+  for (const BankLayer& layer : design.layers)
+    for (const BankChoice& choice : layer.choices) {
+      std::uint64_t key = no_key;
+      bool any = choice.values.size() < layer.by.size() || layer.by.size() > most_looked_up;
+      for (std::size_t i = 0; i < choice.values.size() && !any; ++i) {
+        key += part_of_key(i, choice.values[i].hash);
+        any = choice.values[i].hash == any_value.hash;
+      }
+      keys.push_back(any ? any_key : key);
+    }
+  return keys;
+}
+
+const BankChoice* choice_for(const BankLayer& layer, const std::uint64_t* keys, std::span<const Trait> traits) {
+  if (layer.choices.empty()) return nullptr;
+  if (layer.by.empty()) return layer.choices.data();
   const Given its(layer, traits);
-  const auto found = std::find_if(layer.choices.begin(), layer.choices.end(), [&](const BankChoice& c) { return its.fits(c); });
-  return found == layer.choices.end() ? nullptr : &*found;
+  const std::uint64_t key = its.key();
+  for (std::size_t i = 0; i < layer.choices.size(); ++i)
+    if ((keys[i] == key || keys[i] == any_key) && its.fits(layer.choices[i])) return &layer.choices[i];
+  return nullptr;
 }
 
 bool went_otherwise(const BankLayer& layer, const BankChoice* choice) {

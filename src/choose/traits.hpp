@@ -1,14 +1,20 @@
 #pragma once
+#include <cstdint>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "bank/bank_data.hpp"
 #include "tidewater/manager.hpp"
 
 namespace tidewater {
 
-/// The clips that traits lead to; null where there are none, not even otherwise.
-const BankChoice* choice_for(const BankLayer& layer, std::span<const Trait> traits);
+/// What the choices of a sound's layers are for, each as one number, in their order: side by side, so that most of them are passed by
+/// without a look at them.
+std::vector<std::uint64_t> choice_keys_of(const BankSound& design);
+
+/// The clips that traits lead to; null where there are none, not even otherwise. `keys` has one for each of the layer's choices.
+const BankChoice* choice_for(const BankLayer& layer, const std::uint64_t* keys, std::span<const Trait> traits);
 
 /// Whether a layer goes by traits, and these led to none of the clips that it has for them.
 bool went_otherwise(const BankLayer& layer, const BankChoice* choice);

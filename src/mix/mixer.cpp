@@ -188,7 +188,9 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
 void Mixer::note_late(const Posted& posted, std::int64_t landed) noexcept {
   if (posted.request == last_late_) return;
   last_late_ = posted.request;
-  if (!late_.try_enqueue(CameLate{posted.request, landed})) lost_late_.fetch_add(1, std::memory_order_relaxed);
+  const bool told = late_.try_enqueue(CameLate{posted.request, landed});
+  if (!told) lost_late_.fetch_add(1, std::memory_order_relaxed);
+  count_report(told);
 }
 
 void Mixer::end() {
@@ -273,7 +275,7 @@ void Mixer::mix_voices(int frames) noexcept {
     const std::int64_t end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
-    if (end >= 0) finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_});
+    if (end >= 0) count_report(finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_}));
   }
 }
 

@@ -7,6 +7,7 @@
 #include <readerwriterqueue/readerwriterqueue.h>
 
 #include <atomic>
+#include <concepts>
 #include <cstdint>
 #include <memory>
 #include <span>
@@ -45,12 +46,21 @@ class Mixer {
   /// Requests are numbered, and their frames never go back. False when the queue is full: keep the command, and send it
   /// again later, in order. Nothing posted is heard before `commit`.
   bool post(const Command& command, std::uint64_t request, std::int64_t lands);
+  /// The same for a start, which `fill(start)` fills in its place in the queue.
+  template <class Fill>
+  bool post_start(std::uint64_t request, std::int64_t lands, Fill fill) {
+    if (!commands_.try_emplace(request, lands, fill)) return false;
+    ++posted_;
+    return true;
+  }
   void commit() { committed_.store(posted_, std::memory_order_release); }
   /// As soon as possible.
   bool post(const Command& command);
   /// What is known by `at` and has not been taken yet.
   bool poll(VoiceFinished& report, std::int64_t at);
   bool poll(CameLate& report) { return late_.try_dequeue(report); }
+  /// How many reports there have been. If as many were polled, there is nothing to poll.
+  std::uint64_t reported() const { return reported_.load(std::memory_order_acquire); }
   /// Late requests that found no room for their report, since this was last asked.
   std::uint64_t take_lost_late() { return lost_late_.exchange(0, std::memory_order_relaxed); }
   /// After the last call of `render`: what it missed came late for good.
@@ -116,10 +126,18 @@ class Mixer {
   struct Posted {
     Posted() = default;
     Posted(std::uint64_t whose, std::int64_t when, const Command& what) : request(whose), lands(when), command(what) {}
+    template <std::invocable<StartVoice&> Fill>
+    Posted(std::uint64_t whose, std::int64_t when, Fill fill) : request(whose), lands(when), command(std::in_place_type<StartVoice>) {
+      fill(std::get<StartVoice>(command));
+    }
     std::uint64_t request = 0;
     std::int64_t lands = 0;
     Command command;
   };
+  /// Thread: the audio thread, and after it `end`.
+  void count_report(bool reported) noexcept {
+    if (reported) reported_.store(reported_.load(std::memory_order_relaxed) + 1, std::memory_order_release);
+  }
 
   /// What waits for the audio thread, which is not there.
   std::vector<Posted> take_posted();
@@ -153,10 +171,11 @@ class Mixer {
   std::unique_ptr<float[]> samples_;    ///< of all buses
   std::unique_ptr<Group[]> groups_;
   std::unique_ptr<Meter[]> meters_;
-  moodycamel::ReaderWriterQueue<Posted> commands_;
+  moodycamel::ReaderWriterQueue<Posted, 64> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   moodycamel::ReaderWriterQueue<CameLate> late_;
   std::atomic<std::uint64_t> lost_late_{0};
+  std::atomic<std::uint64_t> reported_{0};
   std::uint64_t posted_ = 0;  ///< commands so far, on the control side
   std::atomic<std::uint64_t> committed_{0};
   std::uint64_t taken_ = 0;       ///< commands so far, on the audio thread

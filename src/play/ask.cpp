@@ -1,33 +1,48 @@
 #include <algorithm>
+#include <type_traits>
 #include <utility>
 
+#include "base/fetch.hpp"
 #include "play/control.hpp"
 #include "request/texts.hpp"
 
 namespace tidewater {
 namespace {
 
-/// What has to be done even where there is little room to note it: a game goes by it.
-bool must_be_done(const Request& request) {
-  return std::holds_alternative<asked::Load>(request) || std::holds_alternative<asked::Reload>(request) ||
-         std::holds_alternative<asked::Unload>(request) || std::holds_alternative<asked::Unreadable>(request) ||
-         std::holds_alternative<asked::ClipRead>(request) || std::holds_alternative<asked::ClipDropped>(request);
-}
+template <class R, class... Any>
+inline constexpr bool is_any_of = (std::is_same_v<R, Any> || ...);
+
+/// These are done even if there is no room left to note them: a game relies on them.
+template <class R>
+inline constexpr bool must_be_done =
+    is_any_of<R, asked::Load, asked::Reload, asked::Unload, asked::Unreadable, asked::ClipRead, asked::ClipDropped>;
 
 }  // namespace
 
 Outcome Control::ask(Request what, const Beside& beside) {
-  if (const auto refused = refuse(what)) return *refused;
-  return note_and_carry_out(what, beside);
+  return std::visit([&](auto& its) { return ask_one(its, beside, false); }, what);
 }
 
 Outcome Control::settle_and_ask(Request what, const Beside& beside) {
+  return std::visit([&](auto& its) { return ask_one(its, beside, true); }, what);
+}
+
+Outcome Control::settle_and_ask(asked::Raise& what, const Beside& beside) {
+  loaded.catalogue()->fetch(what.event);
+  voices.fetch_next();
+  return ask_one(what, beside, true);
+}
+
+/// Each kind of request by itself, so that a raise asks nothing that only others need.
+template <class R>
+Outcome Control::ask_one(R& what, const Beside& beside, bool settles) {
   if (const auto refused = refuse(what)) return *refused;
-  settle();
+  if (settles) settle();
   return note_and_carry_out(what, beside);
 }
 
-std::optional<Outcome> Control::refuse(Request& what) {
+template <class R>
+std::optional<Outcome> Control::refuse(R& what) {
   door.open();
   each_field(what, [&](const auto&, auto& value) {
     if constexpr (requires { door.admit(value); }) door.admit(value);
@@ -35,27 +50,29 @@ std::optional<Outcome> Control::refuse(Request& what) {
   const PlaybackId* playback = playback_in(std::as_const(what));
   if (playback != nullptr && *playback == PlaybackId{}) return Outcome::already_ended;  // the handle of nothing
   if (door.refusal()) return decide(Outcome::not_a_number, playback == nullptr ? PlaybackId{} : *playback, *door.refusal());
-  if (!must_be_done(what) && !admits(bytes_of_texts(what))) return Outcome::no_room;
+  if constexpr (!must_be_done<R>)
+    if (notebook.open() && !admits(bytes_of_texts(what))) return Outcome::no_room;
   return std::nullopt;
 }
 
-Outcome Control::note_and_carry_out(Request& what, const Beside& beside) {
+template <class R>
+Outcome Control::note_and_carry_out(R& what, const Beside& beside) {
   if (door.notice()) tell(*door.notice());
   claim_due();
   link.count_request();
   updates.request(link.now().at);
   tell_if_not_updated();
-  if (auto* raise = std::get_if<asked::Raise>(&what)) raise->id = ++totals.raised;
+  if constexpr (std::is_same_v<R, asked::Raise>) what.id = ++totals.raised;
   if (notebook.open()) {
     keep_texts(notebook, what);  // so that what is decided can speak of them
     notebook.add<AskedNote>(link.now().at, [&](AskedNote& note) {
       note.lands = link.now().lands;
       note.into = beside.into;
       note.meanwhile = world.listening;
-      note.request = what;
+      note.request.emplace<R>(what);
     });
   }
-  return std::visit([&](const auto& its) { return carry_out(its, beside); }, what);
+  return carry_out(what, beside);
 }
 
 void Control::tell_if_not_updated() {
@@ -82,9 +99,10 @@ Outcome Control::decide_unknown(Name event, PlaybackId id) {
 }
 
 Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
-  PlaybackId id{raise.id, 0};
+  const PlaybackId id{raise.id, 0};
   const Catalogue::Event* known = loaded.catalogue()->find(raise.event);
   if (known == nullptr) return decide_unknown(raise.event, id);
+  fetch(known->design->responses.data(), sizeof(BankResponse));
   std::optional<Whereabouts> at;
   if (raise.place) {
     set_place(at.emplace(), *raise.place);
@@ -101,15 +119,9 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
                             .gauges = raise.gauges,
                             .at = at,
                             .base = link.base() + beside.into};
+  if (beside.raised != nullptr) return respond_all(*known, id, happening, *beside.raised);
   Raised unasked;
-  Raised& raised = beside.raised == nullptr ? unasked : *beside.raised;
-  const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
-  for (const auto& response : known->design->responses) {
-    ++id.response;
-    const Outcome outcome = respond(response, *known->bank, id, happening, raised);
-    if (id.response == 1 || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
-  }
-  return raised.outcome;
+  return respond_all(*known, id, happening, unasked);
 }
 
 template <class Act>

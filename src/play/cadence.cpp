@@ -24,16 +24,13 @@ void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait
 
 }  // namespace
 
-/// Of its layers the loudest stands for it: by that its place is looked for in the world.
-Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Followers::Follower* follower,
-                               Raised& raised) {
-  std::iter_swap(candidates.begin(), std::max_element(candidates.begin(), candidates.end(),
-                                                      [](const Candidate& a, const Candidate& b) { return a.level < b.level; }));
-  candidates.resize(1);
-  Candidate& its = candidates.front();
-  if (!voices.has_room(1))
-    return decide(Outcome::no_room, as.id, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(options.playbacks)},
-                  happening.event);
+/// The loudest layer stands for all: by it the place in the world is found. There must be room for one.
+Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers,
+                               Followers::Follower* follower, const Verdict& verdict, Raised& raised) {
+  std::iter_swap(layers.begin(),
+                 std::max_element(layers.begin(), layers.end(), [](const Candidate& a, const Candidate& b) { return a.level < b.level; }));
+  layers.resize_down(1);
+  Candidate& its = layers.front();
   its.fate = Candidate::Fate::unheard;
   std::optional<Following::By> held;
   if (follower != nullptr) held = sound.following->held_by(Followers::aimed(*follower, drive.gauges, ready_values(as.from)));
@@ -41,8 +38,8 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
   const Reason because =
       held    ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
       : heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design}
-              : why(sound, its, as.from);
-  const LiveStart& start = voices.begin(sound, as, candidates);
+              : why(sound, its, as.from, verdict);
+  const LiveStart& start = voices.begin(sound, as, layers, verdict);
   Cadence cadence;
   cadence.start = start.ref();
   cadence.in_world = start.in_world;
@@ -160,7 +157,7 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
                       .emitter = {its.emitter},
                       .gauges = by.gauges,
                       .at = by.at,
-                      .of = &cadence,
+                      .beat_of = &cadence,
                       .stays = by.stays};
   const std::int64_t now = link.base(), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
@@ -174,7 +171,7 @@ void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
     happening.base = *frame;
     const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
     Raised unasked;
-    start(*sound.home->loaded, sound, {}, id, happening, unasked);
+    start(*sound.home->loaded, sound, Seconds{}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = beat->ref();
     const Seconds interval = std::max(shortest_cadence, draw_cadence(design, Draws(sound.key, sound.memory->asked)));

@@ -24,7 +24,7 @@ Catalogue::Catalogue(std::vector<LiveBank*> banks, Texts unloaded) : banks_(std:
 
 const Catalogue::Event* Catalogue::find(Name event) const {
   for (std::size_t at = event.hash() & (places_.size() - 1); places_[at].design != nullptr; at = (at + 1) & (places_.size() - 1))
-    if (places_[at].hash == event.hash() && same_name(places_[at].design->name, event)) return &places_[at];
+    if (places_[at].hash == event.hash() && same_name(Name(places_[at].design->name, event.hash()), event)) return &places_[at];
   return nullptr;
 }
 

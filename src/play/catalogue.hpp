@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/fetch.hpp"
 #include "tidewater/name.hpp"
 
 namespace tidewater {
@@ -38,6 +39,8 @@ class Catalogue {
   const std::vector<LiveBank*>& banks() const { return banks_; }
   /// Null where no bank has it.
   const Event* find(Name event) const;
+  /// The event is looked for soon.
+  void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }
   /// The bank that had an event, and was unloaded; empty where there was none.
   std::string_view lost_with(Name event) const;
   const Texts& unloaded() const { return unloaded_; }

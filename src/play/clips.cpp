@@ -76,12 +76,12 @@ void Control::want(LiveBank& bank, LiveClip& clip) {
   reader.wake();
 }
 
-/// Offline what is needed is read. Candidates whose clip cannot be are left out, and `problem` says why. True where something has to be
+/// Offline what is needed is read. Layers whose clip cannot be are left out, and `problem` says why. True where something has to be
 /// waited for.
-bool Control::wait_for_clips(LiveBank& bank, std::string& problem) {
+bool Control::wait_for_clips(LiveBank& bank, Layers& layers, std::string& problem) {
   bool any = false;
-  std::erase_if(candidates, [&](Candidate& candidate) {
-    LiveClip& clip = bank.clips[static_cast<std::size_t>(candidate.clip - bank.data->clips.data())];
+  layers.erase_if([&](Candidate& candidate) {
+    LiveClip& clip = *candidate.live;
     if (clip.there && clip.data.there()) return false;
     if (!options.offline || (replaying && !clip.there)) {
       any = candidate.unread = true;

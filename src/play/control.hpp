@@ -18,6 +18,7 @@
 #include "play/door.hpp"
 #include "play/drive_side.hpp"
 #include "play/hand_on.hpp"
+#include "play/happening.hpp"
 #include "play/loaded.hpp"
 #include "play/update_log.hpp"
 #include "play/watch.hpp"
@@ -27,18 +28,6 @@
 #include "voices/voices.hpp"
 
 namespace tidewater {
-
-/// What the game said: an event, what it was about, and who made it.
-struct Happening {
-  Name event;
-  std::span<const Trait> traits;
-  Emitter emitter;
-  std::span<const GaugeValue> gauges;    ///< what the emitter says of them
-  const std::optional<Whereabouts>& at;  ///< in the world, if it is known
-  std::int64_t base = 0;                 ///< the frame that delays count from: what starts at once is heard there
-  const Cadence* of = nullptr;           ///< what it is a beat of, where it is one
-  bool stays = false;                    ///< where it is, wherever its emitter goes
-};
 
 /// What comes with a request, and is not in a journal, or is not the game's to say.
 struct Beside {
@@ -98,9 +87,15 @@ struct Control {
   /// The same for a game: settles first, unless the request is refused at the door. No line tells of what is refused there, so that it must
   /// not move the time by which an update that is under way goes.
   Outcome settle_and_ask(Request what, const Beside& beside = {});
+  /// The same without a variant: games raise far more often than they ask for anything else.
+  Outcome settle_and_ask(asked::Raise& what, const Beside& beside = {});
   /// Corrects numbers of a request that are out of range. Returns why the request is refused, or nothing if it can be carried out.
-  std::optional<Outcome> refuse(Request& what);
-  Outcome note_and_carry_out(Request& what, const Beside& beside);
+  template <class R>
+  std::optional<Outcome> refuse(R& what);
+  template <class R>
+  Outcome note_and_carry_out(R& what, const Beside& beside);
+  template <class R>
+  Outcome ask_one(R& what, const Beside& beside, bool settles);
   /// After it: its commands are complete.
   void commit() { link.commit(); }
   /// What was delayed and is nearly due asks for a voice. With a request or an update that is noted, so that a replay does the same.
@@ -143,14 +138,18 @@ struct Control {
 
   // What becomes of an event.
 
+  Outcome respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, Raised& raised);
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised);
-  Outcome start(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
-  Outcome stop(LiveBank& bank, LiveSound& sound, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
-  Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from) const;
+  Outcome start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, Raised& raised);
+  Outcome stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised);
+  /// Why a layer is not heard. Nothing if it is.
+  Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from, const Verdict& verdict) const;
 
   // What starts again and again.
 
-  Outcome begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Followers::Follower* follower, Raised& raised);
+  Outcome begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers, Followers::Follower* follower,
+                        const Verdict& verdict, Raised& raised);
   void change_traits(const LiveSound& sound, const Happening& happening);
   /// Whatever is due before the next update, of what is heard.
   void start_again();
@@ -213,6 +212,8 @@ struct Control {
   ReadyValues ready_values(const HeardFrom* from) const;
   /// A playback's handles and places, as it begins.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised);
+  /// Adds a handle, if there is room.
+  void hand_out(const LiveStart& start, Raised& raised);
   void bend_now(LiveStart& start, const HeardFrom* from);
   void bend(LiveStart& start, const Followers::Follower& follower, const Following::Values& values);
   /// In an update: with the lock, without it, and with it again.
@@ -230,7 +231,7 @@ struct Control {
   void start_reading();
   std::string read_now(LiveBank& bank, LiveClip& clip);
   void want(LiveBank& bank, LiveClip& clip);
-  bool wait_for_clips(LiveBank& bank, std::string& problem);
+  bool wait_for_clips(LiveBank& bank, Layers& layers, std::string& problem);
   std::string restore_clips(LiveBank& bank);
   void take_read_clips();
   void keep_to_budget();
@@ -245,7 +246,6 @@ struct Control {
   Outcome decide_unknown(Name event, PlaybackId id);
   void tell(const Reason& why) { notebook.add(link.now().at, NoticeNote{.why = notebook.keep(why)}); }
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
-  void note_starts(const LiveSound& sound, std::span<const Candidate> layers, const NewStart& as, Name event);
   /// The last run of updates, and that the journal is whole.
   void finish();
 
@@ -265,9 +265,8 @@ struct Control {
   Watch watch;
   UpdateLog updates;
   Totals totals;
-  std::vector<Candidate> candidates;  ///< layers of the start that is asked for
-  std::vector<ReadClip> just_read;    ///< as the reading thread gave them
-  std::vector<ClipData> dropped;      ///< to be destroyed outside the lock
+  std::vector<ReadClip> just_read;  ///< as the reading thread gave them
+  std::vector<ClipData> dropped;    ///< to be destroyed outside the lock
   bool told_of_budget = false;
   Missed missed;              ///< in the update that goes on
   bool gave_handles = false;  ///< by `find`

@@ -70,7 +70,7 @@ void Door::admit(Place& its) {
   set_place(kept, its);
   its = place_of(kept);
 }
-void Door::admit(Vector& its) {
+void Door::bring_in(Vector& its) {
   for (float* part : {&its.x, &its.y, &its.z}) {
     auto value = static_cast<double>(*part);
     admit(value, -fastest_thing, fastest_thing, vector);

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "notebook/reason.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/units.hpp"
 #include "tidewater/world.hpp"
 
@@ -34,7 +35,10 @@ class Door {
   void admit(std::optional<Place>& place) {
     if (place) admit(*place);
   }
-  void admit(Vector& vector);
+  void admit(Vector& vector) {
+    const auto safe = [](float part) { return part >= -fastest && part <= fastest; };
+    if (!safe(vector.x) || !safe(vector.y) || !safe(vector.z)) bring_in(vector);
+  }
   /// Of a gauge: what is not a number is refused; its range is its own.
   void admit(double& number);
 
@@ -53,7 +57,9 @@ class Door {
 
  private:
   enum Kind { gain, bend, pan, time, frequency, place, vector, number, kinds };
+  static constexpr auto fastest = static_cast<float>(fastest_thing);
   void admit(double& value, double low, double high, Kind kind);
+  void bring_in(Vector& vector);
 
   std::bitset<kinds> told_;
   std::optional<Reason> refusal_, notice_;

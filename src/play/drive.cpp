@@ -86,8 +86,8 @@ Followers::Follower Control::follower_of(const LiveSound& sound, PlaybackId id, 
   if (happening.at && has_room_for(happening.emitter)) follower.emitter = happening.emitter;  // else there is none yet, or no more
   follower.in_world = in_world;
   follower.kept.fill(Followers::untold);
-  if (happening.of != nullptr)
-    if (const Followers::Follower* its = drive.followers.find(happening.of->start)) {
+  if (happening.beat_of != nullptr)
+    if (const Followers::Follower* its = drive.followers.find(happening.beat_of->start)) {
       follower.emitter = its->emitter;
       follower.kept = its->kept;
       return follower;

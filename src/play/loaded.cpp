@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "base/random.hpp"
+#include "choose/traits.hpp"
 
 namespace tidewater {
 
@@ -48,6 +49,7 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
     sound.design = &design;
     if (design.world.place == Where::world)
       sound.hearing = std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
+    sound.choice_keys = choice_keys_of(design);
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.
     sound.memory = &memories_[hash_name(design.name)];

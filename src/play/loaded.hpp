@@ -38,6 +38,7 @@ struct LiveSound : PlayedSound {
   std::unique_ptr<const Following> following;  ///< of one that goes by gauges
   std::uint64_t key = 0;                       ///< of its draws
   SoundMemory* memory = nullptr;
+  std::vector<std::uint64_t> choice_keys;  ///< of all layers, for each choice (choose/traits.hpp)
   std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
   std::size_t told_count = 0;
 };

@@ -91,9 +91,8 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter em
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
   Raised raised;
   const Asking asking = Asking::at_the_door(*control_);
-  raised.outcome =
-      control_->settle_and_ask(asked::Raise{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits},
-                               {.into = control_->link.into_block(), .raised = &raised});
+  asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
+  raised.outcome = control_->settle_and_ask(what, {.into = control_->link.into_block(), .raised = &raised});
   return raised;
 }
 

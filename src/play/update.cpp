@@ -15,9 +15,7 @@ Control::Control(ManagerOptions given)
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
              groups.levels(), reader),
       world(options.emitters, options.playbacks, options.layout),
-      drive(options.playbacks) {
-  candidates.reserve(most_layers);
-}
+      drive(options.playbacks) {}
 
 void Control::claim_due() {
   constexpr int most = 32;  // a game that asks meanwhile waits
@@ -30,7 +28,7 @@ void Control::claim_due() {
     if (LiveStart& start = voices.next_due(); !world.listening && start.follows) bend_now(start, start.in_world ? &start.from : nullptr);
     const auto due = voices.claim_due();
     if (!due) continue;
-    const auto& [layer, candidate] = *due;
+    const auto& [layer, candidate, verdict] = *due;
     const LiveStart& start = *layer->start;
     notebook.add(link.now().at,
                  DueNote{.outcome = outcome_of(candidate.fate),
@@ -39,7 +37,7 @@ void Control::claim_due() {
                          .layer = layer->design,
                          .starts = candidate.starts,
                          .voice = candidate.voice,
-                         .why = notebook.keep(why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr))});
+                         .why = notebook.keep(why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr, verdict))});
     if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
   }
 }

@@ -66,13 +66,14 @@ std::size_t bytes(const Value& value) {
 
 }  // namespace texts
 
-/// Has all texts of a request in `keeper`.
-template <class Keeper>
-void keep_texts(Keeper& keeper, Request& request) {
+/// Copies all texts of a request, of any kind or of one, into `keeper`.
+template <class Keeper, class R>
+void keep_texts(Keeper& keeper, R& request) {
   each_field(request, [&](const auto&, auto& value) { texts::keep(keeper, value); });
 }
 
-inline std::size_t bytes_of_texts(const Request& request) {
+template <class R>
+std::size_t bytes_of_texts(const R& request) {
   std::size_t sum = 0;
   each_field(request, [&](const auto&, const auto& value) { sum += texts::bytes(value); });
   return sum;

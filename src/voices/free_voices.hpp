@@ -21,13 +21,17 @@ class FreeVoices {
     ++size_;
   }
   /// There must be one.
-  std::uint32_t take() {
+  std::uint32_t lowest() const {
     std::uint32_t word = 0;
     while (words_[word] == 0) ++word;
-    const auto bit = static_cast<std::uint32_t>(std::countr_zero(words_[word]));
-    words_[word] &= words_[word] - 1;
+    return word * bits + static_cast<std::uint32_t>(std::countr_zero(words_[word]));
+  }
+  /// There must be one.
+  std::uint32_t take() {
+    const std::uint32_t voice = lowest();
+    words_[voice / bits] &= words_[voice / bits] - 1;
     --size_;
-    return word * bits + bit;
+    return voice;
   }
 
   template <class State>

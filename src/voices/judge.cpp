@@ -30,37 +30,46 @@ bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> em
   return false;
 }
 
-/// Whether a sound goes on that is not to be asked for again meanwhile.
-bool Voices::plays_already(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) const {
-  return any_start(sound, emitter, [&](const LiveStart& start) { return (start.part == Part::cadence) == cadences && !leaving(start); });
+/// The emitter that gates look at; none if they look at all that plays.
+std::optional<std::uint64_t> Voices::whose(const Verdict& verdict) {
+  return verdict.sound->design->limit_each_emitter ? std::optional(verdict.emitter) : std::nullopt;
 }
 
-const LiveStart* Voices::what_plays(const PlayedSound& sound, std::uint64_t emitter, Part part) const {
-  const std::optional<std::uint64_t> whose = sound.design->limit_each_emitter ? std::optional(emitter) : std::nullopt;
-  const LiveStart* latest = nullptr;
-  any_start(sound, whose, [&](const LiveStart& start) {
-    if ((start.part == Part::cadence) == (part == Part::cadence) && !leaving(start) && (latest == nullptr || latest->id < start.id))
-      latest = &start;
+/// Calls `act(start)` for the starts that gates look at. Cadences are told apart from all else.
+template <class Act>
+void Voices::each_that_plays(const Verdict& verdict, Act act) const {
+  any_start(*verdict.sound, whose(verdict), [&](LiveStart& start) {
+    if ((start.part == Part::cadence) == verdict.cadences && !leaving(start)) act(start);
     return false;
+  });
+}
+
+bool Voices::plays_already(const Verdict& verdict) const {
+  return any_start(*verdict.sound, whose(verdict),
+                   [&](const LiveStart& start) { return (start.part == Part::cadence) == verdict.cadences && !leaving(start); });
+}
+
+/// Whether a start leaves when its sound restarts.
+bool Voices::restarts(const Verdict& verdict, const LiveStart& start) const {
+  return &newest_version(*start.sound) == &newest_version(*verdict.sound) && (start.part == Part::cadence) == verdict.cadences &&
+         (!verdict.sound->design->limit_each_emitter || start.emitter == verdict.emitter) && !leaving(start);
+}
+
+/// Null if none is left.
+LiveStart* Voices::oldest_that_restarts(const Verdict& verdict) const {
+  LiveStart* oldest = nullptr;
+  each_that_plays(verdict, [&](LiveStart& start) {
+    if (oldest == nullptr || start.id < oldest->id) oldest = &start;
+  });
+  return oldest;
+}
+
+const LiveStart* Voices::what_plays(const Verdict& verdict) const {
+  const LiveStart* latest = nullptr;
+  each_that_plays(verdict, [&](const LiveStart& start) {
+    if (latest == nullptr || latest->id < start.id) latest = &start;
   });
   return latest;
-}
-
-/// The starts of a sound that go on, but for those that are only a cadence: of one emitter, or of all.
-void Voices::list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) {
-  in_order_.clear();
-  any_start(sound, emitter, [&](LiveStart& start) {
-    if ((start.part == Part::cadence) == cadences && !leaving(start)) in_order_.push_back(&start);
-    return false;
-  });
-  std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
-}
-
-/// The same of a sound in the world: those that have a voice. What sleeps out there holds nobody back.
-void Voices::list_heard(const PlayedSound& sound, std::uint64_t emitter) {
-  in_order_.clear();
-  each_heard(sound, emitter, [&](LiveStart& start) { in_order_.push_back(&start); });
-  std::sort(in_order_.begin(), in_order_.end(), [](const LiveStart* a, const LiveStart* b) { return a->id < b->id; });
 }
 
 /// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
@@ -73,135 +82,173 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
                    [&](const LiveStart& start) { return start.part != Part::cadence && std::abs(frame - start.heard) < spacing; });
 }
 
-std::optional<std::pair<Outcome, Reason>> Voices::hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                            std::int64_t heard, const HeardFrom* from, Part part) {
+Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t heard, const HeardFrom* from,
+                   Part part) const {
   const BankSound& design = *sound.design;
   const Retrigger retrigger = part == Part::beat ? Retrigger::overlap : design.retrigger;
-  verdict_.clear();
-  if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return std::nullopt;
-  const auto held = [&](Outcome outcome, Reason::Code code) {
-    return std::pair(outcome, Reason{.code = code, .each = design.limit_each_emitter, .sound = &design});
+  Gated gated;
+  gated.verdict.sound = &sound;
+  gated.verdict.emitter = emitter;
+  gated.verdict.cadences = part == Part::cadence;
+  if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return gated;
+  const auto hold = [&](Outcome outcome, Reason::Code code) {
+    gated.outcome = outcome;
+    gated.why = {.code = code, .each = design.limit_each_emitter, .sound = &design};
+    return gated;
   };
-  in_order_.clear();
-  const bool limited = part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible());
-  const std::optional<std::uint64_t> whose = design.limit_each_emitter ? std::optional(emitter) : std::nullopt;
-  if (retrigger == Retrigger::ignore && plays_already(sound, whose, part == Part::cadence))
-    return held(Outcome::already_playing, Reason::Code::plays_already);
-  if (part != Part::cadence && heard_near(sound, before, emitter, heard)) return held(Outcome::too_soon, Reason::Code::too_soon);
-
-  if (retrigger == Retrigger::restart || (limited && from == nullptr)) list_starts(sound, whose, part == Part::cadence);
-  if (retrigger == Retrigger::restart) {
-    verdict_.going = in_order_;
-    return std::nullopt;
-  }
-  if (limited && from != nullptr) list_heard(sound, emitter);
-  if (!limited || in_order_.size() < design.limit) return std::nullopt;
-  verdict_.playing = in_order_.size();
-  if (design.when_full == WhenFull::newest) {
-    // A loop out in the world waits until it is the loudest of its kind.
-    verdict_.full = from != nullptr && std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return l.loop; });
-    if (!verdict_.full) return std::pair(Outcome::limit_reached, why_limited(sound));
-    return std::nullopt;
-  }
-  verdict_.going.push_back(who_yields(design));
-  return std::nullopt;
+  const bool plays = retrigger != Retrigger::overlap && plays_already(gated.verdict);
+  if (plays && retrigger == Retrigger::ignore) return hold(Outcome::already_playing, Reason::Code::plays_already);
+  if (part != Part::cadence && heard_near(sound, before, emitter, heard)) return hold(Outcome::too_soon, Reason::Code::too_soon);
+  if (retrigger == Retrigger::restart)
+    gated.verdict.restarts = plays;
+  else if (part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible()))
+    obey_limit(gated, from != nullptr);
+  return gated;
 }
 
-/// Of those that count against a limit.
-LiveStart* Voices::who_yields(const BankSound& design) const {
-  const auto level = [this](const LiveStart* start) {
-    Level loudest;
-    for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
-      if (!layer->over()) loudest = std::max(loudest, level_of(*layer));
-    return loudest;
-  };
-  return design.when_full == WhenFull::oldest
-             ? in_order_.front()
-             : *std::min_element(in_order_.begin(), in_order_.end(), [&](auto* a, auto* b) { return level(a) < level(b); });
+/// Who counts against a limit, and which of those leaves for one more.
+struct Voices::Counted {
+  WhenFull when_full = WhenFull::oldest;
+  std::size_t count = 0;
+  LiveStart* first = nullptr;
+  Level level;  ///< of the first
+
+  void add(LiveStart& start, Level its) {
+    ++count;
+    const bool quieter = when_full == WhenFull::quietest && first != nullptr && its != level;
+    if (first != nullptr && !(quieter ? its < level : start.id < first->id)) return;
+    first = &start;
+    level = its;
+  }
+};
+
+/// The start's loudest layer.
+Level Voices::heard_level_of(const LiveStart& start) const {
+  Level loudest;
+  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
+    if (!layer->over()) loudest = std::max(loudest, level_of(*layer));
+  return loudest;
 }
 
-/// What waited for its delay in the world counts against its limit from here on: false where it is not to begin.
-bool Voices::fits_now(const LiveStart& start) {
+/// In the world only what has a voice counts: what sleeps out there holds nobody back.
+void Voices::obey_limit(Gated& gated, bool in_world) const {
+  const PlayedSound& sound = *gated.verdict.sound;
+  const BankSound& design = *sound.design;
+  Counted counted;
+  counted.when_full = design.when_full;
+  const auto add = [&](LiveStart& start) { counted.add(start, design.when_full == WhenFull::quietest ? heard_level_of(start) : Level()); };
+  if (in_world)
+    each_heard(sound, gated.verdict.emitter, add);
+  else
+    each_that_plays(gated.verdict, add);
+  if (counted.count < design.limit) return;
+  gated.verdict.playing = counted.count;
+  if (design.when_full != WhenFull::newest) {
+    gated.verdict.leaves = counted.first;
+    return;
+  }
+  // A loop out in the world waits until it is the loudest of its kind.
+  gated.verdict.full = in_world && std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return l.loop; });
+  if (gated.verdict.full) return;
+  gated.outcome = Outcome::limit_reached;
+  gated.why = why_limited(sound, gated.verdict);
+}
+
+/// What waited for its delay in the world counts against its sound's limit from here on.
+Verdict Voices::verdict_on_due(const LiveStart& start) const {
   const BankSound& design = *start.sound->design;
-  if (!start.in_world || design.limit == 0) return true;
-  list_heard(*start.sound, start.emitter);
-  if (std::find(in_order_.begin(), in_order_.end(), &start) != in_order_.end() || in_order_.size() < design.limit) return true;
-  verdict_.playing = in_order_.size();
-  if (design.when_full == WhenFull::newest) return false;
-  verdict_.going.push_back(who_yields(design));
-  return true;
+  Gated gated;
+  gated.verdict.sound = start.sound;
+  gated.verdict.emitter = start.emitter;
+  if (!start.in_world || design.limit == 0) return gated.verdict;
+  bool counts_already = false;
+  each_heard(*start.sound, start.emitter, [&](const LiveStart& its) { counts_already = counts_already || &its == &start; });
+  if (counts_already) return gated.verdict;
+  obey_limit(gated, true);
+  gated.verdict.full = gated.verdict.playing >= design.limit && gated.verdict.leaves == nullptr;
+  return gated.verdict;
 }
 
-Reason Voices::why_limited(const PlayedSound& sound) const {
+Reason Voices::why_limited(const PlayedSound& sound, const Verdict& verdict) {
   return {.code = Reason::Code::limited,
           .each = sound.design->limit_each_emitter,
-          .number = static_cast<double>(verdict_.playing),
+          .number = static_cast<double>(verdict.playing),
           .sound = sound.design};
 }
 
-void Voices::share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted) {
-  freshen_claims();
-  for (const LiveStart* start : verdict_.going)
-    for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
-      if (layer->stage == Stage::sounding) pool_.set_aside(layer->voice);
-  std::size_t free = options_.voices - std::min<std::size_t>(options_.voices, count_.sounding - pool_.aside());
-  std::size_t silent_voices = pool_.free();  // what yields still fades on its own
-
-  std::array<Candidate*, most_layers> loudest_first{};
-  for (std::size_t i = 0; i < wanted.size(); ++i) loudest_first[i] = &wanted[i];
-  std::sort(loudest_first.begin(), loudest_first.begin() + static_cast<std::ptrdiff_t>(wanted.size()),
-            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
-  for (std::size_t i = 0; i < wanted.size(); ++i) {
-    Candidate& candidate = *loudest_first[i];
-    if (!candidate.level.audible()) {
-      candidate.fate = Candidate::Fate::unheard;
-      continue;
-    }
-    if (due_for(candidate.starts) > link_.now().at) {
-      candidate.fate = Candidate::Fate::later;
-      continue;
-    }
-    if (verdict_.full) {
-      candidate.over_limit = true;
-      candidate.fate = worth_waiting(*candidate.layer, *candidate.clip, candidate.position, candidate.step) ? Candidate::Fate::waits
-                                                                                                            : Candidate::Fate::too_late;
-      continue;
-    }
-    const std::uint32_t weakest = free > 0 ? VoicePool::none : pool_.weakest();
-    const bool may = free > 0 || pool_.claim_on(weakest) <= Claim(sound.design->rank, candidate.level, id.raise);
-    if (may && silent_voices > 0) {
-      candidate.fate = Candidate::Fate::voice;
-      --silent_voices;
-      if (free > 0) {
-        --free;
-      } else {
-        verdict_.yielding.push_back(pool_.owners()[weakest]);
-        pool_.set_aside(weakest);
-      }
-    } else {
-      candidate.all_fade = may;
-      candidate.fate = worth_waiting(*candidate.layer, *candidate.clip, candidate.position, candidate.step) ? Candidate::Fate::waits
-                                                                                                            : Candidate::Fate::too_late;
-    }
-  }
-  pool_.restore();
+/// Whether a verdict takes a layer's voice.
+bool Voices::loses_voice(const Verdict& verdict, const LiveLayer& layer) const {
+  const auto last = verdict.yielding.begin() + static_cast<std::ptrdiff_t>(verdict.yielding_count);
+  return layer.start == verdict.leaves || (verdict.restarts && restarts(verdict, *layer.start)) ||
+         std::find(verdict.yielding.begin(), last, &layer) != last;
 }
 
-void Voices::make_room(const PlayedSound& sound) {
-  if (verdict_.going.empty() && verdict_.yielding.empty()) return;
-  const bool restarts = sound.design->retrigger == Retrigger::restart;
-  const Reason why = restarts ? Reason{.code = Reason::Code::asked_again} : why_limited(sound);
-  for (LiveStart* start : verdict_.going)
-    each_layer(*start, [&](LiveLayer& layer) {
-      if (layer.stage == Stage::leaving) return;
-      // A loop out in the world keeps its place: it is heard again where it is the loudest of its kind.
-      if (start->in_world && layer.design->loop && !restarts) {
-        if (layer.stage == Stage::sounding) put_to_sleep(layer, why);
-      } else {
-        leave(layer, sound.design->fade_out, restarts ? Ending::restarted : Ending::yielded, why);
-      }
-    });
-  for (LiveLayer* layer : verdict_.yielding) give_way(*layer, sound);
+void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict) const {
+  std::size_t leaving = 0;
+  if (verdict.makes_room())
+    for (const LiveLayer* layer : pool_.owners())
+      if (layer != nullptr && layer->stage == Stage::sounding && loses_voice(verdict, *layer)) ++leaving;
+  VoicesLeft left{.free = options_.voices - std::min<std::size_t>(options_.voices, count_.sounding - leaving), .silent = pool_.free()};
+  const auto give = [&](Candidate& candidate) {
+    candidate.fate = fate_of(candidate, Claim(verdict.sound->design->rank, candidate.level, id.raise), left, verdict);
+  };
+  if (wanted.size() == 1) return give(wanted.front());
+  std::array<Candidate*, most_layers> in_order;
+  for (std::size_t i = 0; i < wanted.size(); ++i) in_order[i] = &wanted[i];
+  const std::span<Candidate*> loudest_first(in_order.data(), wanted.size());
+  std::sort(loudest_first.begin(), loudest_first.end(),
+            [](const Candidate* a, const Candidate* b) { return std::pair(b->level, a) < std::pair(a->level, b); });
+  for (Candidate* candidate : loudest_first) give(*candidate);
+}
+
+/// What becomes of a layer while so many voices are left. If it gets a voice, `left` has one less, or `verdict` has one that yields.
+Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const {
+  using Fate = Candidate::Fate;
+  if (!candidate.level.audible()) return Fate::unheard;
+  if (due_for(candidate.starts) > link_.now().at) return Fate::later;
+  const auto without_voice = [&] { return worth_waiting(candidate) ? Fate::waits : Fate::too_late; };
+  if (verdict.full) {
+    candidate.over_limit = true;
+    return without_voice();
+  }
+  std::uint32_t weakest = VoicePool::none;
+  if (left.free == 0)
+    weakest =
+        verdict.makes_room() ? pool_.weakest_but([&](const LiveLayer& layer) { return loses_voice(verdict, layer); }) : pool_.weakest();
+  const bool may = left.free > 0 || (weakest != VoicePool::none && pool_.claim_on(weakest) <= claim);
+  if (!may || left.silent == 0) {
+    candidate.all_fade = may;
+    return without_voice();
+  }
+  --left.silent;
+  if (left.free > 0)
+    --left.free;
+  else
+    verdict.yielding[verdict.yielding_count++] = pool_.owners()[weakest];
+  return Fate::voice;
+}
+
+void Voices::make_room(const Verdict& verdict) {
+  if (!verdict.makes_room()) return;
+  const PlayedSound& sound = *verdict.sound;
+  if (verdict.leaves != nullptr) leave_for_limit(*verdict.leaves, sound.design->fade_out, why_limited(sound, verdict));
+  if (verdict.restarts)
+    while (LiveStart* oldest = oldest_that_restarts(verdict))
+      each_layer(*oldest, [&](LiveLayer& layer) {
+        if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, Ending::restarted, {.code = Reason::Code::asked_again});
+      });
+  for (std::size_t i = 0; i < verdict.yielding_count; ++i) give_way(*verdict.yielding[i], sound);
+}
+
+/// A loop out in the world keeps its place: it is heard again where it is the loudest of its kind.
+void Voices::leave_for_limit(LiveStart& start, Seconds fade, const Reason& why) {
+  each_layer(start, [&](LiveLayer& layer) {
+    if (layer.stage == Stage::leaving) return;
+    if (!start.in_world || !layer.design->loop)
+      leave(layer, fade, Ending::yielded, why);
+    else if (layer.stage == Stage::sounding)
+      put_to_sleep(layer, why);
+  });
 }
 
 void Voices::give_way(LiveLayer& layer, const PlayedSound& to) {

@@ -43,16 +43,20 @@ std::span<const VoiceFinished> Link::settle(Notebook& notebook) {
   now_ = mixer_.moment();
   if (replayed_ && replayed_->at == now_.at) now_.lands = replayed_->lands;
   replayed_.reset();
+  reports_.clear();
+  if (mixer_.reported() != taken_) take_reports(notebook);
+  return reports_;
+}
+
+void Link::take_reports(Notebook& notebook) {
   CameLate late;
-  while (mixer_.poll(late)) notebook.add(now_.at, noted::Late{late.request, {late.landed}});
+  for (; mixer_.poll(late); ++taken_) notebook.add(now_.at, noted::Late{late.request, {late.landed}});
   if (const std::uint64_t lost = mixer_.take_lost_late(); lost > 0)
     notebook.add(now_.at, NoticeNote{.why = notebook.keep({.code = Reason::Code::late_lost, .number = static_cast<double>(lost)})});
-  reports_.clear();
   VoiceFinished found;
-  while (mixer_.poll(found, now_.at)) reports_.push_back(found);
+  for (; mixer_.poll(found, now_.at); ++taken_) reports_.push_back(found);
   std::sort(reports_.begin(), reports_.end(),
             [](const VoiceFinished& a, const VoiceFinished& b) { return std::pair(a.frame, a.voice) < std::pair(b.frame, b.voice); });
-  return reports_;
 }
 
 void Link::count_request() {
@@ -67,15 +71,14 @@ void Link::send(const Command& command) {
 }
 
 bool Link::post(const Command& command) {
-  if (sent_ == commands_a_block) return false;
-  std::int64_t lands = now_.lands;
-  if (!late_.empty()) {
-    const auto late = std::find_if(late_.begin(), late_.end(), [&](const noted::Late& l) { return l.request == request_; });
-    if (late != late_.end()) lands = late->landed.value;
-  }
-  if (!mixer_.post(command, request_, lands)) return false;
+  if (sent_ == commands_a_block || !mixer_.post(command, request_, lands_of_request())) return false;
   ++sent_;
   return true;
+}
+
+std::int64_t Link::late_or_now() const {
+  const auto late = std::find_if(late_.begin(), late_.end(), [&](const noted::Late& l) { return l.request == request_; });
+  return late == late_.end() ? now_.lands : late->landed.value;
 }
 
 /// Where nothing renders, or a flood came between two blocks, only what counts in the end is kept: so this never grows beyond a

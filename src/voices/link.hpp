@@ -36,6 +36,17 @@ class Link {
   std::uint64_t requests() const { return request_; }
   /// Sends a command for the frame on which the request lands. Puts it off where more land there than the queue holds for certain.
   void send(const Command& command);
+  /// The same for a start, which `fill(start)` fills in its place: it is large.
+  template <class Fill>
+  void send_start(Fill fill) {
+    if (backlog_.empty() && sent_ < commands_a_block && mixer_.post_start(request_, lands_of_request(), fill)) {
+      ++sent_;
+      return;
+    }
+    Command command{StartVoice{}};
+    fill(std::get<StartVoice>(command));
+    put_off(command);
+  }
   /// After each request: its commands are complete.
   void commit() { mixer_.commit(); }
 
@@ -67,6 +78,9 @@ class Link {
  private:
   bool post(const Command& command);
   void put_off(Command command);
+  std::int64_t lands_of_request() const { return late_.empty() ? now_.lands : late_or_now(); }
+  std::int64_t late_or_now() const;
+  void take_reports(Notebook& notebook);
 
   Mixer mixer_;
   double rate_;
@@ -79,6 +93,7 @@ class Link {
   std::uint64_t sent_ = 0;        ///< so many
   std::vector<Command> backlog_;  ///< what was put off, the latest of each kind for each voice and group
   std::vector<VoiceFinished> reports_;
+  std::uint64_t taken_ = 0;  ///< how many of the mixer's reports
   std::optional<Mixer::Moment> replayed_;
   std::vector<noted::Late> late_;
   std::atomic<std::int64_t> call_began_{0};   ///< nanoseconds on the steady clock

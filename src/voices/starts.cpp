@@ -3,31 +3,9 @@
 #include <algorithm>
 #include <bit>
 #include <cstdint>
-#include <new>
-#include <type_traits>
 #include <utility>
 
 namespace tidewater {
-namespace {
-
-/// A slot that was used before, or a new one.
-template <class T>
-T& take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
-  if (free.empty()) {
-    T& slot = slots.emplace_back();
-    slot.slot = static_cast<std::uint32_t>(slots.size() - 1);
-    return slot;
-  }
-  const std::uint32_t index = free.back();
-  free.pop_back();
-  static_assert(std::is_trivially_destructible_v<T>);
-  T& slot = *::new (&slots[index]) T;  // in its place: assigned, it would be made elsewhere first
-  slot.slot = index;
-  return slot;
-}
-
-}  // namespace
-
 Starts::Starts(std::size_t capacity) : capacity_(capacity), of_emitter_(std::bit_ceil(std::max<std::size_t>(capacity, 1))) {
   starts_.reserve(capacity);
   layers_.reserve(capacity);
@@ -53,28 +31,6 @@ void Starts::join_emitter(LiveStart& start) {
 void Starts::leave_emitter(LiveStart& start) {
   *start.from_of_emitter = start.next_of_emitter;
   if (start.next_of_emitter != nullptr) start.next_of_emitter->from_of_emitter = start.from_of_emitter;
-}
-
-LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter) {
-  LiveStart& start = take(starts_, free_starts_);
-  start.sound = &sound;
-  start.id = id;
-  start.emitter = emitter;
-  if (by_emitter(sound)) join_emitter(start);
-  start.earlier = std::exchange(sound.latest, &start);
-  if (start.earlier != nullptr) start.earlier->later = &start;
-  ++sound.home->playing;
-  return start;
-}
-
-LiveLayer& Starts::add_layer(LiveStart& start) {
-  LiveLayer& layer = take(layers_, free_layers_);
-  layer.start = &start;
-  // Behind the first, which leads the others.
-  LiveLayer*& place = start.layers == nullptr ? start.layers : start.layers->next;
-  layer.next = std::exchange(place, &layer);
-  ++start.alive;
-  return layer;
 }
 
 bool Starts::end(LiveLayer& layer) {

@@ -1,7 +1,11 @@
 #pragma once
 #include <cstdint>
+#include <new>
+#include <type_traits>
+#include <utility>
 #include <vector>
 
+#include "base/fetch.hpp"
 #include "base/state.hpp"
 #include "voices/live.hpp"
 
@@ -18,6 +22,11 @@ class Starts {
   std::size_t count() const { return starts_.size() - free_starts_.size(); }
   bool has_room(std::size_t layers) const { return free_layers_.size() + capacity_ - layers_.size() >= layers; }
 
+  /// A start may begin soon.
+  void fetch_next() const {
+    if (!free_starts_.empty()) fetch(starts_[free_starts_.back()]);
+    if (!free_layers_.empty()) fetch(layers_[free_layers_.back()]);
+  }
   /// A start without layers yet; it needs one before anything else is asked of it. There must be room.
   LiveStart& begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter = 0);
   LiveLayer& add_layer(LiveStart& start);
@@ -86,6 +95,9 @@ class Starts {
   std::vector<LiveStart>& starts() { return starts_; }
 
  private:
+  /// A slot that was used before, or a new one.
+  template <class T>
+  static T& take(std::vector<T>& slots, std::vector<std::uint32_t>& free);
   std::size_t bucket(const PlayedSound& sound, std::uint64_t emitter) const;
   void join_emitter(LiveStart& start);
   static void leave_emitter(LiveStart& start);
@@ -96,5 +108,44 @@ class Starts {
   std::vector<LiveLayer> layers_;
   std::vector<std::uint32_t> free_starts_, free_layers_;
 };
+
+// These are short, and each raise needs them.
+
+template <class T>
+T& Starts::take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
+  if (free.empty()) {
+    T& slot = slots.emplace_back();
+    slot.slot = static_cast<std::uint32_t>(slots.size() - 1);
+    return slot;
+  }
+  const std::uint32_t index = free.back();
+  free.pop_back();
+  static_assert(std::is_trivially_destructible_v<T>);
+  T& slot = *::new (&slots[index]) T;  // in its place: an assignment would make it elsewhere first
+  slot.slot = index;
+  return slot;
+}
+
+inline LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter) {
+  LiveStart& start = take(starts_, free_starts_);
+  start.sound = &sound;
+  start.id = id;
+  start.emitter = emitter;
+  if (by_emitter(sound)) join_emitter(start);
+  start.earlier = std::exchange(sound.latest, &start);
+  if (start.earlier != nullptr) start.earlier->later = &start;
+  ++sound.home->playing;
+  return start;
+}
+
+inline LiveLayer& Starts::add_layer(LiveStart& start) {
+  LiveLayer& layer = take(layers_, free_layers_);
+  layer.start = &start;
+  // Behind the first, which leads the others.
+  LiveLayer*& place = start.layers == nullptr ? start.layers : start.layers->next;
+  layer.next = std::exchange(place, &layer);
+  ++start.alive;
+  return layer;
+}
 
 }  // namespace tidewater

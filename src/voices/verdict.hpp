@@ -5,11 +5,11 @@
 #include <array>
 #include <cstdint>
 #include <string_view>
-#include <vector>
 
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
-#include "choose/pick.hpp"
+#include "base/few.hpp"
+#include "notebook/reason.hpp"
 #include "terms/bent.hpp"
 #include "terms/level.hpp"
 #include "tidewater/outcome.hpp"
@@ -18,15 +18,16 @@ namespace tidewater {
 
 struct LiveStart;
 struct LiveLayer;
+struct LiveClip;
+struct PlayedSound;
 
 /// One layer that a start would have.
 struct Candidate {
   const BankLayer* layer = nullptr;
-  const BankClipUse* use = nullptr;
+  std::size_t number = 0;  ///< of the layer in its sound
   const BankClip* clip = nullptr;
-  std::size_t list = 0;  ///< of the sound's lists of clips
-  Picked picked;
-  Decibels gain;  ///< drawn, with the clip's trim
+  LiveClip* live = nullptr;  ///< the same clip in the loaded bank
+  Decibels gain;             ///< drawn, with the clip's trim
   Semitones pitch;
   Bent bent;                   ///< by gauges
   std::string_view silent_by;  ///< the gauge that makes it silent, where one does
@@ -50,7 +51,12 @@ struct Candidate {
   bool unread = false;      ///< its clip is not in memory
   bool over_limit = false;  ///< as many of its sound are heard as may be
   std::uint32_t voice = ~0U;
+
+  bool begins() const { return fate != Fate::too_late; }
 };
+
+/// The layers of a start that is asked for.
+using Layers = Few<Candidate, most_layers>;
 
 constexpr Outcome outcome_of(Candidate::Fate fate) {
   constexpr std::array of_fate = {Outcome::started, Outcome::reading, Outcome::started,
@@ -58,21 +64,28 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
   return of_fate[static_cast<std::size_t>(fate)];
 }
 
-/// Who makes room.
+/// Who makes room for a start. It holds as long as nothing begins or ends.
 struct Verdict {
-  std::size_t playing = 0;  ///< of a limit: how many there are
-  bool full = false;        ///< there are as many as may be heard: it keeps its place without a voice
-  /// Starts that make room by the book.
-  std::vector<LiveStart*> going;
-  /// Sounding layers that lose their voice.
-  std::vector<LiveLayer*> yielding;
+  const PlayedSound* sound = nullptr;            ///< the sound that starts
+  std::uint64_t emitter = 0;                     ///< and its emitter
+  bool cadences = false;                         ///< a cadence starts: its gates look at cadences, those of all else at all else
+  std::size_t playing = 0;                       ///< starts that count against the sound's limit
+  bool full = false;                             ///< as many play as may: the new start keeps its place without a voice
+  bool restarts = false;                         ///< all that plays of the sound leaves
+  LiveStart* leaves = nullptr;                   ///< the start that leaves because of the limit
+  std::array<LiveLayer*, most_layers> yielding;  ///< sounding layers that lose their voice
+  std::size_t yielding_count = 0;
 
-  void clear() {
-    playing = 0;
-    full = false;
-    going.clear();
-    yielding.clear();
-  }
+  bool makes_room() const { return restarts || leaves != nullptr || yielding_count > 0; }
+};
+
+/// What the gates of the book say to a start.
+struct Gated {
+  Outcome outcome = Outcome::done;  ///< `done`: the start may be
+  Reason why;
+  Verdict verdict;
+
+  bool held() const { return outcome != Outcome::done; }
 };
 
 }  // namespace tidewater

@@ -3,6 +3,7 @@
 #include <utility>
 #include <vector>
 
+#include "base/fetch.hpp"
 #include "terms/claim.hpp"
 #include "voices/free_voices.hpp"
 #include "voices/live.hpp"
@@ -27,11 +28,17 @@ class VoicePool {
  public:
   static constexpr std::uint32_t none = ~0U;
 
-  explicit VoicePool(std::size_t voices) : owners_(voices), claims_(voices, Claim::none()), on_(voices), free_(voices) {
-    aside_.reserve(voices);
-  }
+  explicit VoicePool(std::size_t voices) : owners_(voices), claims_(voices, Claim::none()), on_(voices), free_(voices) {}
 
   std::size_t free() const { return free_.size(); }
+  /// A voice may be taken soon.
+  void fetch_next() const {
+    if (free_.empty()) return;
+    const std::uint32_t voice = free_.lowest();
+    fetch(owners_[voice]);
+    fetch(claims_[voice]);
+    fetch(on_[voice]);
+  }
   std::uint32_t take(LiveLayer& layer) {
     const std::uint32_t voice = free_.take();
     owners_[voice] = &layer;
@@ -58,12 +65,17 @@ class VoicePool {
   /// Where the weakest of those that sound sounds; any other voice where nothing does.
   std::uint32_t weakest() const { return static_cast<std::uint32_t>(std::min_element(claims_.begin(), claims_.end()) - claims_.begin()); }
 
-  /// Counts a voice as free until `restore`, while it is asked what would be.
-  void set_aside(std::uint32_t voice) { aside_.emplace_back(voice, std::exchange(claims_[voice], Claim::none())); }
-  std::size_t aside() const { return aside_.size(); }
-  void restore() {
-    for (const auto& [voice, claim] : aside_) claims_[voice] = claim;
-    aside_.clear();
+  /// The same among those for which `leaves(layer)` is false. Returns `none` if there are no others.
+  template <class Leaves>
+  std::uint32_t weakest_but(Leaves leaves) const {
+    std::uint32_t weakest = none;
+    Claim least = Claim::none();
+    for (std::uint32_t voice = 0; voice < claims_.size(); ++voice)
+      if (claims_[voice] < least && !leaves(*owners_[voice])) {
+        least = claims_[voice];
+        weakest = voice;
+      }
+    return weakest;
   }
 
   /// `layer(pointer)` keeps whom a voice belongs to.
@@ -85,7 +97,6 @@ class VoicePool {
   std::vector<Claim> claims_;  ///< none where nothing sounds
   std::vector<OnVoice> on_;
   FreeVoices free_;
-  std::vector<std::pair<std::uint32_t, Claim>> aside_;
 };
 
 }  // namespace tidewater

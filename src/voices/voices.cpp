@@ -18,6 +18,7 @@ constexpr Seconds ahead_of_delay{0.25};
 
 Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader)
     : options_(options),
+      ahead_of_delay_(frames(ahead_of_delay, options.rate).value),
       link_(link),
       notebook_(notebook),
       levels_(levels),
@@ -27,16 +28,13 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
   sleepers_.reserve(options.playbacks);
   agenda_.reserve(options.playbacks);
   unread_.reserve(options.playbacks);
-  in_order_.reserve(options.playbacks);
-  verdict_.going.reserve(options.playbacks);
-  verdict_.yielding.reserve(most_layers);
   over_.reserve(options.playbacks);
   ended_.fresh.reserve(options.playbacks);
   ended_.told.reserve(options.playbacks);
 }
 
-LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted) {
-  make_room(sound);
+LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted, const Verdict& verdict) {
+  make_room(verdict);
   LiveStart& start = starts_.begin(sound, as.id, as.emitter);
   start.base = as.base;
   start.heard = as.heard;
@@ -132,15 +130,27 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   layer.voice = pool_.take(layer);
   layer.stage = Stage::sounding;
   const LiveStart& start = *layer.start;
-  pool_.on()[layer.voice] = {start.ref(), sound.group,   &sound,     sound.design->rank, start.in_world,
-                             true,        own_of(layer), start.from, start.from};
+  OnVoice& on = pool_.on()[layer.voice];
+  on.start = start.ref();
+  on.group = sound.group;
+  on.sound = &sound;
+  on.rank = sound.design->rank;
+  on.in_world = start.in_world;
+  on.sounding = true;
+  on.own = own_of(layer);
+  on.from = on.sent = start.in_world ? start.from : HeardFrom{};
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
-  Command what{StartVoice{}};  // made where it is sent from: it is large
-  auto& command = std::get<StartVoice>(what);
+  link_.send_start([&](StartVoice& command) { fill(command, layer, base, first, fade_in); });
+  count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
+}
+
+/// `command` has its defaults.
+void Voices::fill(StartVoice& command, const LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) const {
+  const PlayedSound& sound = *layer.start->sound;
   command.voice = layer.voice;
   command.group = sound.group;
-  command.clip = clip_on(layer.voice);
+  command.clip = clip_of(layer);
   command.start_frame = first;
   command.base = base;
   command.position = layer.progress.position.whole;
@@ -159,13 +169,14 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
     command.channels = layer.start->from.channels;
     command.fold = layer.clip->fold;
   }
-  link_.send(what);
-  count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
 }
 
 ClipSamples Voices::clip_on(std::uint32_t voice) const {
   if (voice >= pool_.owners().size() || pool_.owners()[voice] == nullptr) return {};
-  const LiveLayer& layer = *pool_.owners()[voice];
+  return clip_of(*pool_.owners()[voice]);
+}
+
+ClipSamples Voices::clip_of(const LiveLayer& layer) {
   ClipSamples clip = layer.clip->view(layer.live_clip().data);
   if (layer.stream != nullptr) clip.stream = &layer.stream->ring;
   return clip;
@@ -328,13 +339,12 @@ void Voices::tell_of_stream(LiveLayer& layer) {
   }
 }
 
-std::int64_t Voices::due_for(std::int64_t starts) const { return starts - frames_of(ahead_of_delay); }
-
-std::optional<std::pair<LiveLayer*, Candidate>> Voices::claim_due() {
+std::optional<Voices::Due> Voices::claim_due() {
   LiveLayer* const layer = agenda_.due_by(link_.now().at);
   agenda_.remove(*layer);
   const LiveStart& start = *layer->start;
-  Candidate candidate;
+  Due due{.layer = layer, .candidate = {}, .verdict = {}};
+  Candidate& candidate = due.candidate;
   candidate.layer = layer->design;
   candidate.clip = layer->clip;
   candidate.gain = layer->its.drawn_gain + layer->its.own_gain;
@@ -347,17 +357,19 @@ std::optional<std::pair<LiveLayer*, Candidate>> Voices::claim_due() {
   layer->progress.since = candidate.starts;
   turned(*layer);
   if (gone(*layer)) return std::nullopt;
-  verdict_.clear();
-  // A loop out in the world waits until it is the loudest of its kind.
-  verdict_.full = candidate.level.audible() && !fits_now(start);
-  share(*start.sound, start.id, {&candidate, 1});
+  freshen_claims();
+  if (candidate.level.audible())
+    due.verdict = verdict_on_due(start);
+  else
+    due.verdict.sound = start.sound;
+  share(start.id, {&candidate, 1}, due.verdict);
   if (candidate.fate == Candidate::Fate::voice) {
-    make_room(*start.sound);
+    make_room(due.verdict);
     get_up(*layer);
     give_voice(*layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in));
     candidate.voice = layer->voice;
   }
-  return std::pair(layer, candidate);
+  return due;
 }
 
 /// The first frame on which it can be heard if it is given a voice now. What plays from disk is given time to be read, so that it comes

@@ -82,25 +82,33 @@ class Voices {
  public:
   Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader);
 
-  // Whether a start may be. The asking has no effect; the verdict holds until the next is asked for.
+  // Whether a start may be. Asking changes nothing; a verdict holds until something begins, ends or is turned.
 
-  /// The gates of the book, in this order: retrigger, spacing, limit. Nothing where the sound may start.
-  /// What has a cadence is held back where that plays already, each of its beats by the others.
-  /// `from` is where it is heard from, if it is in the world: what is beyond hearing holds nobody back.
-  std::optional<std::pair<Outcome, Reason>> hold_back(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter,
-                                                      std::int64_t heard, const HeardFrom* from = nullptr, Part part = Part::whole);
-  /// The latest start that a sound with retrigger "ignore" is held back by; null where there is none.
-  const LiveStart* what_plays(const PlayedSound& sound, std::uint64_t emitter, Part part) const;
-  /// Who of the layers gets a voice, and whose. Those that make room by the book are gone already, as far as this is asked.
-  void share(const PlayedSound& sound, PlaybackId id, std::span<Candidate> wanted);
+  /// Before asking: claims go by the groups as they are now.
+  void freshen_claims();
+  /// The gates of the book, in this order: retrigger, spacing, limit.
+  /// A sound with a cadence is held back if its cadence plays already, each of its steps by other steps.
+  /// `from` is where it is heard from, if it is in the world: a sound that is too far to be heard holds nobody back.
+  Gated gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t heard,
+             const HeardFrom* from = nullptr, Part part = Part::whole) const;
+  /// The latest start that a sound with retrigger "ignore" is held back by. Null if there is none.
+  const LiveStart* what_plays(const Verdict& verdict) const;
+  /// Decides for each layer whether it gets a voice, and notes in the verdict who loses one for it. Starts that leave by the verdict count
+  /// as gone.
+  void share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict) const;
   /// Whether a layer is worth keeping without a voice.
   bool worth_waiting(const Candidate& its) const { return worth_waiting(*its.layer, *its.clip, its.position, its.step); }
-  /// That as many play as may, as of the last verdict.
-  Reason why_limited(const PlayedSound& sound) const;
+  /// That as many play as may.
+  static Reason why_limited(const PlayedSound& sound, const Verdict& verdict);
   bool has_room(std::size_t layers) const { return starts_.has_room(layers); }
+  /// A start may be asked for soon.
+  void fetch_next() const {
+    starts_.fetch_next();
+    pool_.fetch_next();
+  }
 
   /// Carries the verdict out: others make room, and all layers begin that do not come too late. Each is told its voice.
-  LiveStart& begin(PlayedSound& sound, const NewStart& start, std::span<Candidate> wanted);
+  LiveStart& begin(PlayedSound& sound, const NewStart& start, std::span<Candidate> wanted, const Verdict& verdict);
 
   // What is done to starts and layers.
 
@@ -177,7 +185,12 @@ class Voices {
   LiveStart& next_due() const { return *agenda_.due_by(link_.now().at)->start; }
   /// Of the next layer whose delay is nearly over: whether it got a voice. One that is too late for that has to be told to leave.
   /// Nothing where it was told to go meanwhile.
-  std::optional<std::pair<LiveLayer*, Candidate>> claim_due();
+  struct Due {
+    LiveLayer* layer = nullptr;
+    Candidate candidate;
+    Verdict verdict;
+  };
+  std::optional<Due> claim_due();
   /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
   void tend();
   /// Before it, and before what moved is heard anew.
@@ -217,7 +230,7 @@ class Voices {
   /// What a voice plays.
   ClipSamples clip_on(std::uint32_t voice) const;
 
-  std::int64_t frames_of(Seconds time) const { return frames(time, options_.rate).value; }
+  std::int64_t frames_of(Seconds time) const { return time.value == 0 ? 0 : frames(time, options_.rate).value; }
   std::uint64_t step_of(const PlayedSound& sound, Semitones pitch) const;
 
  private:
@@ -236,21 +249,32 @@ class Voices {
     return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
   }
   /// The frame on which what starts at another asks for a voice.
-  std::int64_t due_for(std::int64_t starts) const;
+  std::int64_t due_for(std::int64_t starts) const { return starts - ahead_of_delay_; }
   std::int64_t way_to_next() const;
   void tell_of_stream(LiveLayer& layer);
   void turned(LiveLayer& layer);
-  void freshen_claims();
 
   // Verdicts.
   template <class Is>
   bool any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const;
-  LiveStart* who_yields(const BankSound& design) const;
-  bool fits_now(const LiveStart& start);
-  bool plays_already(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences) const;
-  void list_starts(const PlayedSound& sound, std::optional<std::uint64_t> emitter, bool cadences);
-  void list_heard(const PlayedSound& sound, std::uint64_t emitter);
+  static std::optional<std::uint64_t> whose(const Verdict& verdict);
+  template <class Act>
+  void each_that_plays(const Verdict& verdict, Act act) const;
+  bool plays_already(const Verdict& verdict) const;
+  bool restarts(const Verdict& verdict, const LiveStart& start) const;
+  LiveStart* oldest_that_restarts(const Verdict& verdict) const;
   bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const;
+  struct Counted;
+  Level heard_level_of(const LiveStart& start) const;
+  void obey_limit(Gated& gated, bool in_world) const;
+  Verdict verdict_on_due(const LiveStart& start) const;
+  bool loses_voice(const Verdict& verdict, const LiveLayer& layer) const;
+  /// Voices that nobody has been given yet.
+  struct VoicesLeft {
+    std::size_t free = 0;    ///< of those that may sound
+    std::size_t silent = 0;  ///< of all: a layer that yields still fades on its own voice
+  };
+  Candidate::Fate fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const;
   bool leaving(const LiveStart& start) const;
   std::uint32_t heard_of(const LiveStart& start) const;
   bool is_full(const LiveStart& start) const;
@@ -268,12 +292,15 @@ class Voices {
   template <class Act>
   void each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act) const;
   bool worth_waiting(const BankLayer& design, const BankClip& clip, ClipPosition position, std::uint64_t step) const;
-  void make_room(const PlayedSound& sound);
+  void make_room(const Verdict& verdict);
+  void leave_for_limit(LiveStart& start, Seconds fade, const Reason& why);
   void give_way(LiveLayer& layer, const PlayedSound& to);
 
   // Voices.
   ClipPosition position_at(const LiveLayer& layer, std::int64_t frame) const;
   void give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in);
+  void fill(StartVoice& command, const LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) const;
+  static ClipSamples clip_of(const LiveLayer& layer);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
   void send(const LiveLayer& layer, const Command& command);
   void hear_on(std::uint32_t voice, const HeardFrom& from);
@@ -309,6 +336,7 @@ class Voices {
   };
 
   VoicesOptions options_;
+  std::int64_t ahead_of_delay_;  ///< frames
   Link& link_;
   Notebook& notebook_;
   const GroupLevels& levels_;
@@ -317,8 +345,6 @@ class Voices {
   Sleepers sleepers_;
   Agenda agenda_;
   Streams streams_;
-  Verdict verdict_;
-  std::vector<LiveStart*> in_order_;  ///< starts of one sound, the oldest first: what was last asked for
   Stopped all_;
   std::vector<StartRef> over_;
   std::vector<StartRef> near_;  ///< in the world, and brought near by the last update

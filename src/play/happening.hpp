@@ -1,0 +1,27 @@
+#pragma once
+#include <cstdint>
+#include <optional>
+#include <span>
+
+#include "drive/cadences.hpp"
+#include "terms/whereabouts.hpp"
+#include "tidewater/gauge.hpp"
+#include "tidewater/name.hpp"
+#include "tidewater/trait.hpp"
+#include "tidewater/world.hpp"
+
+namespace tidewater {
+
+/// What the game said: an event, what it was about, and who made it.
+struct Happening {
+  Name event;
+  std::span<const Trait> traits;
+  Emitter emitter;
+  std::span<const GaugeValue> gauges;    ///< gauges as the emitter gives them
+  const std::optional<Whereabouts>& at;  ///< the place in the world, if it is known
+  std::int64_t base = 0;                 ///< the frame that delays count from: a start without delay is heard there
+  const Cadence* beat_of = nullptr;      ///< the cadence that starts the sound once more; null if a raise does
+  bool stays = false;                    ///< the sound stays where it is, wherever its emitter goes
+};
+
+}  // namespace tidewater

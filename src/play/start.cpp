@@ -1,0 +1,317 @@
+/// A sound starts. All of it is drawn, picked and judged before anything is done, so that a start that is refused silences nobody.
+
+#include <algorithm>
+#include <array>
+#include <limits>
+#include <optional>
+#include <span>
+#include <string>
+
+#include "base/fetch.hpp"
+#include "base/few.hpp"
+#include "choose/pick.hpp"
+#include "choose/shape.hpp"
+#include "choose/traits.hpp"
+#include "play/control.hpp"
+#include "terms/emitters.hpp"
+
+namespace tidewater {
+
+/// One start while it is decided. `run` has the order of the steps; each step uses what the steps before it have found.
+class Starting {
+ public:
+  Starting(Control& control, LiveBank& bank, LiveSound& sound, PlaybackId id, const Happening& happening, const HeardFrom* from)
+      : control_(control),
+        bank_(bank),
+        sound_(sound),
+        happening_(happening),
+        id_(id),
+        from_(from),
+        draws_(sound.key, ++sound.memory->asked),  // a start that is held back has numbers of its own, too
+        shape_(draw_shape(*sound.design, draws_)) {
+    if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
+  }
+
+  Outcome run(Seconds delay, Raised& raised);
+
+ private:
+  /// What was chosen for a layer, and is of no concern to voices.
+  struct Chosen {
+    std::size_t list = 0;  ///< number of the list of clips, among all lists of the sound
+    const BankClipUse* use = nullptr;
+    Picked picked;
+  };
+
+  void draw_layers(Seconds delay);
+  bool choose_clip(Candidate& candidate);
+  bool shape_layer(Candidate& candidate, Decibels trim);
+  void go_by_gauges();
+  bool any_clip_away() const;
+  NewStart as_drawn();
+  bool nobody_would_hear() const;
+  Outcome begin(const NewStart& as, Raised& raised);
+  void note_layers(const NewStart& as);
+  void note_layer(const Candidate& candidate, const NewStart& as, bool further);
+
+  Outcome refuse(Outcome outcome, const Reason& why) { return control_.decide(outcome, id_, why, happening_.event); }
+  Outcome refuse_held(const Gated& gated, Raised& raised);
+  Outcome refuse_empty(const std::string& unreadable);
+  Outcome refuse_without_room() {
+    return refuse(Outcome::no_room, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(control_.options.playbacks)});
+  }
+  Followers::Follower* follower() { return follower_ ? &*follower_ : nullptr; }
+
+  Control& control_;
+  LiveBank& bank_;
+  LiveSound& sound_;
+  const BankSound& design_ = *sound_.design;
+  const Happening& happening_;
+  PlaybackId id_;
+  Part part_ = Part::whole;
+  const HeardFrom* from_;  ///< null on the screen
+  Draws draws_;
+  StartShape shape_;
+  Layers layers_;
+  std::array<Chosen, most_layers> chosen_;                         ///< by the layer's number; set for those in `layers_`
+  std::int64_t heard_ = std::numeric_limits<std::int64_t>::max();  ///< the frame on which the first layer begins
+  std::optional<Followers::Follower> follower_;                    ///< of a sound that follows gauges
+  Verdict verdict_;
+
+  // Why a layer was left out.
+  const BankClip* past_end_ = nullptr;  ///< the layer was to begin beyond the end of this clip
+  const BankLayer* without_clip_ = nullptr;
+};
+
+Outcome Starting::run(Seconds delay, Raised& raised) {
+  draw_layers(delay);
+  const Gated gated = control_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
+  if (gated.held()) return refuse_held(gated, raised);
+  verdict_ = gated.verdict;
+  layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
+  if (sound_.following != nullptr) go_by_gauges();
+  std::string unreadable;
+  const bool waits = any_clip_away() && control_.wait_for_clips(bank_, layers_, unreadable);
+  if (layers_.empty()) return refuse_empty(unreadable);
+
+  const NewStart as = as_drawn();
+  if (part_ == Part::cadence) {
+    if (!control_.voices.has_room(1)) return refuse_without_room();
+    return control_.begin_cadence(sound_, as, happening_, layers_, follower(), verdict_, raised);
+  }
+  if (nobody_would_hear()) return refuse(Outcome::out_of_range, control_.why_out_of_range(sound_, *from_));
+  if (waits)
+    for (Candidate& candidate : layers_) candidate.fate = Candidate::Fate::reading;
+  else
+    control_.voices.share(id_, layers_, verdict_);
+  if (std::none_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return its.begins(); }))
+    return refuse(Outcome::pool_full, control_.why(sound_, layers_.front(), from_, verdict_));
+  if (!control_.voices.has_room(layers_.size())) return refuse_without_room();
+  return begin(as, raised);
+}
+
+/// Which layers there are, and on which frames they begin. They are drawn first because a delay decides what is too soon.
+void Starting::draw_layers(Seconds delay) {
+  const bool cadence = part_ == Part::cadence;
+  std::size_t number = 0, list = 0;
+  for (const BankLayer& layer : design_.layers) {
+    if (cadence || draw_there(layer, number, draws_)) {
+      const Seconds own = cadence ? Seconds{} : draw_delay(shape_, layer, number, draws_);  // each step has a delay of its own
+      Candidate& candidate = layers_.emplace_back();
+      candidate.layer = &layer;
+      candidate.number = number;
+      candidate.starts = happening_.base + control_.voices.frames_of(delay + own);
+      chosen_[number].list = list;
+      heard_ = std::min(heard_, candidate.starts);
+    }
+    ++number;
+    list += layer.choices.size();
+  }
+}
+
+/// False if the layer has no clip for the traits, or would begin past its clip's end.
+bool Starting::choose_clip(Candidate& candidate) {
+  const BankLayer& layer = *candidate.layer;
+  Chosen& chosen = chosen_[candidate.number];
+  const BankChoice* choice = choice_for(layer, sound_.choice_keys.data() + chosen.list, happening_.traits);
+  if (choice == nullptr || choice->clips.empty()) {
+    if (without_clip_ == nullptr) without_clip_ = &layer;
+    return false;
+  }
+  if (went_otherwise(layer, choice)) control_.note_otherwise(sound_, layer, happening_);
+  chosen.list += static_cast<std::size_t>(choice - layer.choices.data());
+  if (design_.each_emitter) chosen.list = chosen.list * emitters_apart + slot_of(happening_.emitter.number);
+  chosen.picked = pick(layer.pick, *choice, sound_.memory->picks[chosen.list], Draws::hash_of(~sound_.key, chosen.list));
+  chosen.use = &choice->clips[chosen.picked.clip];
+  candidate.clip = &sound_.bank->clips[chosen.use->clip];
+  candidate.live = &bank_.clips[chosen.use->clip];
+  fetch(*candidate.clip);
+  fetch(*candidate.live);
+  return shape_layer(candidate, chosen.use->trim);
+}
+
+bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
+  const BankLayer& layer = *candidate.layer;
+  const BankClip& clip = *candidate.clip;
+  const LayerShape shape = draw_layer(shape_, layer, candidate.number, draws_);
+  const Frames start_at = frames(shape.start_at, sound_.bank->rate);
+  if (!layer.loop && start_at.value >= clip.frames) {
+    past_end_ = &clip;
+    return false;
+  }
+  candidate.gain = shape.gain + trim;
+  candidate.pitch = shape.pitch;
+  candidate.step = control_.voices.step_of(sound_, candidate.pitch);
+  candidate.position.whole =
+      layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
+  if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
+  const Level own(clip.level + candidate.gain), group = control_.groups.levels().heard[sound_.group];
+  candidate.level = from_ == nullptr ? heard_level(own, group) : heard_level(own, group, from_->level);
+  return true;
+}
+
+void Starting::go_by_gauges() {
+  const bool in_world = from_ != nullptr;
+  follower_ = control_.follower_of(sound_, id_, happening_, in_world);
+  const Following::Values values = Followers::now(*follower_, control_.drive.gauges, control_.ready_values(from_));
+  for (Candidate& candidate : layers_) {
+    candidate.bent = sound_.following->bend(candidate.number, values, in_world);
+    candidate.step = control_.voices.step_of(sound_, candidate.pitch + candidate.bent.pitch);
+    const Level lift(candidate.bent.gain);
+    candidate.level = candidate.level + lift;
+    if (lift.audible()) continue;
+    if (const auto by = sound_.following->quietened_by(candidate.number, values))
+      candidate.silent_by = by->gauge, candidate.gauge_at = by->value;
+  }
+}
+
+bool Starting::any_clip_away() const {
+  return std::any_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return !its.live->there || !its.live->data.there(); });
+}
+
+/// What the layers have in common. A step of a cadence also has what the game has turned of the cadence.
+NewStart Starting::as_drawn() {
+  NewStart as{.id = id_,
+              .emitter = happening_.emitter.number,
+              .base = happening_.base,
+              .heard = heard_,
+              .pan = shape_.pan,
+              .low_pass = shape_.low_pass,
+              .high_pass = design_.high_pass,
+              .from = from_,
+              .follows = sound_.following != nullptr,
+              .part = part_};
+  if (part_ == Part::beat) {
+    control_.go_by_cadence(*happening_.beat_of, as);
+    for (Candidate& candidate : layers_) candidate.level = candidate.level + Level(as.own_gain);
+  }
+  return as;
+}
+
+/// It is too far to be heard, and too short to come near before it ends.
+bool Starting::nobody_would_hear() const {
+  return from_ != nullptr && !from_->level.audible() &&
+         std::none_of(layers_.begin(), layers_.end(), [&](const Candidate& its) { return control_.voices.worth_waiting(its); });
+}
+
+Outcome Starting::begin(const NewStart& as, Raised& raised) {
+  control_.join(sound_, control_.voices.begin(sound_, as, layers_, verdict_), happening_, follower(), raised);
+  Outcome outcome = Outcome::pool_full;
+  for (const Candidate& candidate : layers_) {
+    if (!candidate.begins()) continue;
+    const Chosen& chosen = chosen_[candidate.number];
+    sound_.memory->picks[chosen.list] = chosen.picked.after;
+    if (!plays(outcome) || outcome_of(candidate.fate) < outcome) outcome = outcome_of(candidate.fate);
+  }
+  if (control_.notebook.open()) note_layers(as);
+  ++control_.totals.started;
+  sound_.memory->heard.add(happening_.emitter.number, heard_);
+  return outcome;
+}
+
+/// The first line is the decision, with the outcome of the whole start. Every further layer has a line of its own, also if it found no
+/// voice.
+void Starting::note_layers(const NewStart& as) {
+  const auto leads = std::min_element(layers_.begin(), layers_.end(), [](const auto& a, const auto& b) { return a.fate < b.fate; });
+  note_layer(*leads, as, false);
+  for (auto layer = layers_.begin(); layer != layers_.end(); ++layer)
+    if (layer != leads) note_layer(*layer, as, true);
+}
+
+void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool further) {
+  const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
+  const Reason* reason = explained ? control_.notebook.keep(control_.why(sound_, candidate, from_, verdict_)) : nullptr;
+  control_.notebook.add<BegunNote>(control_.link.now().at, [&](BegunNote& note) {
+    note.further = further;
+    note.outcome = outcome_of(candidate.fate);
+    note.playback = id_;
+    note.event = happening_.event.text();
+    note.group = control_.groups.names().name(sound_.group);
+    note.sound = &design_;
+    note.layer = candidate.layer;
+    note.clip = candidate.clip;
+    note.gain = candidate.gain - chosen_[candidate.number].use->trim;
+    note.pitch = candidate.pitch;
+    note.pan = as.pan;
+    note.low_pass = as.low_pass;
+    if (from_ != nullptr) note.metres = from_->metres;
+    note.clip_start = {static_cast<double>(candidate.position.whole) / sound_.bank->rate.value};
+    note.starts = candidate.starts;
+    note.voice = candidate.voice;
+    note.why = reason;
+  });
+}
+
+Outcome Starting::refuse_held(const Gated& gated, Raised& raised) {
+  if (part_ == Part::cadence) control_.change_traits(sound_, happening_);
+  if (gated.outcome == Outcome::already_playing && raised.count < Raised::most_handles)
+    if (const LiveStart* plays = control_.voices.what_plays(gated.verdict)) control_.hand_out(*plays, raised);
+  return refuse(gated.outcome, gated.why);
+}
+
+/// No layer is left.
+Outcome Starting::refuse_empty(const std::string& unreadable) {
+  using Code = Reason::Code;
+  if (!unreadable.empty())
+    return refuse(Outcome::unreadable, {.code = Code::unreadable, .name = control_.notebook.keep(unreadable), .sound = &design_});
+  if (past_end_ != nullptr)
+    return refuse(Outcome::past_end, {.code = Code::past_end,
+                                      .number = seconds({past_end_->frames}, sound_.bank->rate).value,
+                                      .name = past_end_->name,
+                                      .sound = &design_});
+  if (without_clip_ != nullptr)
+    return refuse(Outcome::no_clip, {.code = Code::no_clip, .sound = &design_, .layer = without_clip_, .traits = happening_.traits});
+  return refuse(Outcome::left_out, {.code = Code::left_out, .sound = &design_});
+}
+
+Outcome Control::start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, Raised& raised) {
+  fetch(*sound.memory);
+  fetch(sound.choice_keys.data(), sound.choice_keys.size() * sizeof(std::uint64_t));
+  for (const BankLayer& layer : sound.design->layers) fetch(layer);
+  std::optional<HeardFrom> from;
+  if (sound.heard_kind != 0) {
+    if (!happening.at && happening.emitter)
+      return decide(Outcome::emitter_gone, id,
+                    {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = sound.design},
+                    happening.event);
+    from = heard_in_world(sound, happening);
+  }
+  voices.freshen_claims();
+  return Starting(*this, bank, sound, id, happening, from ? &*from : nullptr).run(delay, raised);
+}
+
+void Control::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised) {
+  if (follower != nullptr) {
+    follower->start = start.ref();
+    drive.followers.add(*follower);
+  }
+  if (start.in_world)
+    world.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
+                      !happening.stays && has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
+  hand_out(start, raised);
+}
+
+void Control::hand_out(const LiveStart& start, Raised& raised) {
+  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, start.slot, start.id);
+}
+
+}  // namespace tidewater
