@@ -215,9 +215,13 @@ TEST_CASE("a hundred thousand commands for one group between two blocks are take
 
 TEST_CASE("groups let through what the loudest of a change does, and then what was asked") {
   Groups groups;
-  const std::uint32_t near = groups.add({{Decibels{-6}, false, {}, {}}, "near", 0}, 0);
+  const std::vector<BankGroup> book = {{{}, "master", 0}, {{Decibels{-6}, false, {}, {}}, "near", 0}};
+  const Numbers::Plan plan = groups.names().plan(names_of(book));
+  groups.add(book, plan.numbers, 0);
+  const std::uint32_t near = groups.names().find("near");
+  REQUIRE(near == plan.numbers[1]);
   CHECK(groups.levels().heard[near] == Level(Decibels{-6}));
-  groups.set_mute(0, true, 1000);
+  groups.set_mute(0, true, {500, 500});
   CHECK(groups.levels().heard[near].audible());
   groups.settle(999);
   CHECK(groups.levels().heard[near].audible());

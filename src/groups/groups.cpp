@@ -5,31 +5,63 @@
 namespace tidewater {
 
 Groups::Groups() {
+  constexpr std::size_t commands_a_group = 4;
   groups_.reserve(most_groups);
   levels_.heard.reserve(most_groups);
+  changes_.reserve(commands_a_group * most_groups);
   names_.add("master");
   groups_.emplace_back();
   measure();
 }
 
-std::uint32_t Groups::add(const BankGroup& group, std::uint32_t parent) {
-  const std::uint32_t number = names_.add(group.name);
-  if (number < groups_.size()) return number;
-  groups_.push_back({parent, group.gain, group.muted});
-  measure();
-  return number;
+void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, std::int64_t lands) {
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    const BankGroup& its = groups[g];
+    const std::uint32_t number = numbers[g];
+    const bool is_new = number == groups_.size(), sets_master = number == 0 && !master_is_set_;
+    if (is_new) {
+      names_.add(its.name);
+      groups_.push_back({numbers[its.parent], {its.gain, its.muted, {}, {}}});
+      measure();
+      changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(groups_[number].own_amplitude())});
+    }
+    if (!is_new && !sets_master) continue;
+    if (its.low_pass > Hertz{0}) set_filter(number, StateFilter::Kind::low_pass, its.low_pass, 0);
+    if (its.high_pass > Hertz{0}) set_filter(number, StateFilter::Kind::high_pass, its.high_pass, 0);
+    if (!sets_master) continue;
+    begin_change(groups_[0], lands);
+    groups_[0].now.gain = its.gain;
+    groups_[0].now.muted = its.muted;
+    measure();
+    send_gain(0, 0);
+  }
+  master_is_set_ = true;
 }
 
-void Groups::set_gain(std::uint32_t index, Decibels gain, std::int64_t until) {
-  begin_change(groups_[index], until);
-  groups_[index].gain = gain;
+void Groups::set_gain(std::uint32_t number, Decibels gain, const Way& way) {
+  master_is_set_ = master_is_set_ || number == 0;
+  begin_change(groups_[number], way.from + way.ramp);
+  groups_[number].now.gain = gain;
   measure();
+  send_gain(number, way.ramp);
 }
 
-void Groups::set_mute(std::uint32_t index, bool mute, std::int64_t until) {
-  begin_change(groups_[index], until);
-  groups_[index].muted = mute;
+void Groups::set_mute(std::uint32_t number, bool mute, const Way& way) {
+  master_is_set_ = master_is_set_ || number == 0;
+  begin_change(groups_[number], way.from + way.ramp);
+  groups_[number].now.muted = mute;
   measure();
+  send_gain(number, way.ramp);
+}
+
+void Groups::set_filter(std::uint32_t number, StateFilter::Kind kind, Hertz frequency, std::int64_t ramp) {
+  GroupDesign& now = groups_[number].now;
+  (kind == StateFilter::Kind::low_pass ? now.low_pass : now.high_pass) = frequency;
+  changes_.emplace_back(SetFilter{number, true, kind, static_cast<float>(frequency.value), ramp});
+}
+
+void Groups::send_gain(std::uint32_t number, std::int64_t ramp) {
+  changes_.emplace_back(SetGroupGain{number, static_cast<float>(groups_[number].own_amplitude()), ramp});
 }
 
 void Groups::begin_change(Group& group, std::int64_t until) {
@@ -59,12 +91,12 @@ void Groups::measure() {
   }
 }
 
-Reason Groups::why_silent(std::uint32_t index) const {
-  for (std::uint32_t at = index;; at = groups_[at].parent) {
-    const Group& group = groups_[at];
-    if (group.muted) return {.code = Reason::Code::muted, .name = names_.name(at)};
-    if (group.gain == silence) return {.code = Reason::Code::silent_group, .name = names_.name(at)};
-    if (at == 0) return {.code = Reason::Code::faint_group, .name = names_.name(index)};
+Reason Groups::why_silent(std::uint32_t number) const {
+  for (std::uint32_t at = number;; at = groups_[at].parent) {
+    const GroupDesign& now = groups_[at].now;
+    if (now.muted) return {.code = Reason::Code::muted, .name = names_.name(at)};
+    if (now.gain == silence) return {.code = Reason::Code::silent_group, .name = names_.name(at)};
+    if (at == 0) return {.code = Reason::Code::faint_group, .name = names_.name(number)};
   }
 }
 

@@ -1,28 +1,33 @@
 #pragma once
+/// The volume groups of all banks: one tree under the master.
+
 #include <cstdint>
 #include <limits>
+#include <span>
 #include <vector>
 
 #include "bank/bank_data.hpp"
 #include "base/numbers.hpp"
+#include "mix/command.hpp"
 #include "mix/mixer.hpp"
 #include "notebook/reason.hpp"
 #include "terms/level.hpp"
+#include "tidewater/name.hpp"
 
 namespace tidewater {
 
-/// The control side's view of the volume groups of all banks: one tree under the master.
+/// All that is known of a group: what its book says, and what the game has turned since. Each change leaves commands for the mixer, which
+/// whoever made the change sends on.
 class Groups {
  public:
   struct Group {
     std::uint32_t parent = 0;
-    Decibels gain;
-    bool muted = false;
-    Level before = {};       ///< its own, before a change that is still under way
-    std::int64_t until = 0;  ///< the frame at which that has come to its end
+    GroupDesign now;         ///< level, mute and filters as they hold
+    Level before = {};       ///< its own level before a change that is still under way
+    std::int64_t until = 0;  ///< the frame at which that change ends
 
-    double own_amplitude() const { return muted ? 0.0 : amplitude(gain); }
-    Level own_level() const { return muted ? Level() : Level(gain); }
+    double own_amplitude() const { return now.muted ? 0.0 : amplitude(now.gain); }
+    Level own_level() const { return now.muted ? Level() : Level(now.gain); }
   };
 
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
@@ -30,19 +35,28 @@ class Groups {
   Groups();
   /// The names, and which group each is. Number 0 is the master.
   const Numbers& names() const { return names_; }
-  /// Returns the number of the group, which is made if it is new. There must be room. A parent is added before its children.
-  std::uint32_t add(const BankGroup& group, std::uint32_t parent);
+  const Group& operator[](std::uint32_t number) const { return groups_[number]; }
 
-  /// Heard in full at frame `until`. On its way down a group counts as it did, on its way up as it will.
-  void set_gain(std::uint32_t index, Decibels gain, std::int64_t until);
-  void set_mute(std::uint32_t index, bool mute, std::int64_t until);
+  /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group stays as it is. The master takes
+  /// over what the first book says, unless the game has turned it before. `lands` is the frame on which that holds.
+  void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, std::int64_t lands);
+
+  /// A change that takes `ramp` frames from frame `from` on. On its way down a group counts as it did, on its way up as it will.
+  struct Way {
+    std::int64_t from = 0, ramp = 0;
+  };
+  void set_gain(std::uint32_t number, Decibels gain, const Way& way);
+  void set_mute(std::uint32_t number, bool mute, const Way& way);
+  void set_filter(std::uint32_t number, StateFilter::Kind kind, Hertz frequency, std::int64_t ramp);
+  /// Commands for the mixer since `sent`, in order.
+  std::span<const Command> changes() const { return changes_; }
+  void sent() { changes_.clear(); }
+
   /// Takes note of the changes that have come to their end by `now`.
   void settle(std::int64_t now);
-  const Group& operator[](std::uint32_t index) const { return groups_[index]; }
-
-  /// Why nothing of the group is heard.
-  Reason why_silent(std::uint32_t index) const;
   const GroupLevels& levels() const { return levels_; }
+  /// Why nothing of the group is heard.
+  Reason why_silent(std::uint32_t number) const;
 
   /// See base/state.hpp.
   template <class State>
@@ -50,17 +64,20 @@ class Groups {
     names_.state(s);
     s.list(groups_);
     if (groups_.size() != names_.size()) s.damage();
-    s(next_end_, levels_.changes);
+    s(next_end_, master_is_set_, levels_.changes);
     s.list(levels_.heard);
   }
 
  private:
   void begin_change(Group& group, std::int64_t until);
+  void send_gain(std::uint32_t number, std::int64_t ramp);
   void measure();
 
   Numbers names_{most_groups};
-  std::vector<Group> groups_;  ///< by number
+  std::vector<Group> groups_;     ///< by number
+  std::vector<Command> changes_;  ///< not sent yet
   std::int64_t next_end_ = never;
+  bool master_is_set_ = false;  ///< by a book, or by the game
   GroupLevels levels_;
 };
 

@@ -147,6 +147,7 @@ Outcome Control::change(Name group, Act act) {
   const auto index = groups.names().find(group);
   if (index == Numbers::none) return decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
   act(index);
+  send_groups();
   return Outcome::done;
 }
 
@@ -156,11 +157,7 @@ Outcome Control::carry_out(const asked::Stop& stop, const Beside& beside) {
 
 Outcome Control::carry_out(const asked::SetGain& its, const Beside& beside) {
   if (const auto* group = std::get_if<Name>(&its.of))
-    return change(*group, [&](std::uint32_t index) {
-      master_is_set = master_is_set || index == 0;
-      groups.set_gain(index, its.gain, link.base() + voices.frames_of(its.time));
-      send_group(index, its.time);
-    });
+    return change(*group, [&](std::uint32_t number) { groups.set_gain(number, its.gain, way_for(its.time)); });
   const auto id = std::get<PlaybackId>(its.of);
   const Outcome outcome = change(id, beside, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
   if (const LiveStart* start = voices.find({beside.slot, id}); start != nullptr && start->in_world)
@@ -186,19 +183,13 @@ Outcome Control::carry_out(const asked::SetHighPass& its, const Beside& beside) 
 
 Outcome Control::filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside) {
   if (const auto* group = std::get_if<Name>(&of))
-    return change(*group, [&](std::uint32_t index) {
-      link.send(SetFilter{index, true, kind, static_cast<float>(frequency.value), voices.frames_of(time)});
-    });
+    return change(*group, [&](std::uint32_t number) { groups.set_filter(number, kind, frequency, voices.frames_of(time)); });
   return change(std::get<PlaybackId>(of), beside, [&](LiveLayer& layer) { voices.set_filter(layer, kind, frequency, time); });
 }
 
 Outcome Control::carry_out(const asked::SetMute& its, const Beside&) {
-  return change(its.group, [&](std::uint32_t index) {
-    constexpr Seconds smooth{0.02};
-    master_is_set = master_is_set || index == 0;
-    groups.set_mute(index, its.mute, link.base() + voices.frames_of(smooth));
-    send_group(index, smooth);
-  });
+  constexpr Seconds smooth{0.02};
+  return change(its.group, [&](std::uint32_t number) { groups.set_mute(number, its.mute, way_for(smooth)); });
 }
 
 Outcome Control::carry_out(const asked::StopAll& stop, const Beside&) {
@@ -216,8 +207,9 @@ Outcome Control::carry_out(const asked::Unreadable& its, const Beside& beside) {
   return Outcome::done;
 }
 
-void Control::send_group(std::uint32_t group, Seconds time) {
-  link.send(SetGroupGain{group, static_cast<float>(groups[group].own_amplitude()), voices.frames_of(time)});
+void Control::send_groups() {
+  for (const Command& change : groups.changes()) link.send(change);
+  groups.sent();
 }
 
 }  // namespace tidewater

@@ -47,6 +47,7 @@ std::string load_read(Control& control, const Bank& bank, Preload preload, LiveC
   if (std::string problem = control.make_ready_for(data, clips, replaces); !problem.empty()) return problem;
   Loading loading = replaces ? control.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
                              : control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
+  control.number_groups(loading);
   control.follow_gauges(loading.prepared.front());
   const Asking asking(control);
   const Preload decided = control.preload_of(data, preload);

@@ -42,42 +42,27 @@ Read<Bank> Control::with_its_bases(const Bank& bank) {
 }
 
 Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
-  LiveBank& bank = loaded.load(*beside.loading);
-  add_groups(bank);
-  know_gauges(*bank.data);
-  join_world(bank);
+  take_in(loaded.load(*beside.loading), *beside.loading);
   return Outcome::done;
 }
 
 Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
-  LiveBank& bank = loaded.replace(*beside.loading);
-  add_groups(bank);
-  know_gauges(*bank.data);
-  join_world(bank);
+  take_in(loaded.replace(*beside.loading), *beside.loading);
   return Outcome::done;
 }
 
-void Control::add_groups(LiveBank& bank) {
-  const BankData& data = *bank.data;
-  std::vector<std::uint32_t> numbers;
-  const auto first_to_set_master = [&](std::uint32_t number) { return number == 0 && !master_is_set; };
-  for (const auto& group : data.groups) {
-    const auto known = groups.names().size();
-    const auto number = groups.add(group, numbers.empty() ? 0 : numbers[group.parent]);
-    numbers.push_back(number);
-    if (number == known) link.send(DefineGroup{number, groups[number].parent, static_cast<float>(groups[number].own_amplitude())});
-    const bool its_own = number == known || first_to_set_master(number);
-    for (const auto& [kind, frequency] :
-         {std::pair{StateFilter::Kind::low_pass, group.low_pass}, {StateFilter::Kind::high_pass, group.high_pass}})
-      if (its_own && frequency > Hertz{0}) link.send(SetFilter{number, true, kind, static_cast<float>(frequency.value), 0});
-    if (first_to_set_master(number)) {
-      groups.set_gain(0, group.gain, link.now().lands);
-      groups.set_mute(0, group.muted, link.now().lands);
-      send_group(0, {});
-    }
-  }
-  master_is_set = true;
-  for (LiveSound& sound : bank.sounds) sound.group = numbers[sound.design->group];
+void Control::number_groups(Loading& loading) const {
+  LiveBank& bank = loading.prepared.front();
+  loading.groups = groups.names().plan(names_of(bank.data->groups)).numbers;
+  for (LiveSound& sound : bank.sounds) sound.group = loading.groups[sound.design->group];
+}
+
+/// The loaded bank's names become known, and its sounds can be heard.
+void Control::take_in(LiveBank& bank, const Loading& loading) {
+  groups.add(bank.data->groups, loading.groups, link.now().lands);
+  send_groups();
+  know_gauges(*bank.data);
+  join_world(bank);
 }
 
 Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {

@@ -111,8 +111,9 @@ struct Control {
   Outcome carry_out(const asked::Load& load, const Beside& beside);
   Outcome carry_out(const asked::Reload& reload, const Beside& beside);
   Outcome carry_out(const asked::Unload& unload, const Beside& beside);
-  /// Makes its groups known, and numbers those that its sounds are in.
-  void add_groups(LiveBank& bank);
+  /// Gives the sounds of a bank the numbers that its groups will have. Outside the lock, while nobody else loads.
+  void number_groups(Loading& loading) const;
+  void take_in(LiveBank& bank, const Loading& loading);
   Outcome carry_out(const asked::Raise& raise, const Beside& beside);
   Outcome carry_out(const asked::Stop& stop, const Beside& beside);
   Outcome carry_out(const asked::SetGain& its, const Beside& beside);
@@ -134,7 +135,8 @@ struct Control {
   Outcome change(PlaybackId id, const Beside& beside, Act act);
   template <class Act>
   Outcome change(Name group, Act act);
-  void send_group(std::uint32_t group, Seconds time);
+  void send_groups();
+  Groups::Way way_for(Seconds time) const { return {link.base(), voices.frames_of(time)}; }
 
   // What becomes of an event.
 
@@ -271,8 +273,7 @@ struct Control {
   Missed missed;              ///< in the update that goes on
   bool gave_handles = false;  ///< by `find`
   BackgroundLoads loads;
-  bool master_is_set = false;  ///< by a book, or by the game: a further book leaves it alone
-  bool replaying = false;      ///< a recorded journal: what cannot be read is told by it
+  bool replaying = false;  ///< a recorded journal: what cannot be read is told by it
 };
 
 }  // namespace tidewater

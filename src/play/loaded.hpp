@@ -61,6 +61,7 @@ struct Loading {
     LiveSound *sound = nullptr, *above = nullptr, *below = nullptr;
   };
   std::vector<Version> versions;
+  std::vector<std::uint32_t> groups;  ///< the manager's numbers of the bank's groups
   std::shared_ptr<const Catalogue> catalogue;
 };
 

@@ -42,7 +42,7 @@ std::vector<Needed> banks_of(Control& control) {
 
 template <class State, class BankCalled>
 void all_of(State& s, Control& control, BankCalled bank_called) {
-  s(control.totals, control.master_is_set, control.told_of_budget, control.updates, control.watch);
+  s(control.totals, control.told_of_budget, control.updates, control.watch);
   control.door.state(s);
   control.groups.state(s);
   control.drive.gauges.state(s);
