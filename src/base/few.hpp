@@ -12,6 +12,7 @@ namespace tidewater {
 template <class T, std::size_t most>
 class Few {
  public:
+  static constexpr std::size_t capacity = most;
   static_assert(std::is_trivially_destructible_v<T> && std::is_trivially_copyable_v<T>);
 
   Few() = default;

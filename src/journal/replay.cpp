@@ -30,9 +30,9 @@ constexpr std::size_t most_of_a_request = 4096;  // bytes of text, as many as an
 /// The manager's door, for those who play a journal again.
 struct Replayed {
   static void begin(SoundManager& manager, const JournalScript& script) {
-    manager.control_->link.come_late(script.late);
-    manager.control_->replaying = !script.written_by_hand();
-    manager.control_->world.adopts = true;
+    manager.control_->noting.link.come_late(script.late);
+    manager.control_->library.replaying = !script.written_by_hand();
+    manager.control_->listening.adopts = true;
     manager.control_->handing.give_sums_to([&script, at = std::size_t{0}, &manager](const noted::Sums& now) mutable {
       if (!script.head.recorded) return;  // an older library summed other things
       while (at < script.sums.size() && script.sums[at].second < now.second) ++at;
@@ -49,13 +49,10 @@ struct Replayed {
     });
   }
   /// Where time stood when the next request or update came.
-  static void stand(SoundManager& manager, Frames lands) { manager.control_->link.stand({manager.clock().value, lands.value}); }
-  static void begin_update(SoundManager& manager, const KeptLists& kept) {
-    manager.control_->world.to_come = kept;
-    manager.control_->begin_update();
-  }
+  static void stand(SoundManager& manager, Frames lands) { manager.control_->noting.link.stand({manager.clock().value, lands.value}); }
+  static void begin_update(SoundManager& manager, const KeptLists& kept) { manager.control_->begin_update(kept); }
   static std::uint32_t gauge(SoundManager& manager, const std::string& name) {
-    return manager.control_->drive.gauges.names().find(Name(name));
+    return manager.control_->driving.gauges.names().find(Name(name));
   }
   static void finish_update(SoundManager& manager) { tidewater::finish_update(*manager.control_, {}); }
   /// Notes the sounds that have ended since the last request, as the destructor of the recorded manager did. It is no update: an update
@@ -68,15 +65,14 @@ struct Replayed {
   /// A recording may have more requests in a frame than a notebook has room for: the game's own was handed on meanwhile. A replay refuses
   /// none of them.
   static void make_room(Control& control) {
-    if (!control.notebook.has_room(most_of_a_request)) control.handing.run(control, {});
+    if (!control.noting.notebook.has_room(most_of_a_request)) control.handing.run(control, {});
   }
   static void ask(SoundManager& manager, const Request& request, Frames into) {
-    Raised raised;
     Control& control = *manager.control_;
     make_room(control);
     const std::lock_guard lock(control.mutex);
     control.settle();
-    control.ask(request, {.into = into.value, .raised = &raised});
+    control.ask(request, {.into = into.value});
     control.commit();
   }
 };

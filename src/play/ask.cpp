@@ -19,88 +19,77 @@ inline constexpr bool must_be_done =
 
 }  // namespace
 
-Outcome Control::ask(Request what, const Beside& beside) {
-  return std::visit([&](auto& its) { return ask_one(its, beside, false); }, what);
+Outcome Control::ask(Request what, const Extras& extras) {
+  return std::visit([&](auto& its) { return ask_one(its, extras, false); }, what);
 }
 
-Outcome Control::settle_and_ask(Request what, const Beside& beside) {
-  return std::visit([&](auto& its) { return ask_one(its, beside, true); }, what);
+Outcome Control::settle_and_ask(Request what, const Extras& extras) {
+  return std::visit([&](auto& its) { return ask_one(its, extras, true); }, what);
 }
 
-Outcome Control::settle_and_ask(asked::Raise& what, const Beside& beside) {
-  loaded.catalogue()->fetch(what.event);
+Outcome Control::settle_and_ask(asked::Raise& what, const Extras& extras) {
+  library.loaded.catalogue()->fetch(what.event);
   voices.fetch_next();
-  return ask_one(what, beside, true);
+  return ask_one(what, extras, true);
 }
 
 /// Each kind of request by itself, so that a raise asks nothing that only others need.
 template <class R>
-Outcome Control::ask_one(R& what, const Beside& beside, bool settles) {
+Outcome Control::ask_one(R& what, const Extras& extras, bool settles) {
   if (const auto refused = refuse(what)) return *refused;
   if (settles) settle();
-  return note_and_carry_out(what, beside);
+  return note_and_carry_out(what, extras);
 }
 
 template <class R>
 std::optional<Outcome> Control::refuse(R& what) {
-  door.open();
+  noting.door.open();
   each_field(what, [&](const auto&, auto& value) {
-    if constexpr (requires { door.admit(value); }) door.admit(value);
+    if constexpr (requires { noting.door.admit(value); }) noting.door.admit(value);
   });
   const PlaybackId* playback = playback_in(std::as_const(what));
   if (playback != nullptr && *playback == PlaybackId{}) return Outcome::already_ended;  // the handle of nothing
-  if (door.refusal()) return decide(Outcome::not_a_number, playback == nullptr ? PlaybackId{} : *playback, *door.refusal());
+  if (noting.door.refusal())
+    return noting.decide(Outcome::not_a_number, playback == nullptr ? PlaybackId{} : *playback, *noting.door.refusal());
   if constexpr (!must_be_done<R>)
-    if (notebook.open() && !admits(bytes_of_texts(what))) return Outcome::no_room;
+    if (noting.notebook.open() && !noting.admits(bytes_of_texts(what))) return Outcome::no_room;
   return std::nullopt;
 }
 
 template <class R>
-Outcome Control::note_and_carry_out(R& what, const Beside& beside) {
-  if (door.notice()) tell(*door.notice());
+Outcome Control::note_and_carry_out(R& what, const Extras& extras) {
+  if (noting.door.notice()) noting.tell(*noting.door.notice());
   claim_due();
-  link.count_request();
-  updates.request(link.now().at);
-  tell_if_not_updated();
-  if constexpr (std::is_same_v<R, asked::Raise>) what.id = ++totals.raised;
-  if (notebook.open()) {
-    keep_texts(notebook, what);  // so that what is decided can speak of them
-    notebook.add<AskedNote>(link.now().at, [&](AskedNote& note) {
-      note.lands = link.now().lands;
-      note.into = beside.into;
-      note.meanwhile = world.listening;
+  noting.link.count_request();
+  noting.updates.request(noting.link.now().at);
+  noting.tell_if_not_updated();
+  if constexpr (std::is_same_v<R, asked::Raise>) what.id = ++noting.totals.raised;
+  if (noting.notebook.open()) {
+    keep_texts(noting.notebook, what);  // so that what is decided can speak of them
+    noting.notebook.add<AskedNote>(noting.link.now().at, [&](AskedNote& note) {
+      note.lands = noting.link.now().lands;
+      note.into = extras.into;
+      note.meanwhile = update.open;
       note.request.emplace<R>(what);
     });
   }
-  return carry_out(what, beside);
-}
-
-void Control::tell_if_not_updated() {
-  if (const auto without = watch.goes_without_updates(link.now().at, options.rate))
-    tell({.code = Reason::Code::unupdated, .number = without->value});
-}
-
-bool Control::admits(std::size_t text) {
-  if (!notebook.open() || notebook.has_room(text)) return true;
-  notebook.refuse();
-  ++totals.refused;
-  return false;
+  return carry_out(what, extras);
 }
 
 /// No bank has the event.
 Outcome Control::decide_unknown(Name event, PlaybackId id) {
-  const std::string_view lost = loaded.catalogue()->lost_with(event);
-  for (const BackgroundLoads::UnderWay& its : loads.under_way)
-    if (std::binary_search(its.events.begin(), its.events.end(), event.hash()))
-      return decide(Outcome::unknown_event, id,
-                    {.code = Reason::Code::event_on_its_way, .number = 100 * its.loading.progress(), .name = notebook.keep(its.bank)});
-  if (lost.empty()) return decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = event.text()});
-  return decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = notebook.keep(lost)});
+  const std::string_view lost = library.loaded.catalogue()->lost_with(event);
+  if (const BackgroundLoads::UnderWay* load = library.loads.that_brings(event))
+    return noting.decide(
+        Outcome::unknown_event, id,
+        {.code = Reason::Code::event_on_its_way, .number = 100 * load->loading.progress(), .name = noting.notebook.keep(load->bank)});
+  if (lost.empty()) return noting.decide(Outcome::unknown_event, id, {.code = Reason::Code::unknown_event, .name = event.text()});
+  return noting.decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = noting.notebook.keep(lost)});
 }
 
-Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
+Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
   const PlaybackId id{raise.id, 0};
-  const Catalogue::Event* known = loaded.catalogue()->find(raise.event);
+  const Catalogue::Event* known = library.loaded.catalogue()->find(raise.event);
   if (known == nullptr) return decide_unknown(raise.event, id);
   fetch(known->design->responses.data(), sizeof(BankResponse));
   std::optional<Whereabouts> at;
@@ -108,9 +97,9 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
     set_place(at.emplace(), *raise.place);
     set_velocity(*at, raise.velocity);
     set_facing(*at, raise.facing);
-    if (has_room_for(raise.emitter)) {
-      keep_place(raise.emitter, *at);
-      keep_gauges(raise, *known);
+    if (listening.has_room_for(raise.emitter)) {
+      listening.keep_place(raise.emitter, *at);
+      driving.keep(raise, *known);
     }
   }
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
@@ -118,26 +107,18 @@ Outcome Control::carry_out(const asked::Raise& raise, const Beside& beside) {
                             .emitter = raise.emitter,
                             .gauges = raise.gauges,
                             .at = at,
-                            .base = link.base() + beside.into};
-  if (beside.raised != nullptr) return respond_all(*known, id, happening, *beside.raised);
-  Raised unasked;
-  return respond_all(*known, id, happening, unasked);
-}
-
-template <class Act>
-void Control::each_started(const LiveStart& start, Act act) {
-  const Cadence* cadence = start.part == Part::cadence ? drive.cadences.find(start.ref()) : nullptr;
-  if (cadence == nullptr) return;
-  for (const StartRef its : cadence->last)
-    if (LiveStart* beat = voices.find(its)) act(*beat);
+                            .base = noting.link.base() + extras.into};
+  if (extras.started != nullptr) return starter.respond_all(*known, id, happening, *extras.started);
+  StartedSounds unasked;
+  return starter.respond_all(*known, id, happening, unasked);
 }
 
 /// Acts on every layer of a playback that is not over.
 template <class Act>
-Outcome Control::change(PlaybackId id, const Beside& beside, Act act) {
-  LiveStart* start = voices.find({beside.slot, id});
-  if (start == nullptr) return decide(Outcome::already_ended, id, {});
-  each_started(*start, [&](LiveStart& its) { Voices::each_layer(its, act); });
+Outcome Control::change(PlaybackId id, const Extras& extras, Act act) {
+  LiveStart* start = voices.find({extras.slot, id});
+  if (start == nullptr) return noting.decide(Outcome::already_ended, id, {});
+  starter.each_step(*start, [&](LiveStart& its) { Voices::each_layer(its, act); });
   Voices::each_layer(*start, act);
   return Outcome::done;
 }
@@ -145,61 +126,61 @@ Outcome Control::change(PlaybackId id, const Beside& beside, Act act) {
 template <class Act>
 Outcome Control::change(Name group, Act act) {
   const auto index = groups.names().find(group);
-  if (index == Numbers::none) return decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
+  if (index == Numbers::none) return noting.decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
   act(index);
   send_groups();
   return Outcome::done;
 }
 
-Outcome Control::carry_out(const asked::Stop& stop, const Beside& beside) {
-  return change(stop.playback, beside, [&](LiveLayer& layer) { voices.leave(layer, stop.fade, Ending::stopped); });
+Outcome Control::carry_out(const asked::Stop& stop, const Extras& extras) {
+  return change(stop.playback, extras, [&](LiveLayer& layer) { voices.leave(layer, stop.fade, Ending::stopped); });
 }
 
-Outcome Control::carry_out(const asked::SetGain& its, const Beside& beside) {
+Outcome Control::carry_out(const asked::SetGain& its, const Extras& extras) {
   if (const auto* group = std::get_if<Name>(&its.of))
     return change(*group, [&](std::uint32_t number) { groups.set_gain(number, its.gain, way_for(its.time)); });
   const auto id = std::get<PlaybackId>(its.of);
-  const Outcome outcome = change(id, beside, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
-  if (const LiveStart* start = voices.find({beside.slot, id}); start != nullptr && start->in_world)
-    world.earshot.change(start->ref(), Voices::own_level(*start));
+  const Outcome outcome = change(id, extras, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
+  if (const LiveStart* start = voices.find({extras.slot, id}); start != nullptr && start->in_world)
+    listening.earshot.change(start->ref(), Voices::own_level(*start));
   return outcome;
 }
 
-Outcome Control::carry_out(const asked::Bend& bend, const Beside& beside) {
-  return change(bend.playback, beside, [&](LiveLayer& layer) { voices.bend(layer, bend.pitch, bend.time); });
+Outcome Control::carry_out(const asked::Bend& bend, const Extras& extras) {
+  return change(bend.playback, extras, [&](LiveLayer& layer) { voices.bend(layer, bend.pitch, bend.time); });
 }
 
-Outcome Control::carry_out(const asked::SetPan& its, const Beside& beside) {
-  return change(its.playback, beside, [&](LiveLayer& layer) { voices.set_pan(layer, its.pan, its.time); });
+Outcome Control::carry_out(const asked::SetPan& its, const Extras& extras) {
+  return change(its.playback, extras, [&](LiveLayer& layer) { voices.set_pan(layer, its.pan, its.time); });
 }
 
-Outcome Control::carry_out(const asked::SetLowPass& its, const Beside& beside) {
-  return filter(its.of, StateFilter::Kind::low_pass, its.frequency, its.time, beside);
+Outcome Control::carry_out(const asked::SetLowPass& its, const Extras& extras) {
+  return filter(its.of, StateFilter::Kind::low_pass, its.frequency, its.time, extras);
 }
 
-Outcome Control::carry_out(const asked::SetHighPass& its, const Beside& beside) {
-  return filter(its.of, StateFilter::Kind::high_pass, its.frequency, its.time, beside);
+Outcome Control::carry_out(const asked::SetHighPass& its, const Extras& extras) {
+  return filter(its.of, StateFilter::Kind::high_pass, its.frequency, its.time, extras);
 }
 
-Outcome Control::filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Beside& beside) {
+Outcome Control::filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Extras& extras) {
   if (const auto* group = std::get_if<Name>(&of))
     return change(*group, [&](std::uint32_t number) { groups.set_filter(number, kind, frequency, voices.frames_of(time)); });
-  return change(std::get<PlaybackId>(of), beside, [&](LiveLayer& layer) { voices.set_filter(layer, kind, frequency, time); });
+  return change(std::get<PlaybackId>(of), extras, [&](LiveLayer& layer) { voices.set_filter(layer, kind, frequency, time); });
 }
 
-Outcome Control::carry_out(const asked::SetMute& its, const Beside&) {
+Outcome Control::carry_out(const asked::SetMute& its, const Extras&) {
   constexpr Seconds smooth{0.02};
   return change(its.group, [&](std::uint32_t number) { groups.set_mute(number, its.mute, way_for(smooth)); });
 }
 
-Outcome Control::carry_out(const asked::StopAll& stop, const Beside&) {
-  voices.stop_all(stop.fade, {totals.raised, ~0U});
+Outcome Control::carry_out(const asked::StopAll& stop, const Extras&) {
+  voices.stop_all(stop.fade, {noting.totals.raised, ~0U});
   return Outcome::done;
 }
 
 /// What cannot be read any more is something that happened, like a request: a journal gives it again.
-Outcome Control::carry_out(const asked::Unreadable& its, const Beside& beside) {
-  if (LiveStart* start = voices.find({beside.slot, its.playback}))
+Outcome Control::carry_out(const asked::Unreadable& its, const Extras& extras) {
+  if (LiveStart* start = voices.find({extras.slot, its.playback}))
     Voices::each_layer(*start, [&](LiveLayer& layer) {
       if (layer.clip->streamed != nullptr && layer.stage != Stage::leaving)
         voices.leave(layer, {}, Ending::unreadable, {.code = Reason::Code::text, .name = its.why});
@@ -208,8 +189,40 @@ Outcome Control::carry_out(const asked::Unreadable& its, const Beside& beside) {
 }
 
 void Control::send_groups() {
-  for (const Command& change : groups.changes()) link.send(change);
+  for (const Command& change : groups.changes()) noting.link.send(change);
   groups.sent();
+}
+
+Outcome Control::carry_out(const asked::SetListener& its, const Extras&) {
+  if (its.listener >= most_listeners) return listening.no_such_listener(its.listener);
+  listening.listeners.set(static_cast<std::size_t>(its.listener), {its.place, its.facing, its.up, its.velocity, its.gain});
+  return Outcome::done;
+}
+
+Outcome Control::carry_out(const asked::RemoveListener& its, const Extras&) {
+  if (its.listener >= most_listeners) return listening.no_such_listener(its.listener);
+  listening.listeners.remove(static_cast<std::size_t>(its.listener));
+  return Outcome::done;
+}
+
+Outcome Control::carry_out(const asked::SetGauge& its, const Extras&) {
+  const std::uint32_t gauge = driving.gauges.names().find(its.gauge);
+  if (gauge == Numbers::none)
+    return noting.decide(Outcome::unknown_gauge, {}, {.code = Reason::Code::unknown_gauge, .name = its.gauge.text()});
+  driving.gauges.set(gauge, its.value);
+  return Outcome::done;
+}
+
+void Control::fill_in(asked::Raise& raise, RaiseTraits& traits, Driving::Values& values) const {
+  if (!listening.fill_in(raise, traits)) return;
+  if (const Catalogue::Event* event = library.loaded.catalogue()->find(raise.event)) driving.fill_in(raise, *event, values);
+}
+
+Raised Control::handles_of(Outcome outcome, const StartedSounds& started) {
+  Raised raised;
+  raised.outcome = outcome;
+  for (const StartRef& its : started) raised.playbacks[raised.count++] = Playback(this, its.slot, its.id);
+  return raised;
 }
 
 }  // namespace tidewater

@@ -42,15 +42,15 @@ std::string BankLoading::problem() const {
 
 std::string load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how) {
   const BankData& data = data_of(bank);
-  const std::lock_guard one_at_a_time(control.loaded.loading());
-  const bool replaces = how == LoadHow::in_place && control.loaded.bank_called(data.name) != nullptr;
+  const std::lock_guard one_at_a_time(control.library.loaded.loading());
+  const bool replaces = how == LoadHow::in_place && control.library.loaded.bank_called(data.name) != nullptr;
   if (std::string problem = control.make_ready_for(data, clips, replaces); !problem.empty()) return problem;
-  Loading loading = replaces ? control.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
-                             : control.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
+  Loading loading = replaces ? control.library.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
+                             : control.library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
   control.number_groups(loading);
-  control.follow_gauges(loading.prepared.front());
+  control.driving.follow(loading.prepared.front());
   const Asking asking(control);
-  const Preload decided = control.preload_of(data, preload);
+  const Preload decided = control.library.preload_of(data, preload);
   if (replaces)
     control.ask(asked::Reload{bank.name(), bank.content(), decided, bank.language()}, {.loading = &loading});
   else
@@ -62,7 +62,7 @@ std::string load_now(Control& control, const Bank& given, Preload preload, LoadH
   // What takes long is done, and undone, while others may ask.
   const Read<Bank> bank = control.with_its_bases(given);
   if (!bank.value) return bank.problem;
-  Read<LiveClips> clips = control.read_clips(data_of(*bank.value), preload);
+  Read<LiveClips> clips = control.library.read_clips(data_of(*bank.value), preload);
   return clips.value ? load_read(control, *bank.value, preload, *std::move(clips.value), how) : clips.problem;
 }
 
@@ -93,8 +93,8 @@ class LoadTask : public ReaderTask {
     if (more) return true;
     state_->end(problem);
     const std::lock_guard lock(control_.mutex);
-    std::erase_if(control_.loads.under_way, [](const BackgroundLoads::UnderWay& its) { return its.loading.done(); });
-    control_.loads.fresh.push_back({std::string(bank_.name()), problem});
+    std::erase_if(control_.library.loads.under_way, [](const BackgroundLoads::UnderWay& its) { return its.loading.done(); });
+    control_.library.loads.fresh.push_back({std::string(bank_.name()), problem});
     return false;
   }
 
@@ -102,7 +102,7 @@ class LoadTask : public ReaderTask {
   void begin(const Bank& bank) {
     bank_ = bank;
     const BankData& data = data_of(bank_);
-    reading_.emplace(data, preload_, control_.preload_of(data, preload_));
+    reading_.emplace(data, preload_, control_.library.preload_of(data, preload_));
     state_->all = reading_->bytes();
   }
 
@@ -140,14 +140,14 @@ BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload, L
     for (const BankEvent& event : data_of(bank).events) under_way.events.push_back(Name(event.name).hash());
     std::sort(under_way.events.begin(), under_way.events.end());
     const std::lock_guard lock(control.mutex);
-    control.loads.under_way.push_back(std::move(under_way));
+    control.library.loads.under_way.push_back(std::move(under_way));
   }
   if (control.options.offline) {
     while (task->step()) {
     }
   } else {
-    control.reader.add(std::move(task));
-    control.start_reading();
+    control.library.reader.add(std::move(task));
+    control.library.start_reading();
   }
   return BackgroundLoad::handle(std::move(state));
 }

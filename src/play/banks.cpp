@@ -11,21 +11,21 @@
 namespace tidewater {
 
 std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool in_place) {
-  if (const LiveBank* there = in_place ? nullptr : loaded.bank_called(data.name); there != nullptr) {
+  if (const LiveBank* there = in_place ? nullptr : library.loaded.bank_called(data.name); there != nullptr) {
     if (there->data->language != data.language)
       return fmt::format("the bank '{}' is loaded already, in language '{}'; reload it in '{}', and what plays goes on", data.name,
                          there->data->language, data.language);
     return fmt::format("a bank named '{}' is loaded already; unload it first, or reload it", data.name);
   }
   if (!data.bases.empty())  // they may have gone while its clips were read
-    if (const auto bases = bases_of(data, loaded.all_data()); !bases.value) return bases.problem;
-  for (const LiveBank* bank : loaded.catalogue()->banks()) {
+    if (const auto bases = bases_of(data, library.loaded.all_data()); !bases.value) return bases.problem;
+  for (const LiveBank* bank : library.loaded.catalogue()->banks()) {
     const bool compared = !bank->data->by_itself && !data.by_itself && bank->data->root() != data.root();
     if (std::string problem = compared ? disagreement(*bank->data, data) : std::string(); !problem.empty()) return problem;
   }
   if (const auto plan = groups.names().plan(names_of(data.groups)); plan.size > most_groups)
     return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, plan.size, most_groups);
-  if (const auto plan = drive.gauges.names().plan(names_of(data.gauges)); plan.size > most_gauges)
+  if (const auto plan = driving.gauges.names().plan(names_of(data.gauges)); plan.size > most_gauges)
     return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, plan.size, most_gauges);
   make_ready_to_read(data, clips);
   return {};
@@ -36,18 +36,18 @@ Read<Bank> Control::with_its_bases(const Bank& bank) {
   std::vector<std::shared_ptr<const BankData>> there;
   {
     const std::lock_guard lock(mutex);
-    there = loaded.all_data();
+    there = library.loaded.all_data();
   }
   return with_bases(bank, there);
 }
 
-Outcome Control::carry_out(const asked::Load&, const Beside& beside) {
-  take_in(loaded.load(*beside.loading), *beside.loading);
+Outcome Control::carry_out(const asked::Load&, const Extras& extras) {
+  take_in(library.loaded.load(*extras.loading), *extras.loading);
   return Outcome::done;
 }
 
-Outcome Control::carry_out(const asked::Reload&, const Beside& beside) {
-  take_in(loaded.replace(*beside.loading), *beside.loading);
+Outcome Control::carry_out(const asked::Reload&, const Extras& extras) {
+  take_in(library.loaded.replace(*extras.loading), *extras.loading);
   return Outcome::done;
 }
 
@@ -59,18 +59,20 @@ void Control::number_groups(Loading& loading) const {
 
 /// The loaded bank's names become known, and its sounds can be heard.
 void Control::take_in(LiveBank& bank, const Loading& loading) {
-  groups.add(bank.data->groups, loading.groups, link.now().lands);
+  groups.add(bank.data->groups, loading.groups, noting.link.now().lands);
   send_groups();
-  know_gauges(*bank.data);
-  join_world(bank);
+  for (const BankGauge& gauge : bank.data->gauges)
+    if (const std::uint32_t number = driving.gauges.add(gauge.name, gauge); number != Numbers::none)
+      listening.emitters.know_gauge(number, Name(gauge.name), gauge);
+  listening.join(bank);
 }
 
-Outcome Control::carry_out(const asked::Unload& unload, const Beside& beside) {
-  LiveBank* bank = beside.loading->leaving;
-  if (bank == nullptr) return decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
-  loaded.unload(*beside.loading);
+Outcome Control::carry_out(const asked::Unload& unload, const Extras& extras) {
+  LiveBank* bank = extras.loading->leaving;
+  if (bank == nullptr) return noting.decide(Outcome::bank_not_loaded, {}, {.code = Reason::Code::no_such_bank, .name = unload.bank});
+  library.loaded.unload(*extras.loading);
   voices.unload(*bank, unload.what_plays);
-  for (LiveBank& version : loaded.banks())
+  for (LiveBank& version : library.loaded.banks())
     if (version.replaced && !version.unloaded && version.data->name == bank->data->name) voices.unload(version, unload.what_plays);
   return Outcome::done;
 }

@@ -4,9 +4,10 @@
 #include <array>
 #include <utility>
 
+#include "base/few.hpp"
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
-#include "play/control.hpp"
+#include "play/starter.hpp"
 
 namespace tidewater {
 namespace {
@@ -25,15 +26,15 @@ void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait
 }  // namespace
 
 /// The loudest layer stands for all: by it the place in the world is found. There must be room for one.
-Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers,
-                               Followers::Follower* follower, const Verdict& verdict, Raised& raised) {
+Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers,
+                               Followers::Follower* follower, const Verdict& verdict, StartedSounds& started) {
   std::iter_swap(layers.begin(),
                  std::max_element(layers.begin(), layers.end(), [](const Candidate& a, const Candidate& b) { return a.level < b.level; }));
   layers.resize_down(1);
   Candidate& its = layers.front();
   its.fate = Candidate::Fate::unheard;
   std::optional<Following::By> held;
-  if (follower != nullptr) held = sound.following->held_by(Followers::aimed(*follower, drive.gauges, ready_values(as.from)));
+  if (follower != nullptr) held = sound.following->held_by(Followers::aimed(*follower, driving.gauges, listening.ready_values(as.from)));
   const bool heard = its.level.audible() && !held;
   const Reason because =
       held    ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
@@ -47,75 +48,75 @@ Outcome Control::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
   cadence.pan = as.pan;
   cadence.low_pass = as.low_pass;
   cadence.at = as.heard;
-  cadence.looked_at = world.updates;
+  cadence.looked_at = listening.updates;
   cadence.held = held.has_value();
   keep_traits(cadence, sound, happening.traits);
-  drive.cadences.add(cadence);
-  join(sound, start, happening, follower, raised);
-  ++totals.started;
+  driving.cadences.add(cadence);
+  join(sound, start, happening, follower, started);
+  ++noting.totals.started;
   const Outcome outcome = heard ? Outcome::started : Outcome::silent;
-  notebook.add(link.now().at, DecidedNote{.outcome = outcome,
-                                          .playback = as.id,
-                                          .raise = as.id.raise,
-                                          .event = happening.event.text(),
-                                          .sound = sound.design,
-                                          .why = notebook.keep(because)});
+  noting.notebook.add(noting.link.now().at, DecidedNote{.outcome = outcome,
+                                                        .playback = as.id,
+                                                        .raise = as.id.raise,
+                                                        .event = happening.event.text(),
+                                                        .sound = sound.design,
+                                                        .why = noting.notebook.keep(because)});
   // The first start of a cadence that is heard comes with the raise, like any other sound.
-  if (Cadence* its_cadence = heard ? drive.cadences.find(start.ref()) : nullptr)
-    start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from});
+  if (Cadence* its_cadence = heard ? driving.cadences.find(start.ref()) : nullptr)
+    start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from}, nullptr);
   return outcome;
 }
 
 /// What is asked for while it goes on goes on by the new traits: the floor that somebody walks on.
-void Control::change_traits(const LiveSound& sound, const Happening& happening) {
+void Starter::change_traits(const LiveSound& sound, const Happening& happening) {
   if (sound.design->limit_each_emitter)
     return voices.each_of_emitter(sound, happening.emitter.number, [&](const LiveStart& start) {
-      if (Cadence* its = drive.cadences.find(start.ref())) keep_traits(*its, sound, happening.traits);
+      if (Cadence* its = driving.cadences.find(start.ref())) keep_traits(*its, sound, happening.traits);
     });
-  drive.cadences.each([&](Cadence& its) {
+  driving.cadences.each([&](Cadence& its) {
     const LiveStart* start = voices.find(its.start);
     if (start != nullptr && start->sound == &sound) keep_traits(its, sound, happening.traits);
   });
 }
 
-void Control::start_again() {
-  drive.cadences.make_room();
-  const auto go_on = [this](Cadence& cadence) {
+void Starter::start_again(UpdateUnderWay& update) {
+  driving.cadences.make_room();
+  const auto go_on = [&](Cadence& cadence) {
     const LiveStart* its = voices.find(cadence.start);
     if (its == nullptr) return;
     OfCadence by;
-    by.follower = drive.followers.find(its->ref());
+    by.follower = driving.followers.find(its->ref());
     if (its->in_world) {
-      by.at = world.earshot.where(its->slot);
-      by.stays = !world.earshot.on_emitter(its->slot);
+      by.at = listening.earshot.where(its->slot);
+      by.stays = !listening.earshot.on_emitter(its->slot);
       by.from = &its->from;
     }
-    start_again(cadence, *its, by);
+    start_again(cadence, *its, by, &update.missed);
   };
-  missed = {};
-  for (const HeardStart& near : world.near)
-    if (Cadence* its = drive.cadences.find(near.start)) go_on(*its);
+  update.missed = {};
+  for (const HeardStart& near : update.near)
+    if (Cadence* its = driving.cadences.find(near.start)) go_on(*its);
   // Those on the screen in the order in which they were raised: where they lie goes by when others were forgotten, which an update that
   // is not noted does, too.
-  std::vector<Cadence*>& on_screen = drive.on_screen;
+  std::vector<Cadence*>& on_screen = update.on_screen;
   on_screen.clear();
-  drive.cadences.each([&](Cadence& its) {
+  driving.cadences.each([&](Cadence& its) {
     if (!its.in_world) on_screen.push_back(&its);
   });
   std::sort(on_screen.begin(), on_screen.end(), [](const Cadence* a, const Cadence* b) { return a->start.id < b->start.id; });
   for (Cadence* its : on_screen) go_on(*its);
-  if (missed.steps > 0)
-    tell({.code = Reason::Code::steps_left_out,
-          .number = static_cast<double>(missed.steps),
-          .other = voices.since_before().value,
-          .sound = missed.first});
+  if (update.missed.steps > 0)
+    noting.tell({.code = Reason::Code::steps_left_out,
+                 .number = static_cast<double>(update.missed.steps),
+                 .other = voices.since_before().value,
+                 .sound = update.missed.first});
 }
 
 /// Steps that were decided and are not heard yet are taken back.
-void Control::hold_steps_back(const Cadence& cadence, const Following::By& by) {
+void Starter::hold_steps_back(const Cadence& cadence, const Following::By& by) {
   for (const StartRef its : cadence.last) {
     LiveStart* beat = voices.find(its);
-    if (beat == nullptr || beat->heard <= link.changes_from()) continue;
+    if (beat == nullptr || beat->heard <= noting.link.changes_from()) continue;
     Voices::each_layer(*beat, [&](LiveLayer& layer) {
       if (layer.stage != Stage::leaving)
         voices.leave(layer, {}, Ending::stopped,
@@ -124,7 +125,7 @@ void Control::hold_steps_back(const Cadence& cadence, const Following::By& by) {
   }
 }
 
-void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
+void Starter::go_by_cadence(const Cadence& cadence, NewStart& beat) {
   const LiveStart* start = voices.find(cadence.start);
   if (start == nullptr) return;
   const Turned& turned = start->layers->its;
@@ -135,42 +136,44 @@ void Control::go_by_cadence(const Cadence& cadence, NewStart& beat) {
   if (turned.low_pass != cadence.low_pass) beat.low_pass = turned.low_pass;
 }
 
-void Control::start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by) {
+void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by, MissedSteps* missed) {
   LiveSound& sound = *its.sound->loaded;
   const BankSound& design = *sound.design;
   double times = 1;
   if (by.follower != nullptr) {
-    const Following::Values values = Followers::now(*by.follower, drive.gauges, ready_values(by.from));
+    const Following::Values values = Followers::now(*by.follower, driving.gauges, listening.ready_values(by.from));
     times = std::min(sound.following->times_as_often(values), design.cadence.low.value / shortest_cadence.value);
     // A gauge at 0 means no further step, however slowly the gauge is followed.
-    const auto held = sound.following->held_by(Followers::aimed(*by.follower, drive.gauges, ready_values(by.from)));
+    const auto held = sound.following->held_by(Followers::aimed(*by.follower, driving.gauges, listening.ready_values(by.from)));
     if (held) times = 0;
     if (held && !cadence.held) hold_steps_back(cadence, *held);
     cadence.held = held.has_value();
   }
-  const Catalogue::Event* event = loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
-  std::vector<Trait>& traits = drive.step_traits;
-  traits.clear();
-  for (std::size_t i = 0; i < cadence.trait_count; ++i) traits.push_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
+  const Catalogue::Event* event =
+      library.loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
+  Few<Trait, Cadence::most_traits> traits;
+  for (std::size_t i = 0; i < cadence.trait_count; ++i)
+    traits.emplace_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
   Happening happening{.event = event == nullptr ? Name("", cadence.event) : Name(event->design->name, cadence.event),
-                      .traits = traits,
+                      .traits = std::span<const Trait>(traits.begin(), traits.size()),
                       .emitter = {its.emitter},
                       .gauges = by.gauges,
                       .at = by.at,
                       .beat_of = &cadence,
                       .stays = by.stays};
-  const std::int64_t now = link.base(), until = now + voices.frames_of(ahead);
+  const std::int64_t now = noting.link.base(), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
-  const bool heard_before = cadence.heard(world.updates);
-  if (const std::uint64_t steps = Cadences::go_on(cadence, now, times, mean, options.rate); steps > 0 && heard_before) {
-    if (missed.steps == 0) missed.first = &design;
-    missed.steps += steps;
+  const bool heard_before = cadence.heard(listening.updates);
+  if (const std::uint64_t steps = Cadences::go_on(cadence, now, times, mean, options.rate);
+      steps > 0 && heard_before && missed != nullptr) {
+    if (missed->steps == 0) missed->first = &design;
+    missed->steps += steps;
   }
-  cadence.looked_at = world.updates;
+  cadence.looked_at = listening.updates;
   while (const auto frame = Cadences::next(cadence, until, times, options.rate)) {
     happening.base = *frame;
     const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
-    Raised unasked;
+    StartedSounds unasked;
     start(*sound.home->loaded, sound, Seconds{}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = beat->ref();

@@ -36,14 +36,14 @@ void HandOn::hand_on_notes(Control& control) {
     handed_ = 0;
     notes_.clear();
     const std::lock_guard lock(control.mutex);
-    std::swap(control.notebook, notes_);
-    catalogue = control.loaded.catalogue();
+    std::swap(control.noting.notebook, notes_);
+    catalogue = control.library.loaded.catalogue();
     for (const auto& [count, code] :
          {std::pair(notes_.take_refused(), Reason::Code::no_room), {notes_.take_lost(), Reason::Code::lines_lost}})
-      if (count > 0) control.tell({.code = code, .number = static_cast<double>(count)});
+      if (count > 0) control.noting.tell({.code = code, .number = static_cast<double>(count)});
   } else {
     const std::lock_guard lock(control.mutex);  // the rest of what a sink that threw had left
-    catalogue = control.loaded.catalogue();
+    catalogue = control.library.loaded.catalogue();
   }
   if (suggested_by_ != catalogue) suggested_.clear();
   suggested_by_ = catalogue;
@@ -51,7 +51,7 @@ void HandOn::hand_on_notes(Control& control) {
     const std::lock_guard lock(control.mutex);
     return numbers.all();
   };
-  const std::vector<std::string_view> gauge_names = names_under_lock(control.drive.gauges.names());
+  const std::vector<std::string_view> gauge_names = names_under_lock(control.driving.gauges.names());
   const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
                          [&] { return names_under_lock(control.groups.names()); }, [&] { return gauge_names; },
                          [&](std::string_view sound) {
@@ -76,7 +76,7 @@ void finish_update(Control& control, Seconds elapsed, std::unique_lock<std::mute
   std::vector<ClipData> dropped;  // destroyed without the lock
   std::list<LiveBank> silent = control.end_update(elapsed, dropped);
   if (updating) updating.unlock();
-  for (const LiveBank& bank : silent) control.reader.clips.release(bank.clips.away());
+  for (const LiveBank& bank : silent) control.library.reader.clips.release(bank.clips.away());
   control.handing.run(control, std::move(silent));
 }
 

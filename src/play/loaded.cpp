@@ -47,8 +47,10 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
     sound.home = &live;
     sound.bank = data.get();
     sound.design = &design;
-    if (design.world.place == Where::world)
+    if (design.world.place == Where::world) {
       sound.hearing = std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
+      live.in_world.push_back(&sound);
+    }
     sound.choice_keys = choice_keys_of(design);
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.

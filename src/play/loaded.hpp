@@ -48,6 +48,7 @@ struct LiveBank : PlayedBank {
   std::uint64_t serial = 0;  ///< which load it came with, from 1
   bool versioned = false;    ///< some of its sounds have versions in other banks
   std::vector<LiveSound> sounds;
+  std::vector<LiveSound*> in_world;  ///< those that have a place in the world
 };
 
 /// What a bank needs to come or go, made before anybody has to wait.

@@ -21,7 +21,7 @@ Outcome ask(Control& control, const Request& request, std::uint32_t slot = Start
 
 /// Of what was told of emitters: what could not be taken is told in the journal.
 std::size_t taken(Control& control, std::size_t emitters, std::size_t values, std::size_t count) {
-  if (const std::size_t asked = std::min(emitters, values); count < asked) control.world.stale.fetch_add(asked - count);
+  if (const std::size_t asked = std::min(emitters, values); count < asked) control.listening.stale.fetch_add(asked - count);
   return count;
 }
 
@@ -33,13 +33,13 @@ constexpr Outcome over = Outcome::already_ended;
 SoundManager::SoundManager(ManagerOptions options) : control_(std::make_unique<Control>(std::move(options))) {}
 
 SoundManager::~SoundManager() {
-  control_->reader.stop();
+  control_->library.reader.stop();
   // What a sink throws at the very end has nobody to tell.
   problem_of([&] {
     {
-      control_->link.mixer().end();
+      control_->noting.link.mixer().end();
       const Asking asking(*control_);
-      control_->finish();
+      control_->noting.finish();
     }
     control_->handing.run(*control_, {});
     return std::string();
@@ -66,60 +66,62 @@ BankLoading SoundManager::reload_in_background(const Bank& bank, Preload preload
   return begin_to_load(*control_, bank, preload, LoadHow::in_place);
 }
 
-std::span<const LoadedBank> SoundManager::loaded() const { return control_->loads.told; }
+std::span<const LoadedBank> SoundManager::loaded() const { return control_->library.loads.told; }
 
 bool SoundManager::read_for(Seconds budget) {
-  return control_->reader.read_for(std::chrono::nanoseconds(static_cast<std::int64_t>(1e9 * std::clamp(budget.value, 0.0, 3600.0))));
+  return control_->library.reader.read_for(
+      std::chrono::nanoseconds(static_cast<std::int64_t>(1e9 * std::clamp(budget.value, 0.0, 3600.0))));
 }
 
 bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
-  const Lock one_at_a_time(control_->loaded.loading());
-  Loading loading = control_->loaded.prepare_to_unload(name);
+  const Lock one_at_a_time(control_->library.loaded.loading());
+  Loading loading = control_->library.loaded.prepare_to_unload(name);
   const Asking asking = Asking::at_the_door(*control_);
   return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
-  Raised raised;
+  StartedSounds started;
+  RaiseTraits with_its_own;
+  Driving::Values values;
   const Asking asking = Asking::at_the_door(*control_);
   asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
-  if (emitter) control_->fill_in(what);
-  raised.outcome = control_->settle_and_ask(what, {.into = control_->link.into_block(), .raised = &raised});
-  return raised;
+  if (emitter) control_->fill_in(what, with_its_own, values);
+  return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
-  Raised raised;
+  StartedSounds started;
   const Asking asking = Asking::at_the_door(*control_);
   asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
-  raised.outcome = control_->settle_and_ask(what, {.into = control_->link.into_block(), .raised = &raised});
-  return raised;
+  return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
 }
 
 Emitter SoundManager::make_emitter(const EmitterDesign& design) {
-  const Emitter made = control_->world.emitters.make(design);
-  if (!made) (control_->world.emitters.is_full() ? control_->world.without_room : control_->world.stale).fetch_add(1);
+  const Emitter made = control_->listening.emitters.make(design);
+  if (!made) (control_->listening.emitters.is_full() ? control_->listening.without_room : control_->listening.stale).fetch_add(1);
   return made;
 }
 
 void SoundManager::give_up(Emitter emitter) {
-  if (!control_->world.emitters.give_up(emitter)) control_->world.stale.fetch_add(1);
+  if (!control_->listening.emitters.give_up(emitter)) control_->listening.stale.fetch_add(1);
 }
 
 std::size_t SoundManager::place(std::span<const Emitter> emitters, std::span<const Place> places) {
-  return taken(*control_, emitters.size(), places.size(), control_->world.emitters.place(emitters, places));
+  return taken(*control_, emitters.size(), places.size(), control_->listening.emitters.place(emitters, places));
 }
 std::size_t SoundManager::set_velocity(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
-  return taken(*control_, emitters.size(), velocities.size(), control_->world.emitters.move(emitters, velocities));
+  return taken(*control_, emitters.size(), velocities.size(), control_->listening.emitters.move(emitters, velocities));
 }
 std::size_t SoundManager::set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings) {
-  return taken(*control_, emitters.size(), facings.size(), control_->world.emitters.face(emitters, facings));
+  return taken(*control_, emitters.size(), facings.size(), control_->listening.emitters.face(emitters, facings));
 }
 
 std::size_t SoundManager::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
-  const std::size_t count = control_->world.emitters.set_gauge(gauge, emitters, values);
-  if (count == 0 && !control_->world.emitters.knows_gauge(gauge)) {
-    control_->tell_of_unknown(gauge);
+  const std::size_t count = control_->listening.emitters.set_gauge(gauge, emitters, values);
+  if (count == 0 && !control_->listening.emitters.knows_gauge(gauge)) {
+    const Lock lock(control_->mutex);
+    control_->driving.tell_of_unknown(gauge);
     return 0;
   }
   return taken(*control_, emitters.size(), values.size(), count);
@@ -129,17 +131,17 @@ Outcome SoundManager::set_gauge(Name gauge, double value) {
   {
     // Games say it every frame: what says nothing new is not noted.
     const Lock lock(control_->mutex);
-    const std::uint32_t known = control_->drive.gauges.names().find(gauge);
+    const std::uint32_t known = control_->driving.gauges.names().find(gauge);
     if (known != Numbers::none && value - value == 0 &&
-        HeldTo<double>(control_->drive.gauges.design(known))(value) == control_->drive.gauges.aim(known))
+        HeldTo<double>(control_->driving.gauges.design(known))(value) == control_->driving.gauges.aim(known))
       return Outcome::done;
   }
   return ask(*control_, asked::SetGauge{gauge, value});
 }
 
 bool SoundManager::hang(Emitter emitter, Emitter parent) {
-  const bool hangs = control_->world.emitters.hang(emitter, parent);
-  if (!hangs) control_->world.stale.fetch_add(1);
+  const bool hangs = control_->listening.emitters.hang(emitter, parent);
+  if (!hangs) control_->listening.stale.fetch_add(1);
   return hangs;
 }
 
@@ -176,8 +178,8 @@ Outcome SoundManager::stop_all(Seconds fade) { return ask(*control_, asked::Stop
 
 void SoundManager::note(std::string_view text) {
   const Lock lock(control_->mutex);
-  if (control_->notebook.open() && control_->admits(text.size()))
-    control_->tell({.code = Reason::Code::text, .name = control_->notebook.keep(text)});
+  if (control_->noting.notebook.open() && control_->noting.admits(text.size()))
+    control_->noting.tell({.code = Reason::Code::text, .name = control_->noting.notebook.keep(text)});
 }
 
 Playback SoundManager::find(PlaybackId id) {
@@ -188,7 +190,7 @@ Playback SoundManager::find(PlaybackId id) {
 }
 
 std::vector<std::byte> SoundManager::save() {
-  const Lock one_at_a_time(control_->loaded.loading());
+  const Lock one_at_a_time(control_->library.loaded.loading());
   const Asking asking(*control_);
   return tidewater::save(*control_);
 }
@@ -199,7 +201,7 @@ void SoundManager::restore(std::span<const std::byte> saved, std::span<const Ban
 
 std::string SoundManager::try_restore(std::span<const std::byte> saved, std::span<const Bank> banks) {
   {
-    const Lock one_at_a_time(control_->loaded.loading());
+    const Lock one_at_a_time(control_->library.loaded.loading());
     const Lock lock(control_->mutex);
     if (!control_->is_untouched())
       return "a saved state is restored into a manager that was just made: before anything else is asked of it, and before it renders";
@@ -211,17 +213,17 @@ std::string SoundManager::try_restore(std::span<const std::byte> saved, std::spa
     return tidewater::restore(*restored, saved, banks);
   });
   if (!problem.empty()) {
-    if (restored) restored->reader.stop();
+    if (restored) restored->library.reader.stop();
     return problem;
   }
-  control_->reader.stop();
+  control_->library.reader.stop();
   control_ = std::move(restored);
   return {};
 }
 
 void SoundManager::render(std::span<float> out) noexcept { control_->render(out); }
 
-Frames SoundManager::clock() const { return {control_->link.mixer().clock()}; }
+Frames SoundManager::clock() const { return {control_->noting.link.mixer().clock()}; }
 
 Layout SoundManager::layout() const { return control_->options.layout; }
 
@@ -230,14 +232,14 @@ Hertz SoundManager::rate() const { return control_->options.rate; }
 Stats SoundManager::stats() const {
   const Lock lock(control_->mutex);
   const VoicesCount& count = control_->voices.count();
-  const Totals& totals = control_->totals;
+  const Totals& totals = control_->noting.totals;
   return {.playbacks = static_cast<std::uint32_t>(control_->voices.playbacks()),
           .voices = count.sounding,
           .most_voices = count.most_sounding,
           .fading = count.fading,
           .dormant = count.dormant,
           .late = count.late,
-          .clip_bytes = control_->clip_bytes(),
+          .clip_bytes = control_->library.clip_bytes(),
           .raised = totals.raised,
           .started = totals.started,
           .refused = totals.refused};
@@ -249,7 +251,7 @@ Meter SoundManager::read_meter(Name group) {
   const Lock lock(control_->mutex);
   const auto index = control_->groups.names().find(group);
   if (index == Numbers::none) return {};
-  const GroupMeter meter = control_->link.mixer().read_meter(index);
+  const GroupMeter meter = control_->noting.link.mixer().read_meter(index);
   return {decibels(static_cast<double>(meter.peak)), decibels(static_cast<double>(meter.rms))};
 }
 

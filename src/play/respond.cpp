@@ -5,50 +5,51 @@
 
 #include "base/fetch.hpp"
 #include "choose/traits.hpp"
-#include "play/control.hpp"
+#include "play/starter.hpp"
 
 namespace tidewater {
 
-Outcome Control::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, Raised& raised) {
-  using Effect = Outcome (Control::*)(LiveBank&, const BankResponse&, PlaybackId, const Happening&, Raised&);
-  static constexpr std::array<Effect, verb_words.size()> effects = {&Control::start, &Control::stop};  // by verb
-  return (this->*effects[static_cast<std::size_t>(response.verb)])(bank, response, id, happening, raised);
+Outcome Starter::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, StartedSounds& started) {
+  using Effect = Outcome (Starter::*)(LiveBank&, const BankResponse&, PlaybackId, const Happening&, StartedSounds&);
+  static constexpr std::array<Effect, verb_words.size()> effects = {&Starter::start, &Starter::stop};  // by verb
+  return (this->*effects[static_cast<std::size_t>(response.verb)])(bank, response, id, happening, started);
 }
 
 /// All that the event's book says, in its order.
-Outcome Control::respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started) {
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
+  Outcome decided = Outcome::unknown_event;
   for (const BankResponse& response : event.design->responses) {
     ++id.response;
-    const Outcome outcome = respond(response, *event.bank, id, happening, raised);
-    if (id.response == 1 || weight(outcome) > weight(raised.outcome)) raised.outcome = outcome;
+    const Outcome outcome = respond(response, *event.bank, id, happening, started);
+    if (id.response == 1 || weight(outcome) > weight(decided)) decided = outcome;
   }
-  return raised.outcome;
+  return decided;
 }
 
-Outcome Control::start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Starter::start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started) {
   LiveSound& sound = bank.sounds[response.target];
   fetch(bank.data->sounds[response.target]);
   fetch(sound);
-  return start(bank, sound, response.delay, id, happening, raised);
+  return start(bank, sound, response.delay, id, happening, started);
 }
 
 /// Once for each value, so that a step a second does not fill the journal.
-void Control::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
-  if (!notebook.open() || sound.told_count == sound.told.size()) return;
+void Starter::note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening) {
+  if (!noting.notebook.open() || sound.told_count == sound.told.size()) return;
   const std::uint64_t key = otherwise_key(layer, happening.traits);
   const auto end = sound.told.begin() + static_cast<std::ptrdiff_t>(sound.told_count);
   if (std::find(sound.told.begin(), end, key) != end) return;
   sound.told[sound.told_count++] = key;
-  tell({.code = Reason::Code::otherwise,
-        .name = happening.event.text(),
-        .sound = sound.design,
-        .layer = &layer,
-        .traits = happening.traits});
+  noting.tell({.code = Reason::Code::otherwise,
+               .name = happening.event.text(),
+               .sound = sound.design,
+               .layer = &layer,
+               .traits = happening.traits});
 }
 
 /// Why a layer is not heard; nothing where it is.
-Reason Control::why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from, const Verdict& verdict) const {
+Reason Starter::why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from, const Verdict& verdict) const {
   using Fate = Candidate::Fate;
   using Code = Reason::Code;
   switch (candidate.fate) {
@@ -63,28 +64,21 @@ Reason Control::why(const LiveSound& sound, const Candidate& candidate, const He
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }
-  if (from != nullptr && !from->level.audible()) return why_out_of_range(sound, *from);
+  if (from != nullptr && !from->level.audible()) return Listening::why_out_of_range(sound, *from);
   if (!Level(candidate.bent.gain).audible())
     return {.code = Code::silent_by_gauge, .number = candidate.gauge_at, .name = candidate.silent_by};
   if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 
-Outcome Control::stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, Raised&) {
+Outcome Starter::stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds&) {
   LiveSound& sound = bank.sounds[response.target];
   bool any = false;
   for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
     any = voices.stop(*version, response.time, id) || any;
-  if (!any) return decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
-  notebook.add(link.now().at, DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
+  if (!any) return noting.decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
+  noting.notebook.add(noting.link.now().at, DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
   return Outcome::done;
-}
-
-Outcome Control::decide(Outcome outcome, PlaybackId id, const Reason& why, Name event) {
-  if (refused(outcome)) ++totals.refused;
-  notebook.add(link.now().at,
-               DecidedNote{.outcome = outcome, .playback = id, .raise = id.raise, .event = event.text(), .why = notebook.keep(why)});
-  return outcome;
 }
 
 }  // namespace tidewater

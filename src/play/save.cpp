@@ -36,24 +36,24 @@ struct Needed {
 
 std::vector<Needed> banks_of(Control& control) {
   std::vector<Needed> banks;
-  for (const LiveBank& bank : control.loaded.banks()) banks.push_back({bank.data->name, bank.data->content});
+  for (const LiveBank& bank : control.library.loaded.banks()) banks.push_back({bank.data->name, bank.data->content});
   return banks;
 }
 
 template <class State, class BankCalled>
 void all_of(State& s, Control& control, BankCalled bank_called) {
-  s(control.totals, control.told_of_budget, control.updates, control.watch);
-  control.door.state(s);
+  s(control.noting.totals, control.library.told_of_budget, control.noting.updates, control.noting.watch);
+  control.noting.door.state(s);
   control.groups.state(s);
-  control.drive.gauges.state(s);
-  control.drive.cadences.state(s);
-  s.list(control.drive.told);
-  control.loaded.state(s, control.options.seed, bank_called);
+  control.driving.gauges.state(s);
+  control.driving.cadences.state(s);
+  s.list(control.driving.told);
+  control.library.loaded.state(s, control.options.seed, bank_called);
   if (!s.ok()) return;
   std::vector<LiveBank*> banks;
-  for (LiveBank& bank : control.loaded.banks()) banks.push_back(&bank);
+  for (LiveBank& bank : control.library.loaded.banks()) banks.push_back(&bank);
   if constexpr (State::reading)
-    for (LiveBank* bank : banks) control.follow_gauges(*bank);
+    for (LiveBank* bank : banks) control.driving.follow(*bank);
   control.voices.state(s, [&](PlayedSound*& sound) {
     std::size_t bank = 0, at = 0;
     if constexpr (!State::reading) {
@@ -74,8 +74,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
       if constexpr (State::reading)
         if (sound.heard_kind != 0) {
           if (sound.hearing == nullptr) return s.damage();
-          control.world.earshot.put_kind(sound.heard_kind, kind_of(sound));
-          control.world.know_following(sound);
+          control.listening.put(sound);
         }
       std::size_t version = 0, its = 0;  // of the bank that has the older one, from 1, and which of its sounds that is
       if constexpr (!State::reading)
@@ -93,12 +92,12 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
         }
       control.voices.keep_latest(s, sound);
     }
-  control.world.state(s);
-  control.drive.followers.state(s, [&](std::uint32_t start) {
+  control.listening.state(s);
+  control.driving.followers.state(s, [&](std::uint32_t start) {
     const PlayedSound* sound = control.voices.sound_of(start);
     return sound == nullptr ? nullptr : sound->loaded->following.get();
   });
-  control.link.state(s);
+  control.noting.link.state(s);
 }
 
 }  // namespace
@@ -153,11 +152,13 @@ std::string restore(Control& control, std::span<const std::byte> saved, std::spa
     return bank == found.end() ? nullptr : *bank;
   });
   if (!body.ok() || !body.at_end()) return is_damaged;
-  for (LiveBank& bank : control.loaded.banks())
-    if (std::string problem = control.restore_clips(bank); !problem.empty()) return problem;
-  control.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
+  for (LiveBank& bank : control.library.loaded.banks()) {
+    control.make_ready_to_read(*bank.data, bank.clips);
+    if (std::string problem = control.library.restore_clips(bank); !problem.empty()) return problem;
+  }
+  control.noting.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
   control.settle();
-  control.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});
+  control.noting.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});
   return {};
 }
 

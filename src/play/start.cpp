@@ -12,7 +12,7 @@
 #include "choose/pick.hpp"
 #include "choose/shape.hpp"
 #include "choose/traits.hpp"
-#include "play/control.hpp"
+#include "play/starter.hpp"
 #include "terms/emitters.hpp"
 
 namespace tidewater {
@@ -20,8 +20,8 @@ namespace tidewater {
 /// One start while it is decided. `run` has the order of the steps; each step uses what the steps before it have found.
 class Starting {
  public:
-  Starting(Control& control, LiveBank& bank, LiveSound& sound, PlaybackId id, const Happening& happening, const HeardFrom* from)
-      : control_(control),
+  Starting(Starter& starter, LiveBank& bank, LiveSound& sound, PlaybackId id, const Happening& happening, const HeardFrom* from)
+      : starter_(starter),
         bank_(bank),
         sound_(sound),
         happening_(happening),
@@ -32,7 +32,7 @@ class Starting {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
 
-  Outcome run(Seconds delay, Raised& raised);
+  Outcome run(Seconds delay, StartedSounds& started);
 
  private:
   /// What was chosen for a layer, and is of no concern to voices.
@@ -49,19 +49,19 @@ class Starting {
   bool any_clip_away() const;
   NewStart as_drawn();
   bool nobody_would_hear() const;
-  Outcome begin(const NewStart& as, Raised& raised);
+  Outcome begin(const NewStart& as, StartedSounds& started);
   void note_layers(const NewStart& as);
   void note_layer(const Candidate& candidate, const NewStart& as, bool further);
 
-  Outcome refuse(Outcome outcome, const Reason& why) { return control_.decide(outcome, id_, why, happening_.event); }
-  Outcome refuse_held(const Gated& gated, Raised& raised);
+  Outcome refuse(Outcome outcome, const Reason& why) { return starter_.noting.decide(outcome, id_, why, happening_.event); }
+  Outcome refuse_held(const Gated& gated, StartedSounds& started);
   Outcome refuse_empty(const std::string& unreadable);
   Outcome refuse_without_room() {
-    return refuse(Outcome::no_room, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(control_.options.playbacks)});
+    return refuse(Outcome::no_room, {.code = Reason::Code::no_playbacks, .number = static_cast<double>(starter_.options.playbacks)});
   }
   Followers::Follower* follower() { return follower_ ? &*follower_ : nullptr; }
 
-  Control& control_;
+  Starter& starter_;
   LiveBank& bank_;
   LiveSound& sound_;
   const BankSound& design_ = *sound_.design;
@@ -82,31 +82,31 @@ class Starting {
   const BankLayer* without_clip_ = nullptr;
 };
 
-Outcome Starting::run(Seconds delay, Raised& raised) {
+Outcome Starting::run(Seconds delay, StartedSounds& started) {
   draw_layers(delay);
-  const Gated gated = control_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
-  if (gated.held()) return refuse_held(gated, raised);
+  const Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
+  if (gated.held()) return refuse_held(gated, started);
   verdict_ = gated.verdict;
   layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
   if (sound_.following != nullptr) go_by_gauges();
   std::string unreadable;
-  const bool waits = any_clip_away() && control_.wait_for_clips(bank_, layers_, unreadable);
+  const bool waits = any_clip_away() && starter_.library.wait_for_clips(bank_, layers_, unreadable);
   if (layers_.empty()) return refuse_empty(unreadable);
 
   const NewStart as = as_drawn();
   if (part_ == Part::cadence) {
-    if (!control_.voices.has_room(1)) return refuse_without_room();
-    return control_.begin_cadence(sound_, as, happening_, layers_, follower(), verdict_, raised);
+    if (!starter_.voices.has_room(1)) return refuse_without_room();
+    return starter_.begin_cadence(sound_, as, happening_, layers_, follower(), verdict_, started);
   }
-  if (nobody_would_hear()) return refuse(Outcome::out_of_range, control_.why_out_of_range(sound_, *from_));
+  if (nobody_would_hear()) return refuse(Outcome::out_of_range, Listening::why_out_of_range(sound_, *from_));
   if (waits)
     for (Candidate& candidate : layers_) candidate.fate = Candidate::Fate::reading;
   else
-    control_.voices.share(id_, layers_, verdict_);
+    starter_.voices.share(id_, layers_, verdict_);
   if (std::none_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return its.begins(); }))
-    return refuse(Outcome::pool_full, control_.why(sound_, layers_.front(), from_, verdict_));
-  if (!control_.voices.has_room(layers_.size())) return refuse_without_room();
-  return begin(as, raised);
+    return refuse(Outcome::pool_full, starter_.why(sound_, layers_.front(), from_, verdict_));
+  if (!starter_.voices.has_room(layers_.size())) return refuse_without_room();
+  return begin(as, started);
 }
 
 /// Which layers there are, and on which frames they begin. They are drawn first because a delay decides what is too soon.
@@ -119,7 +119,7 @@ void Starting::draw_layers(Seconds delay) {
       Candidate& candidate = layers_.emplace_back();
       candidate.layer = &layer;
       candidate.number = number;
-      candidate.starts = happening_.base + control_.voices.frames_of(delay + own);
+      candidate.starts = happening_.base + starter_.voices.frames_of(delay + own);
       chosen_[number].list = list;
       heard_ = std::min(heard_, candidate.starts);
     }
@@ -137,7 +137,7 @@ bool Starting::choose_clip(Candidate& candidate) {
     if (without_clip_ == nullptr) without_clip_ = &layer;
     return false;
   }
-  if (went_otherwise(layer, choice)) control_.note_otherwise(sound_, layer, happening_);
+  if (went_otherwise(layer, choice)) starter_.note_otherwise(sound_, layer, happening_);
   chosen.list += static_cast<std::size_t>(choice - layer.choices.data());
   if (design_.each_emitter) chosen.list = chosen.list * emitters_apart + slot_of(happening_.emitter.number);
   chosen.picked = pick(layer.pick, *choice, sound_.memory->picks[chosen.list], Draws::hash_of(~sound_.key, chosen.list));
@@ -160,22 +160,22 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
   }
   candidate.gain = shape.gain + trim;
   candidate.pitch = shape.pitch;
-  candidate.step = control_.voices.step_of(sound_, candidate.pitch);
+  candidate.step = starter_.voices.step_of(sound_, candidate.pitch);
   candidate.position.whole =
       layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
   if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
-  const Level own(clip.level + candidate.gain), group = control_.groups.levels().heard[sound_.group];
+  const Level own(clip.level + candidate.gain), group = starter_.groups.levels().heard[sound_.group];
   candidate.level = from_ == nullptr ? heard_level(own, group) : heard_level(own, group, from_->level);
   return true;
 }
 
 void Starting::go_by_gauges() {
   const bool in_world = from_ != nullptr;
-  follower_ = control_.follower_of(sound_, id_, happening_, in_world);
-  const Following::Values values = Followers::now(*follower_, control_.drive.gauges, control_.ready_values(from_));
+  follower_ = starter_.driving.follower_of(sound_, id_, happening_, in_world);
+  const Following::Values values = Followers::now(*follower_, starter_.driving.gauges, starter_.listening.ready_values(from_));
   for (Candidate& candidate : layers_) {
     candidate.bent = sound_.following->bend(candidate.number, values, in_world);
-    candidate.step = control_.voices.step_of(sound_, candidate.pitch + candidate.bent.pitch);
+    candidate.step = starter_.voices.step_of(sound_, candidate.pitch + candidate.bent.pitch);
     const Level lift(candidate.bent.gain);
     candidate.level = candidate.level + lift;
     if (lift.audible()) continue;
@@ -201,7 +201,7 @@ NewStart Starting::as_drawn() {
               .follows = sound_.following != nullptr,
               .part = part_};
   if (part_ == Part::beat) {
-    control_.go_by_cadence(*happening_.beat_of, as);
+    starter_.go_by_cadence(*happening_.beat_of, as);
     for (Candidate& candidate : layers_) candidate.level = candidate.level + Level(as.own_gain);
   }
   return as;
@@ -210,11 +210,11 @@ NewStart Starting::as_drawn() {
 /// It is too far to be heard, and too short to come near before it ends.
 bool Starting::nobody_would_hear() const {
   return from_ != nullptr && !from_->level.audible() &&
-         std::none_of(layers_.begin(), layers_.end(), [&](const Candidate& its) { return control_.voices.worth_waiting(its); });
+         std::none_of(layers_.begin(), layers_.end(), [&](const Candidate& its) { return starter_.voices.worth_waiting(its); });
 }
 
-Outcome Starting::begin(const NewStart& as, Raised& raised) {
-  control_.join(sound_, control_.voices.begin(sound_, as, layers_, verdict_), happening_, follower(), raised);
+Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
+  starter_.join(sound_, starter_.voices.begin(sound_, as, layers_, verdict_), happening_, follower(), started);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : layers_) {
     if (!candidate.begins()) continue;
@@ -222,8 +222,8 @@ Outcome Starting::begin(const NewStart& as, Raised& raised) {
     sound_.memory->picks[chosen.list] = chosen.picked.after;
     if (!plays(outcome) || outcome_of(candidate.fate) < outcome) outcome = outcome_of(candidate.fate);
   }
-  if (control_.notebook.open()) note_layers(as);
-  ++control_.totals.started;
+  if (starter_.noting.notebook.open()) note_layers(as);
+  ++starter_.noting.totals.started;
   sound_.memory->heard.add(happening_.emitter.number, heard_);
   return outcome;
 }
@@ -239,13 +239,13 @@ void Starting::note_layers(const NewStart& as) {
 
 void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool further) {
   const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
-  const Reason* reason = explained ? control_.notebook.keep(control_.why(sound_, candidate, from_, verdict_)) : nullptr;
-  control_.notebook.add<BegunNote>(control_.link.now().at, [&](BegunNote& note) {
+  const Reason* reason = explained ? starter_.noting.notebook.keep(starter_.why(sound_, candidate, from_, verdict_)) : nullptr;
+  starter_.noting.notebook.add<BegunNote>(starter_.noting.link.now().at, [&](BegunNote& note) {
     note.further = further;
     note.outcome = outcome_of(candidate.fate);
     note.playback = id_;
     note.event = happening_.event.text();
-    note.group = control_.groups.names().name(sound_.group);
+    note.group = starter_.groups.names().name(sound_.group);
     note.sound = &design_;
     note.layer = candidate.layer;
     note.clip = candidate.clip;
@@ -261,10 +261,10 @@ void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool f
   });
 }
 
-Outcome Starting::refuse_held(const Gated& gated, Raised& raised) {
-  if (part_ == Part::cadence) control_.change_traits(sound_, happening_);
-  if (gated.outcome == Outcome::already_playing && raised.count < Raised::most_handles)
-    if (const LiveStart* plays = control_.voices.what_plays(gated.verdict)) control_.hand_out(*plays, raised);
+Outcome Starting::refuse_held(const Gated& gated, StartedSounds& started) {
+  if (part_ == Part::cadence) starter_.change_traits(sound_, happening_);
+  if (gated.outcome == Outcome::already_playing)
+    if (const LiveStart* plays = starter_.voices.what_plays(gated.verdict)) add(started, plays->ref());
   return refuse(gated.outcome, gated.why);
 }
 
@@ -272,7 +272,7 @@ Outcome Starting::refuse_held(const Gated& gated, Raised& raised) {
 Outcome Starting::refuse_empty(const std::string& unreadable) {
   using Code = Reason::Code;
   if (!unreadable.empty())
-    return refuse(Outcome::unreadable, {.code = Code::unreadable, .name = control_.notebook.keep(unreadable), .sound = &design_});
+    return refuse(Outcome::unreadable, {.code = Code::unreadable, .name = starter_.noting.notebook.keep(unreadable), .sound = &design_});
   if (past_end_ != nullptr)
     return refuse(Outcome::past_end, {.code = Code::past_end,
                                       .number = seconds({past_end_->frames}, sound_.bank->rate).value,
@@ -283,35 +283,33 @@ Outcome Starting::refuse_empty(const std::string& unreadable) {
   return refuse(Outcome::left_out, {.code = Code::left_out, .sound = &design_});
 }
 
-Outcome Control::start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, Raised& raised) {
+Outcome Starter::start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started) {
   fetch(*sound.memory);
   fetch(sound.choice_keys.data(), sound.choice_keys.size() * sizeof(std::uint64_t));
   for (const BankLayer& layer : sound.design->layers) fetch(layer);
   std::optional<HeardFrom> from;
   if (sound.heard_kind != 0) {
     if (!happening.at && happening.emitter)
-      return decide(Outcome::emitter_gone, id,
-                    {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = sound.design},
-                    happening.event);
-    from = heard_in_world(sound, happening);
+      return noting.decide(
+          Outcome::emitter_gone, id,
+          {.code = Reason::Code::emitter_gone, .number = static_cast<double>(happening.emitter.number), .sound = sound.design},
+          happening.event);
+    from = listening.heard_in_world(sound, happening);
   }
   voices.freshen_claims();
-  return Starting(*this, bank, sound, id, happening, from ? &*from : nullptr).run(delay, raised);
+  return Starting(*this, bank, sound, id, happening, from ? &*from : nullptr).run(delay, started);
 }
 
-void Control::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, Raised& raised) {
+void Starter::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower,
+                   StartedSounds& started) {
   if (follower != nullptr) {
     follower->start = start.ref();
-    drive.followers.add(*follower);
+    driving.followers.add(*follower);
   }
   if (start.in_world)
-    world.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
-                      !happening.stays && has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
-  hand_out(start, raised);
-}
-
-void Control::hand_out(const LiveStart& start, Raised& raised) {
-  if (raised.count < Raised::most_handles) raised.playbacks[raised.count++] = Playback(this, start.slot, start.id);
+    listening.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
+                          !happening.stays && listening.has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
+  add(started, start.ref());
 }
 
 }  // namespace tidewater

@@ -1,65 +1,147 @@
+/// An update: open and close with the lock, listen without it.
+
 #include <algorithm>
 #include <utility>
 
+#include "play/asking.hpp"
 #include "play/control.hpp"
-#include "play/options.hpp"
 
 namespace tidewater {
 
-Control::Control(ManagerOptions given)
-    : options(checked(std::move(given))),
-      notebook(options.journal_lines),
-      handing(options.journal_lines, options.rate),
-      // Twice as many as may sound: those that were told to go still fade when their successors begin.
-      link({2 * options.voices, options.rate.value, options.layout, options.limiter}, options.offline),
-      voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, link, notebook,
-             groups.levels(), reader),
-      world(options.emitters, options.playbacks, options.layout),
-      drive(options.playbacks) {}
+void Control::begin_update(const KeptLists& to_come) {
+  {
+    const Asking asking(*this);
+    open_update(to_come);
+  }
+  hold_up(HoldUp::update_listens);
+  if (update.open) listen(to_come);
+}
+
+void Control::open_update(const KeptLists& to_come) {
+  const bool anew = noting.begin_update();
+  groups.settle(noting.link.now().at);
+  if (!anew) return;
+  ++listening.updates;
+  noting.link.count_request();
+  claim_due();
+  forget_over();
+  listening.take_removed(update, to_come, [this](std::uint32_t slot) {
+    if (LiveStart* start = voices.start_at(slot)) voices.leave_behind(*start);
+  });
+  forget_over();
+  listening.open(update, voices, groups.levels());
+  driving.open(update);
+}
+
+void Control::listen(const KeptLists& to_come) {
+  listening.adopt(update, to_come);
+  driving.read(update);
+  listening.listen(update, [this](StartRef start) { return driving.louder_by_emitter(start, update); });
+  // A start that may wake begins where its gauges are.
+  for (const Contender& its : update.contenders)
+    if (Followers::Follower* follower = driving.followers.find(its.start)) driving.read_of(*follower, update);
+}
+
+std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& done_with) {
+  const Asking asking = Asking::going_on(*this);
+  if (update.open) {  // otherwise the clock stood still, or a request has moved it on meanwhile
+    take_what_is_heard();
+    starter.start_again(update);
+    voices.tend();
+    listening.unfilled = update.voices_free > 0 && voices.count().sounding < options.voices;
+    forget_over();
+  }
+  tell_what_happened(elapsed);
+  forget_over();  // before the banks go that those starts were of
+  std::list<LiveBank> silent = library.loaded.take_silent();
+  listening.leave(silent);
+  done_with.swap(library.dropped);
+  voices.hand_out_ended();
+  library.loads.hand_out();
+  return silent;
+}
+
+/// Takes over what listening has found, as far as it still holds.
+void Control::take_what_is_heard() {
+  noting.link.count_request();
+  voices.begin_tending();
+  for (const VoicedLayer& layer : update.voiced)
+    if (const auto* heard = listening.heard_now(layer)) voices.hear(layer, *heard);
+  voices.hush([this](const LiveLayer& layer, const HeardFrom& from) {
+    return from.level.audible() ? driving.why_silent(layer) : Listening::why_out_of_range(*layer.start->sound, from);
+  });
+  update.near.clear();
+  for (const Contender& contender : update.contenders) update.near.push_back({contender.start, &contender.heard});
+  driving.follow_on(update);
+  add_sleeping_layers();
+  voices.bring_near(update.near);
+  listening.close(update);
+}
+
+/// Layers that sleep while others of their start are heard may wake as any other does.
+void Control::add_sleeping_layers() {
+  for (const VoicedLayer& layer : update.voiced) {
+    const HeardFrom* heard = listening.heard_now(layer);
+    if (heard == nullptr || !heard->level.audible() || layer.sound->design->layers.size() == 1) continue;
+    if (!update.near.empty() && update.near.back().start == layer.start) continue;
+    const LiveStart* start = voices.find(layer.start);
+    if (start != nullptr && Voices::any_asleep(*start)) update.near.push_back({layer.start, heard});
+  }
+}
+
+/// Notices, and requests that follow from what was read since the update before.
+void Control::tell_what_happened(Seconds elapsed) {
+  const std::int64_t now = noting.link.now().at;
+  listening.tell_what_was_counted();
+  const std::uint32_t broken = noting.link.mixer().take_broken_group();
+  if (broken != Mixer::no_group && noting.watch.is_first_broken())
+    noting.tell({.code = Reason::Code::broken_samples, .name = groups.names().name(broken)});
+  voices.watch_streams([this](PlaybackId id, std::string_view trouble) {
+    if (!library.replaying) ask(asked::Unreadable{id, trouble});
+  });
+  take_read_clips();
+  keep_to_budget();
+  if (noting.watch.stands_still(now, elapsed, voices.count().sounding > 0)) noting.tell({.code = Reason::Code::unrendered});
+  if (const auto fast = noting.watch.runs_fast(now, elapsed, options.rate))
+    noting.tell({.code = Reason::Code::fast_game, .number = fast->game.value, .other = fast->rendered.value});
+}
+
+void Control::forget_over() {
+  for (const StartRef over : voices.over()) {
+    listening.earshot.remove(over);
+    driving.followers.remove(over);
+    driving.cadences.remove(over);
+  }
+  voices.over().clear();
+}
 
 void Control::claim_due() {
   constexpr int most = 32;  // a game that asks meanwhile waits
   if (!voices.any_due()) return;
-  link.count_request();
+  noting.link.count_request();
   for (int i = 0; i < most && voices.any_due(); ++i) {
-    // What waited is heard from where it is now.
-    if (LiveStart& start = voices.next_due(); !world.listening && start.in_world && world.earshot.has(start.ref()))
-      voices.hear(start, world.earshot.heard_by(start.slot, world.listeners.ears()));
-    if (LiveStart& start = voices.next_due(); !world.listening && start.follows) bend_now(start, start.in_world ? &start.from : nullptr);
+    if (!update.open) hear_where_it_is(voices.next_due());
     const auto due = voices.claim_due();
     if (!due) continue;
     const auto& [layer, candidate, verdict] = *due;
     const LiveStart& start = *layer->start;
-    notebook.add(link.now().at,
-                 DueNote{.outcome = outcome_of(candidate.fate),
-                         .playback = start.id,
-                         .sound = start.sound->design,
-                         .layer = layer->design,
-                         .starts = candidate.starts,
-                         .voice = candidate.voice,
-                         .why = notebook.keep(why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr, verdict))});
+    const Reason why = starter.why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr, verdict);
+    noting.notebook.add(noting.link.now().at, DueNote{.outcome = outcome_of(candidate.fate),
+                                                      .playback = start.id,
+                                                      .sound = start.sound->design,
+                                                      .layer = layer->design,
+                                                      .starts = candidate.starts,
+                                                      .voice = candidate.voice,
+                                                      .why = noting.notebook.keep(why)});
     if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
   }
 }
 
-void Control::render(std::span<float> out) noexcept {
-  if (!options.offline) return link.render(out);
-  const auto run = static_cast<std::size_t>(most_run * channels(options.layout));
-  for (std::size_t at = 0; at < out.size(); at += run) {
-    if (voices.streams().any()) voices.streams().fill();
-    link.render(out.subspan(at, std::min(run, out.size() - at)));
-  }
-}
-
-bool Control::is_untouched() {
-  return totals.raised == 0 && totals.refused == 0 && link.requests() == 0 && link.mixer().clock() == 0 && loaded.banks().empty() &&
-         notebook.notes().empty() && world.emitters.slots() == 0 && !handing.has_begun() && !reader.has_tasks() && !gave_handles;
-}
-
-void Control::finish() {
-  if (totals.raised > 0) tell_if_not_updated();
-  updates.finish([this](const noted::Updates& run) { notebook.add(run.first.value, run); });
-  notebook.add(link.now().at, noted::End{});
+/// A start that waited is heard from where it is now, and bent as its gauges are now.
+void Control::hear_where_it_is(LiveStart& start) {
+  if (start.in_world && listening.earshot.has(start.ref()))
+    voices.hear(start, listening.earshot.heard_by(start.slot, listening.listeners.ears()));
+  if (start.follows) driving.bend_now(start, start.in_world ? &start.from : nullptr);
 }
 
 }  // namespace tidewater

@@ -334,13 +334,13 @@ std::optional<Whereabouts> Emitters::whereabouts(Emitter emitter) const {
   return in_world(slot_in(emitter));
 }
 
-void Emitters::add_traits(Emitter emitter, std::vector<Trait>& traits) const {
+void Emitters::add_traits(Emitter emitter, RaiseTraits& traits) const {
   const std::lock_guard lock(mutex_);
   for (int depth = 0; !traits_.empty() && depth <= deepest && there(emitter); ++depth) {
     if (const auto own = traits_.find(slot_in(emitter)); own != traits_.end())
       for (const Trait& trait : own->second.traits) {
         const bool known = std::any_of(traits.begin(), traits.end(), [&](const Trait& t) { return same_name(t.name, trait.name.text()); });
-        if (!known && traits.size() < traits.capacity()) traits.push_back(trait);
+        if (!known && !traits.full()) traits.emplace_back(trait);
       }
     const std::uint32_t child = child_[slot_in(emitter)];
     emitter = child == 0 ? Emitter{} : children_[child - 1].parent;

@@ -13,6 +13,7 @@
 #include <unordered_map>
 #include <vector>
 
+#include "base/few.hpp"
 #include "terms/emitter_slot.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/gauge.hpp"
@@ -20,6 +21,9 @@
 #include "tidewater/world.hpp"
 
 namespace tidewater {
+
+/// The traits of one raise, its emitter's included.
+using RaiseTraits = Few<Trait, 64>;
 
 class Emitters {
  public:
@@ -51,7 +55,7 @@ class Emitters {
   std::optional<Whereabouts> whereabouts(Emitter emitter) const;
   /// Adds its own traits, and its parents', behind those that are given, which count before them, as far as there
   /// is room. Valid until `take_gone`.
-  void add_traits(Emitter emitter, std::vector<Trait>& traits) const;
+  void add_traits(Emitter emitter, RaiseTraits& traits) const;
 
   // For whoever decides.
 

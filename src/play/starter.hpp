@@ -1,0 +1,85 @@
+#pragma once
+#include <cstdint>
+#include <optional>
+#include <span>
+
+#include "base/few.hpp"
+#include "groups/groups.hpp"
+#include "play/catalogue.hpp"
+#include "play/driving.hpp"
+#include "play/happening.hpp"
+#include "play/library.hpp"
+#include "play/listening.hpp"
+#include "play/noting.hpp"
+#include "tidewater/manager.hpp"
+#include "voices/voices.hpp"
+
+namespace tidewater {
+
+/// The first starts of one raise: those that a game gets handles of.
+using StartedSounds = Few<StartRef, Raised::most_handles>;
+inline void add(StartedSounds& started, StartRef start) {
+  if (!started.full()) started.emplace_back(start);
+}
+
+/// What becomes of an event: its responses, in order, and the steps of cadences. respond.cpp has the effects of verbs, start.cpp how a
+/// sound starts, cadence.cpp how it starts again and again.
+///
+/// Thread: whoever holds the control lock.
+struct Starter {
+  /// Returns the outcome of the whole: a refusal before what plays, what plays before the rest, and among equals the first.
+  Outcome respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started);
+  /// Starts whatever is due before the next update, of the cadences that are heard.
+  void start_again(UpdateUnderWay& update);
+  /// Calls `act(start)` for the steps that a cadence has started and that have not ended.
+  template <class Act>
+  void each_step(const LiveStart& start, Act act);
+  /// Why a layer is not heard. Nothing if it is.
+  Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from, const Verdict& verdict) const;
+
+  const ManagerOptions& options;
+  Noting& noting;
+  Groups& groups;
+  Library& library;
+  Voices& voices;
+  Listening& listening;
+  Driving& driving;
+
+ private:
+  friend class Starting;
+
+  Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, StartedSounds& started);
+  Outcome start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started);
+  Outcome start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started);
+  Outcome stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started);
+  /// Makes a start known to all that follow it.
+  void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, StartedSounds& started);
+  void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
+
+  Outcome begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers, Followers::Follower* follower,
+                        const Verdict& verdict, StartedSounds& started);
+  void change_traits(const LiveSound& sound, const Happening& happening);
+  /// Values of a cadence that its start does not hold yet.
+  struct OfCadence {
+    const Followers::Follower* follower = nullptr;
+    std::span<const GaugeValue> gauges;
+    std::optional<Whereabouts> at;
+    bool stays = false;
+    const HeardFrom* from = nullptr;
+  };
+  /// `missed` counts steps that came too late. Null if there can be none.
+  void start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by, MissedSteps* missed);
+  void hold_steps_back(const Cadence& cadence, const Following::By& by);
+  /// What the game has turned of a cadence holds for its steps.
+  void go_by_cadence(const Cadence& cadence, NewStart& step);
+};
+
+template <class Act>
+void Starter::each_step(const LiveStart& start, Act act) {
+  const Cadence* cadence = start.part == Part::cadence ? driving.cadences.find(start.ref()) : nullptr;
+  if (cadence == nullptr) return;
+  for (const StartRef its : cadence->last)
+    if (LiveStart* step = voices.find(its)) act(*step);
+}
+
+}  // namespace tidewater
