@@ -18,6 +18,7 @@
 #include <vector>
 
 #include "author/book/tables.hpp"
+#include "base/text.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/design.hpp"
 
@@ -27,8 +28,10 @@ namespace tidewater {
 template <class Into>
 struct Row {
   BookKey says;
-  /// Nothing where the key is read by code of its own: what it takes is no single value, or goes with other keys.
+  /// None if the key has code of its own: what it takes is no single value, or goes with other keys.
   std::function<void(Problems&, const Keys&, Into&)> read = {};
+  /// The value as a book writes it; empty if it is what holds without the key. None if `read` is none.
+  std::function<std::string(const Into&)> write = {};
 };
 
 /// What a row says of its key, but for what it takes and its table.
@@ -84,6 +87,21 @@ struct Written<Range<T>> {
 template <class T>
 struct Written<std::optional<T>> : Written<T> {};
 
+// How a value is written, with its quotes.
+
+template <class Quantity>
+std::string written(const Quantity& value) {
+  return in_basic_quotes(to_text(value));
+}
+template <class Quantity>
+std::string written(const Range<Quantity>& range) {
+  return in_basic_quotes(range.low == range.high ? to_text(range.low) : to_text(range.low) + " .. " + to_text(range.high));
+}
+template <class T>
+std::string written(const std::optional<T>& value) {
+  return value ? written(*value) : "";
+}
+
 // The kinds of rows. `place` is the member that the key fills, or a function that gives it.
 
 /// The rows of a table; `section` is where its keys stand.
@@ -96,22 +114,24 @@ class RowsOf {
   template <class Place>
   RowsOf& quantity(const Said& said, Place place) {
     using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
-    return value(said, std::string(Written<T>::name), place, +Written<T>::read);
+    return value(said, std::string(Written<T>::name), place, +Written<T>::read, [](const T& its) { return written(its); });
   }
   /// A part of one, in percent.
   template <class Place>
   RowsOf& share(const Said& said, Place place) {
-    return value(said, "share", place, read_share);
+    return value(said, "share", place, read_share, percent<Place>());
   }
   /// The same, up to ten.
   template <class Place>
   RowsOf& amount(const Said& said, Place place) {
-    return value(said, "percentage", place, read_amount);
+    return value(said, "percentage", place, read_amount, percent<Place>());
   }
   /// LUFS.
   template <class Place>
   RowsOf& loudness(const Said& said, Place place) {
-    return value(said, "loudness", place, read_loudness);
+    using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
+    return value(said, "loudness", place, read_loudness,
+                 [](const T& its) { return its ? in_basic_quotes(fmt::format("{:g} LUFS", its->value)) : ""; });
   }
   /// One of a few words, which stand for the values of an enumeration, or for false and true, in their order.
   template <class Place>
@@ -119,37 +139,52 @@ class RowsOf {
     std::string takes;
     for (std::size_t i = 0; i < words.size(); ++i)
       takes += fmt::format("{}{}", i == 0 ? "" : i + 1 == words.size() ? " or " : ", ", words[i]);
-    return add(said, takes,
-               [key = said.key, place, words = std::vector(words.begin(), words.end())](Problems& problems, const Keys& table, Into& into) {
-                 std::string written;
-                 read_word(problems, table, key, words, written);
-                 const auto found = std::find(words.begin(), words.end(), written);
-                 if (found != words.end()) set_to_number(std::invoke(place, into), static_cast<int>(found - words.begin()));
-               });
+    return add(
+        said, takes,
+        [key = said.key, place, words = std::vector(words.begin(), words.end())](Problems& problems, const Keys& table, Into& into) {
+          std::string written;
+          read_word(problems, table, key, words, written);
+          const auto found = std::find(words.begin(), words.end(), written);
+          if (found != words.end()) set_to_number(std::invoke(place, into), static_cast<int>(found - words.begin()));
+        },
+        unless_standard(place, [words = std::vector(words.begin(), words.end())](const auto& its) {
+          const auto number = number_of(its);
+          return number < words.size() ? in_basic_quotes(words[number]) : std::string();
+        }));
   }
   template <class Place>
   RowsOf& truth(const Said& said, Place place) {
-    return add(said, "true or false", [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
-      if (bool value = false; read_bool(problems, table, key, value)) std::invoke(place, into) = value;
-    });
+    return add(
+        said, "true or false",
+        [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
+          if (bool value = false; read_bool(problems, table, key, value)) std::invoke(place, into) = value;
+        },
+        unless_standard(place, [](const auto& its) { return std::string(number_of(its) == 1 ? "true" : "false"); }));
   }
   /// A whole number within bounds; `which` is said of them where it is not.
   template <class Place>
   RowsOf& whole(const Said& said, Place place, Range<Whole> bounds, std::string_view which = "") {
     const std::string takes = bounds.high.value > 1'000'000 ? "whole number" : fmt::format("{} to {}", bounds.low.value, bounds.high.value);
-    return add(said, takes, [key = said.key, place, bounds, which](Problems& problems, const Keys& table, Into& into) {
-      using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
-      if (std::int64_t value = 0; read_whole(problems, table, key, bounds, which, value)) std::invoke(place, into) = static_cast<T>(value);
-    });
+    return add(
+        said, takes,
+        [key = said.key, place, bounds, which](Problems& problems, const Keys& table, Into& into) {
+          using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
+          if (std::int64_t value = 0; read_whole(problems, table, key, bounds, which, value))
+            std::invoke(place, into) = static_cast<T>(value);
+        },
+        unless_standard(place, [](const auto& its) { return fmt::format("{}", its); }));
   }
   template <class Place>
   RowsOf& words(const Said& said, Place place, std::string_view takes = "text") {
-    return add(said, std::string(takes), [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
-      if (const auto* written = text(problems, table, key)) std::invoke(place, into) = *written;
-    });
+    return add(
+        said, std::string(takes),
+        [key = said.key, place](Problems& problems, const Keys& table, Into& into) {
+          if (const auto* written = text(problems, table, key)) std::invoke(place, into) = *written;
+        },
+        unless_standard(place, [](const auto& its) { return in_basic_quotes(its); }));
   }
   /// Read by code of its own.
-  RowsOf& special(const Said& said, std::string_view takes) { return add(said, std::string(takes), {}); }
+  RowsOf& special(const Said& said, std::string_view takes) { return add(said, std::string(takes), {}, {}); }
 
   const std::vector<Row<Into>>& rows() const { return rows_; }
   void read(Problems& problems, const Keys& table, Into& into) const {
@@ -166,14 +201,45 @@ class RowsOf {
   static void set_to_number(std::optional<T>& into, int number) {
     into = static_cast<T>(number);
   }
-  template <class Place, class T>
-  RowsOf& value(const Said& said, std::string takes, Place place, Read<T> (*reader)(std::string_view)) {
-    return add(said, std::move(takes), [key = said.key, place, reader](Problems& problems, const Keys& table, Into& into) {
-      if (T written{}; read_quantity(problems, table, key, reader, written)) std::invoke(place, into) = written;
-    });
+  template <class T>
+  static std::size_t number_of(const T& its) {
+    return static_cast<std::size_t>(its);
   }
-  RowsOf& add(const Said& said, std::string takes, std::function<void(Problems&, const Keys&, Into&)> read) {
-    rows_.push_back({{section_, said.key, std::move(takes), said.standard, said.example, said.meaning}, std::move(read)});
+  template <class T>
+  static std::size_t number_of(const std::optional<T>& its) {
+    return static_cast<std::size_t>(*its);
+  }
+  template <class Place>
+  static auto percent() {
+    using T = std::remove_cvref_t<std::invoke_result_t<Place, Into&>>;
+    return [](const T& its) {
+      if constexpr (std::is_same_v<T, double>)
+        return in_basic_quotes(hundredfold(its) + " %");
+      else
+        return in_basic_quotes(hundredfold(*its) + " %");
+    };
+  }
+  /// What `write` makes of the value, if the value is not what a fresh struct has.
+  template <class Place, class Write>
+  static std::function<std::string(const Into&)> unless_standard(Place place, Write write) {
+    return [place, write](const Into& into) -> std::string {
+      Into its = into, standard{};  // a place takes what it may change
+      const auto& value = std::invoke(place, its);
+      return value == std::invoke(place, standard) ? std::string() : write(value);
+    };
+  }
+  template <class Place, class T, class Write>
+  RowsOf& value(const Said& said, std::string takes, Place place, Read<T> (*reader)(std::string_view), Write write) {
+    return add(
+        said, std::move(takes),
+        [key = said.key, place, reader](Problems& problems, const Keys& table, Into& into) {
+          if (T written{}; read_quantity(problems, table, key, reader, written)) std::invoke(place, into) = written;
+        },
+        unless_standard(place, write));
+  }
+  RowsOf& add(const Said& said, std::string takes, std::function<void(Problems&, const Keys&, Into&)> read,
+              std::function<std::string(const Into&)> write) {
+    rows_.push_back({{section_, said.key, std::move(takes), said.standard, said.example, said.meaning}, std::move(read), std::move(write)});
     return *this;
   }
 

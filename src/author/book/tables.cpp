@@ -1,11 +1,17 @@
 #include "author/book/tables.hpp"
 
 #include <algorithm>
+#include <nlohmann/json.hpp>
 
 #include "tidewater/author/book.hpp"
 #include "tidewater/nearest.hpp"
 
 namespace tidewater {
+
+std::string in_basic_quotes(std::string_view text) {
+  // TOML's basic strings have JSON's escapes.
+  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
+}
 
 std::vector<std::string_view> keys_of(std::string_view section) {
   std::vector<std::string_view> keys;

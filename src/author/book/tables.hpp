@@ -13,6 +13,9 @@
 
 namespace tidewater {
 
+/// Any text as a book writes it, with escapes.
+std::string in_basic_quotes(std::string_view text);
+
 /// What a table says, or several of which one takes over from another: a key and where its value stands.
 class Keys {
  public:

@@ -1,10 +1,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <string_view>
 
 #include "author/book/in_quotes.hpp"
+#include "author/book/keys.hpp"
 #include "author/book/read_gauges.hpp"
 #include "author/unpack/book_of.hpp"
 #include "base/text.hpp"
@@ -12,10 +12,7 @@
 namespace tidewater {
 namespace {
 
-/// Any text as a book writes it: TOML's basic strings have JSON's escapes.
-std::string text_in_quotes(std::string_view text) {
-  return nlohmann::json(text).dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
-}
+std::string text_in_quotes(std::string_view text) { return in_basic_quotes(text); }
 
 std::string key_of(std::string_view name) { return is_bare(name) ? std::string(name) : text_in_quotes(name); }
 
@@ -24,65 +21,6 @@ std::string list_of(const Items& items, Text text) {
   std::string all;
   for (const auto& item : items) all += (all.empty() ? "" : ", ") + text(item);
   return "[" + all + "]";
-}
-
-/// Collects keys that are not at their defaults.
-class Settings {
- public:
-  void add(std::string_view key, std::string value) { all_.push_back({std::string(key), std::move(value), "bank"}); }
-  template <class Quantity>
-  void quantity(std::string_view key, Quantity value) {
-    if (value != Quantity{}) add(key, text_in_quotes(to_text(value)));
-  }
-  template <class Quantity>
-  void range(std::string_view key, const Range<Quantity>& range) {
-    if (range.low == range.high)
-      quantity(key, range.low);
-    else
-      add(key, text_in_quotes(fmt::format("{} .. {}", to_text(range.low), to_text(range.high))));
-  }
-  void share(std::string_view key, double value) {
-    if (value != 1) add(key, text_in_quotes(hundredfold(value) + " %"));
-  }
-  template <class Enum, std::size_t count>
-  void word(std::string_view key, Enum value, const std::array<std::string_view, count>& words) {
-    if (value != Enum{}) add(key, text_in_quotes(words[static_cast<std::size_t>(value)]));
-  }
-  void truth(std::string_view key, bool value) {
-    if (value) add(key, "true");
-  }
-  std::vector<BookSetting> take() { return std::move(all_); }
-
- private:
-  std::vector<BookSetting> all_;
-};
-
-void add_world(Settings& settings, const WorldDesign& world) {
-  if (world.place == Where::screen) return;
-  const WorldDesign standard;
-  const auto length = [&](std::string_view key, Metres value, Metres otherwise) {
-    if (value != otherwise) settings.add(key, text_in_quotes(to_text(value)));
-  };
-  const auto amount = [&](std::string_view key, double value) {
-    if (value != 1) settings.add(key, text_in_quotes(hundredfold(value) + " %"));
-  };
-  settings.word("place", world.place, where_words);
-  length("near", world.full_within, standard.full_within);
-  length("far", world.silent_from, standard.silent_from);
-  length("radius", world.radius, standard.radius);
-  if (world.falloff == Falloff::points)
-    settings.add("distance", list_of(world.points, [](const FalloffPoint& point) {
-                   return fmt::format("[{}, {}]", text_in_quotes(to_text(point.at)), text_in_quotes(to_text(point.level)));
-                 }));
-  else
-    settings.word("distance", world.falloff, falloff_words);
-  amount("rolloff", world.rolloff);
-  if (world.cone != standard.cone)
-    settings.add("cone", fmt::format("{{ inner = {}, outer = {}, outside = {} }}", text_in_quotes(to_text(world.cone.inner)),
-                                     text_in_quotes(to_text(world.cone.outer)), text_in_quotes(to_text(world.cone.outside))));
-  amount("doppler", world.doppler);
-  amount("air", world.air);
-  settings.word("when-gone", world.when_gone, when_gone_words);
 }
 
 std::string text_of(const FollowDesign& its) {
@@ -95,8 +33,19 @@ std::string text_of(const FollowDesign& its) {
         }));
   return text + " }";
 }
-void add_follow(Settings& settings, const std::vector<FollowDesign>& follow) {
-  if (!follow.empty()) settings.add("follow", list_of(follow, [](const FollowDesign& its) { return text_of(its); }));
+std::string text_of(const std::vector<FollowDesign>& follow) {
+  return follow.empty() ? "" : list_of(follow, [](const FollowDesign& its) { return text_of(its); });
+}
+
+/// The rows' keys that are not at their defaults, in order; `special(key)` writes those that have code of their own, or nothing.
+template <class Into, class Special>
+std::vector<BookSetting> settings_by(const RowsOf<Into>& rows, const Into& its, Special special) {
+  std::vector<BookSetting> settings;
+  for (const Row<Into>& row : rows.rows()) {
+    std::string text = row.write ? row.write(its) : special(row.says.key);
+    if (!text.empty()) settings.push_back({std::string(row.says.key), std::move(text), "bank"});
+  }
+  return settings;
 }
 
 std::string clip_text(const BookClip& clip) {
@@ -126,13 +75,9 @@ std::string lines(const std::vector<BookSetting>& settings) {
 }
 
 std::string text_of(const BookGroup& group) {
-  Settings settings;
-  if (!group.parent.empty() && group.parent != "master") settings.add("parent", text_in_quotes(group.parent));
-  settings.quantity("gain", group.gain);
-  settings.truth("mute", group.muted);
-  settings.quantity("low-pass", group.low_pass);
-  settings.quantity("high-pass", group.high_pass);
-  const std::string its = lines(settings.take());
+  const std::string its = lines(settings_by(group_rows(), group, [&](std::string_view key) {
+    return key == "parent" && !group.parent.empty() && group.parent != "master" ? text_in_quotes(group.parent) : std::string();
+  }));
   return group.parent.empty() && its.empty() ? "" : fmt::format("\n[groups.{}]\n{}", key_of(group.name), its);
 }
 
@@ -153,20 +98,19 @@ std::string text_of(const BookEvent& event, const Book& book) {
 }
 
 std::string text_of(const BookGauge& gauge) {
-  const GaugeDesign standard;
-  Settings settings;
-  settings.add("from", shortest_digits(gauge.from));
-  settings.add("to", shortest_digits(gauge.to));
-  if (gauge.initial != gauge.from) settings.add("default", shortest_digits(gauge.initial));
-  if (gauge.smoothing != standard.smoothing) settings.add("smoothing", text_in_quotes(to_text(gauge.smoothing)));
-  return fmt::format("\n[gauges.{}]\n{}", key_of(gauge.name), lines(settings.take()));
+  const auto settings = settings_by(gauge_rows(), gauge, [&](std::string_view key) {
+    if (key == "from") return shortest_digits(gauge.from);
+    if (key == "to") return shortest_digits(gauge.to);
+    return key == "default" && gauge.initial != gauge.from ? shortest_digits(gauge.initial) : std::string();
+  });
+  return fmt::format("\n[gauges.{}]\n{}", key_of(gauge.name), lines(settings));
 }
 
 std::string text_of(const BookSound& sound) {
   std::string text = fmt::format("\n[sounds.{}]\n{}", key_of(sound.name), lines(settings_of(sound)));
   if (!is_layered(sound)) return text;
   for (const BookLayer& layer : sound.layers)
-    text += fmt::format("\n[[sounds.{}.layers]]\n{}", key_of(sound.name), lines(settings_of(layer, false)));
+    text += fmt::format("\n[[sounds.{}.layers]]\n{}", key_of(sound.name), lines(settings_of(layer)));
   return text;
 }
 
@@ -175,66 +119,77 @@ std::string text_of(const BookSound& sound) {
 bool is_layered(const BookSound& sound) {
   if (sound.layers.size() != 1) return true;
   const BookLayer& only = sound.layers.front();
-  return !only.name.empty() || only.gain != Range<Decibels>{} || only.pitch != Range<Semitones>{} || only.delay != Range<Seconds>{};
+  return !only.name.empty() || only.gain != Range<Decibels>{} || only.pitch != Range<Semitones>{} || only.delay != Range<Seconds>{} ||
+         (!sound.follow.empty() && !only.follow.empty());
 }
 
-std::vector<BookSetting> settings_of(const BookLayer& layer, bool alone) {
-  Settings settings;
-  if (!alone) {
-    settings.add("name", text_in_quotes(layer.name));
-    settings.range("gain", layer.gain);
-    settings.range("pitch", layer.pitch);
-    settings.range("delay", layer.delay);
-  }
-  settings.word("pick", layer.pick, pick_words);
-  settings.share("chance", layer.chance);
-  add_follow(settings, layer.follow);
-  settings.truth("loop", layer.loop.between != BookLoop::Between::none);
-  if (layer.loop.between == BookLoop::Between::file) settings.add("loop-between", "\"from-file\"");
-  if (layer.loop.between == BookLoop::Between::frames)
-    settings.add("loop-between", text_in_quotes(fmt::format("{} .. {} frames", layer.loop.frames.low.value, layer.loop.frames.high.value)));
-  if (layer.start_anywhere)
-    settings.add("start-at", "\"anywhere\"");
-  else
-    settings.range("start-at", layer.start_at);
-  if (layer.stream) settings.add("stream", *layer.stream ? "true" : "false");
-  settings.add("clips", clips_text(layer));
-  return settings.take();
+namespace {
+
+std::string loop_between_of(const BookLoop& loop) {
+  if (loop.between == BookLoop::Between::file) return "\"from-file\"";
+  if (loop.between != BookLoop::Between::frames) return {};
+  return text_in_quotes(fmt::format("{} .. {} frames", loop.frames.low.value, loop.frames.high.value));
 }
 
-std::vector<BookSetting> settings_of(const BookSound& sound) {
-  const SoundDesign standard;
-  Settings settings;
-  if (sound.group != "master") settings.add("group", text_in_quotes(sound.group));
-  settings.range("gain", sound.gain);
-  settings.range("pitch", sound.pitch);
-  settings.range("pan", sound.pan);
-  add_world(settings, sound.world);
-  add_follow(settings, sound.follow);
-  settings.range("delay", sound.delay);
-  settings.range("cadence", sound.cadence);
-  settings.range("low-pass", sound.low_pass);
-  settings.quantity("high-pass", sound.high_pass);
-  if (sound.towards_middle) settings.add("spread", "\"middle\"");
+/// The keys of a layer that have code of their own.
+std::string special_of(const BookLayer& layer, std::string_view key) {
+  if (key == "name") return text_in_quotes(layer.name);
+  if (key == "clips") return clips_text(layer);
+  if (key == "follow") return text_of(layer.follow);
+  if (key == "loop") return layer.loop.between != BookLoop::Between::none ? "true" : "";
+  if (key == "loop-between") return loop_between_of(layer.loop);
+  if (key != "start-at") return {};
+  return layer.start_anywhere ? "\"anywhere\"" : layer.start_at == Range<Seconds>{} ? "" : written(layer.start_at);
+}
+
+/// A key of a sound that its only layer has.
+std::string of_only_layer(const BookSound& sound, std::string_view key) {
+  if (is_layered(sound)) return {};
+  const BookLayer& layer = sound.layers.front();
+  for (const Row<BookLayer>& row : layer_rows().rows())
+    if (row.says.key == key) return row.write ? row.write(layer) : special_of(layer, key);
+  return {};
+}
+
+std::string distance_of(const WorldDesign& world) {
+  if (world.falloff == Falloff::inverse) return {};
+  if (world.falloff != Falloff::points) return text_in_quotes(falloff_words[static_cast<std::size_t>(world.falloff)]);
+  return list_of(world.points, [](const FalloffPoint& point) {
+    return fmt::format("[{}, {}]", text_in_quotes(to_text(point.at)), text_in_quotes(to_text(point.level)));
+  });
+}
+
+std::string cone_of(const ConeDesign& cone) {
+  if (cone == ConeDesign()) return {};
+  return fmt::format("{{ inner = {}, outer = {}, outside = {} }}", text_in_quotes(to_text(cone.inner)), text_in_quotes(to_text(cone.outer)),
+                     text_in_quotes(to_text(cone.outside)));
+}
+
+std::string together_of(const BookSound& sound) {
   std::vector<std::string_view> together;
   for (std::size_t d = 0; d < draw_count; ++d)
     if (sound.together[d]) together.push_back(draw_words[d]);
-  if (!together.empty()) settings.add("together", list_of(together, [](std::string_view key) { return text_in_quotes(key); }));
-  if (sound.each_emitter) settings.add("pick-for", "\"each-emitter\"");
-  settings.word("retrigger", sound.retrigger, retrigger_words);
-  settings.quantity("spacing", sound.spacing);
-  if (sound.limit > 0) settings.add("limit", fmt::format("{}", sound.limit));
-  settings.word("when-full", sound.when_full, when_full_words);
-  if (sound.limit_each_emitter) settings.add("limit-for", "\"each-emitter\"");
-  if (sound.rank != standard.rank) settings.add("rank", fmt::format("{}", sound.rank));
-  if (sound.quality) settings.add("quality", text_in_quotes(quality_words[static_cast<std::size_t>(*sound.quality)]));
-  settings.quantity("fade-in", sound.fade_in);
-  settings.quantity("fade-out", sound.fade_out);
-  if (sound.preload) settings.add("preload", *sound.preload ? "true" : "false");
-  std::vector<BookSetting> all = settings.take();
-  if (!is_layered(sound))
-    for (BookSetting& setting : settings_of(sound.layers.front(), true)) all.push_back(std::move(setting));
-  return all;
+  return together.empty() ? "" : list_of(together, [](std::string_view key) { return text_in_quotes(key); });
+}
+
+/// The keys of a sound that have code of their own.
+std::string special_of(const BookSound& sound, std::string_view key) {
+  if (key == "group") return sound.group == "master" ? "" : text_in_quotes(sound.group);
+  if (key == "distance") return distance_of(sound.world);
+  if (key == "cone") return cone_of(sound.world.cone);
+  if (key == "follow") return sound.follow.empty() ? of_only_layer(sound, key) : text_of(sound.follow);
+  if (key == "together") return together_of(sound);
+  return of_only_layer(sound, key);
+}
+
+}  // namespace
+
+std::vector<BookSetting> settings_of(const BookLayer& layer) {
+  return settings_by(layer_rows(), layer, [&](std::string_view key) { return special_of(layer, key); });
+}
+
+std::vector<BookSetting> settings_of(const BookSound& sound) {
+  return settings_by(sound_rows(), sound, [&](std::string_view key) { return special_of(sound, key); });
 }
 
 std::string text_of(const Book& book) {
