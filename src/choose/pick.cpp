@@ -27,10 +27,34 @@ std::uint32_t dealt(std::uint64_t key, std::uint32_t count, std::uint32_t place)
   return at;
 }
 
+constexpr std::uint32_t most_cards = 16;  // of a deck that fits into one word
+
+constexpr std::uint64_t in_order = 0xfedcba9876543210U, card = 15;
+
+/// One step of the shuffle: returns the card that comes to its place.
+std::uint32_t shuffle_step(std::uint64_t& deck, std::uint64_t key, std::uint32_t count, std::uint32_t place) {
+  const std::uint32_t other = place + below(Draws::hash_of(key, place + 1), count - place);
+  const std::uint64_t mine = deck >> 4 * place & card, its = deck >> 4 * other & card;
+  deck ^= (mine ^ its) << 4 * place ^ (mine ^ its) << 4 * other;
+  return static_cast<std::uint32_t>(its);
+}
+
+/// The same as `dealt`, from the deck that the last pick has left, if it is of this round.
+std::uint32_t deal_next(Picks& picks, std::uint64_t key, std::uint32_t count, std::uint32_t place) {
+  if (place == 0 || picks.cards != count || picks.next_at != picks.count) {
+    picks.cards = count;
+    picks.deck = in_order;
+    for (std::uint32_t before = 0; before < place; ++before) shuffle_step(picks.deck, key, count, before);
+  }
+  picks.next_at = picks.count + 1;
+  return shuffle_step(picks.deck, key, count, place);
+}
+
 /// The first of a round is any but the last of the round before; the others follow in an order of their own.
-std::uint32_t deal(const Picks& picks, std::uint64_t round, std::uint32_t place, std::uint32_t count) {
+std::uint32_t deal(Picks& picks, std::uint64_t round, std::uint32_t place, std::uint32_t count) {
   if (place == 0 || picks.first >= count) return any_but(picks.last, round, count);
-  const std::uint32_t other = dealt(round, count - 1, place - 1);
+  const std::uint32_t cards = count - 1;
+  const std::uint32_t other = cards <= most_cards ? deal_next(picks, round, cards, place - 1) : dealt(round, cards, place - 1);
   return other + (other >= picks.first ? 1 : 0);
 }
 
@@ -73,7 +97,7 @@ Picked pick(Pick how, const BankChoice& choice, const Picks& picks, std::uint64_
         picked.clip = choice.weighted ? draw_weighted(choice, picks.last, bits) : any_but(picks.last, bits, count);
         break;
       }
-      case Pick::shuffle: picked.clip = deal(picks, Draws::hash_of(key, round), place, count); break;
+      case Pick::shuffle: picked.clip = deal(picked.after, Draws::hash_of(key, round), place, count); break;
     }
   }
   if (place == 0) picked.after.first = picked.clip;

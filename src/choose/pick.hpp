@@ -11,6 +11,10 @@ struct Picks {
   std::uint32_t count = 0;
   std::uint32_t last = none;
   std::uint32_t first = none;  ///< of the round that is being dealt
+  // The deck of a round's other clips, so that each pick takes one step. It follows from the rest, and is made again where it does not fit.
+  std::uint32_t cards = 0;    ///< how many it has
+  std::uint32_t next_at = 0;  ///< the `count` for which it is shuffled
+  std::uint64_t deck = 0;     ///< 4 bits a card, the first the lowest
 };
 
 /// The next clip of a choice: an index below their number; never the one before, where there are two or more and none weighs

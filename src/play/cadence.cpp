@@ -89,7 +89,7 @@ void Starter::start_again(UpdateUnderWay& update) {
     if (its->in_world) {
       by.at = listening.earshot.where(its->slot);
       by.stays = !listening.earshot.on_emitter(its->slot);
-      by.from = &its->from;
+      by.from = its->from;
     }
     start_again(cadence, *its, by, &update.missed);
   };

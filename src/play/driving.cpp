@@ -91,7 +91,7 @@ Reason Driving::why_silent(const LiveLayer& layer) {
   const Followers::Follower* its = followers.find(start.ref());
   if (its == nullptr) return why;
   const auto which = static_cast<std::size_t>(layer.design - start.sound->design->layers.data());
-  const Following::Values values = Followers::now(*its, gauges, listening_.ready_values(start.in_world ? &start.from : nullptr));
+  const Following::Values values = Followers::now(*its, gauges, listening_.ready_values(start.in_world ? start.from : nullptr));
   if (const auto by = its->following->quietened_by(which, values)) why.name = by->gauge, why.number = by->value;
   return why;
 }

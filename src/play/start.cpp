@@ -16,6 +16,7 @@
 #include "terms/emitters.hpp"
 
 namespace tidewater {
+namespace {
 
 /// One start while it is decided. `run` has the order of the steps; each step uses what the steps before it have found.
 class Starting {
@@ -265,7 +266,7 @@ Outcome Starting::refuse_held(const Gated& gated, StartedSounds& started) {
   if (part_ == Part::cadence) starter_.change_traits(sound_, happening_);
   if (gated.outcome == Outcome::already_playing)
     if (const LiveStart* plays = starter_.voices.what_plays(gated.verdict)) add(started, plays->ref());
-  return refuse(gated.outcome, gated.why);
+  return refuse(gated.outcome, Voices::why_held(gated));
 }
 
 /// No layer is left.
@@ -282,6 +283,8 @@ Outcome Starting::refuse_empty(const std::string& unreadable) {
     return refuse(Outcome::no_clip, {.code = Code::no_clip, .sound = &design_, .layer = without_clip_, .traits = happening_.traits});
   return refuse(Outcome::left_out, {.code = Code::left_out, .sound = &design_});
 }
+
+}  // namespace
 
 Outcome Starter::start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started) {
   fetch(*sound.memory);

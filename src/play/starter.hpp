@@ -45,8 +45,7 @@ struct Starter {
   Listening& listening;
   Driving& driving;
 
- private:
-  friend class Starting;
+  // Used by one another.
 
   Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, StartedSounds& started);
   Outcome start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started);

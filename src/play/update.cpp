@@ -125,7 +125,7 @@ void Control::claim_due() {
     if (!due) continue;
     const auto& [layer, candidate, verdict] = *due;
     const LiveStart& start = *layer->start;
-    const Reason why = starter.why(*start.sound->loaded, candidate, start.in_world ? &start.from : nullptr, verdict);
+    const Reason why = starter.why(*start.sound->loaded, candidate, start.in_world ? start.from : nullptr, verdict);
     noting.notebook.add(noting.link.now().at, DueNote{.outcome = outcome_of(candidate.fate),
                                                       .playback = start.id,
                                                       .sound = start.sound->design,
@@ -141,7 +141,7 @@ void Control::claim_due() {
 void Control::hear_where_it_is(LiveStart& start) {
   if (start.in_world && listening.earshot.has(start.ref()))
     voices.hear(start, listening.earshot.heard_by(start.slot, listening.listeners.ears()));
-  if (start.follows) driving.bend_now(start, start.in_world ? &start.from : nullptr);
+  if (start.follows) driving.bend_now(start, start.in_world ? start.from : nullptr);
 }
 
 }  // namespace tidewater

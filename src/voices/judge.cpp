@@ -91,15 +91,12 @@ Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uin
   gated.verdict.emitter = emitter;
   gated.verdict.cadences = part == Part::cadence;
   if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return gated;
-  const auto hold = [&](Outcome outcome, Reason::Code code) {
-    gated.outcome = outcome;
-    gated.why = {.code = code, .each = design.limit_each_emitter, .sound = &design};
-    return gated;
-  };
   const bool plays = retrigger != Retrigger::overlap && plays_already(gated.verdict);
-  if (plays && retrigger == Retrigger::ignore) return hold(Outcome::already_playing, Reason::Code::plays_already);
-  if (part != Part::cadence && heard_near(sound, before, emitter, heard)) return hold(Outcome::too_soon, Reason::Code::too_soon);
-  if (retrigger == Retrigger::restart)
+  if (plays && retrigger == Retrigger::ignore)
+    gated.outcome = Outcome::already_playing;
+  else if (part != Part::cadence && heard_near(sound, before, emitter, heard))
+    gated.outcome = Outcome::too_soon;
+  else if (retrigger == Retrigger::restart)
     gated.verdict.restarts = plays;
   else if (part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible()))
     obey_limit(gated, from != nullptr);
@@ -151,7 +148,6 @@ void Voices::obey_limit(Gated& gated, bool in_world) const {
   gated.verdict.full = in_world && std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return l.loop; });
   if (gated.verdict.full) return;
   gated.outcome = Outcome::limit_reached;
-  gated.why = why_limited(sound, gated.verdict);
 }
 
 /// What waited for its delay in the world counts against its sound's limit from here on.
@@ -167,6 +163,14 @@ Verdict Voices::verdict_on_due(const LiveStart& start) const {
   obey_limit(gated, true);
   gated.verdict.full = gated.verdict.playing >= design.limit && gated.verdict.leaves == nullptr;
   return gated.verdict;
+}
+
+Reason Voices::why_held(const Gated& gated) {
+  if (gated.outcome == Outcome::limit_reached) return why_limited(*gated.verdict.sound, gated.verdict);
+  const BankSound& design = *gated.verdict.sound->design;
+  return {.code = gated.outcome == Outcome::already_playing ? Reason::Code::plays_already : Reason::Code::too_soon,
+          .each = design.limit_each_emitter,
+          .sound = &design};
 }
 
 Reason Voices::why_limited(const PlayedSound& sound, const Verdict& verdict) {

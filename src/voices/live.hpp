@@ -134,7 +134,7 @@ struct LiveStart {
   bool in_world = false;
   bool follows = false;  ///< gauges
   Part part = Part::whole;
-  HeardFrom from;  ///< of one in the world
+  HeardFrom* from = nullptr;  ///< of one in the world; beside the start, because few look at it
 
   StartRef ref() const { return {slot, id}; }
 };

@@ -6,8 +6,10 @@
 #include <utility>
 
 namespace tidewater {
+
 Starts::Starts(std::size_t capacity) : capacity_(capacity), of_emitter_(std::bit_ceil(std::max<std::size_t>(capacity, 1))) {
   starts_.reserve(capacity);
+  from_.reserve(capacity);
   layers_.reserve(capacity);
   free_starts_.reserve(capacity);
   free_layers_.reserve(capacity);

@@ -61,8 +61,12 @@ class Starts {
     if (!s.ok()) return;
     starts_.resize(starts);
     layers_.resize(layers);
+    s.list(from_);
+    if (from_.size() != starts) s.damage();
+    if (!s.ok()) return;
     for (LiveStart& start : starts_) {
-      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.from);
+      s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part);
+      start.from = &from_[static_cast<std::size_t>(&start - starts_.data())];
       if (start.alive > 0) {
         sound(start.sound);
         if (!s.ok()) return;
@@ -105,6 +109,7 @@ class Starts {
   std::size_t capacity_;
   std::vector<LiveStart*> of_emitter_;  ///< by what is made of sound and emitter: a power of two
   std::vector<LiveStart> starts_;
+  std::vector<HeardFrom> from_;  ///< of each start
   std::vector<LiveLayer> layers_;
   std::vector<std::uint32_t> free_starts_, free_layers_;
 };
@@ -128,6 +133,8 @@ T& Starts::take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
 
 inline LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter) {
   LiveStart& start = take(starts_, free_starts_);
+  if (from_.size() < starts_.size()) from_.emplace_back();
+  start.from = &from_[start.slot];
   start.sound = &sound;
   start.id = id;
   start.emitter = emitter;

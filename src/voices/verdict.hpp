@@ -9,7 +9,6 @@
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
 #include "base/few.hpp"
-#include "notebook/reason.hpp"
 #include "terms/bent.hpp"
 #include "terms/level.hpp"
 #include "tidewater/outcome.hpp"
@@ -82,7 +81,6 @@ struct Verdict {
 /// What the gates of the book say to a start.
 struct Gated {
   Outcome outcome = Outcome::done;  ///< `done`: the start may be
-  Reason why;
   Verdict verdict;
 
   bool held() const { return outcome != Outcome::done; }

@@ -41,7 +41,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.in_world = as.from != nullptr;
   start.follows = as.follows;
   start.part = as.part;
-  if (start.in_world) start.from = *as.from;
+  if (start.in_world) *start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
     if (candidate.fate == Candidate::Fate::too_late) continue;
@@ -138,7 +138,7 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
   on.in_world = start.in_world;
   on.sounding = true;
   on.own = own_of(layer);
-  on.from = on.sent = start.in_world ? start.from : HeardFrom{};
+  if (start.in_world) on.from = on.sent = *start.from;
   pool_.claim(layer.voice, claim_of(layer));
   if (layer.clip->streamed) streams_.open(layer);
   link_.send_start([&](StartVoice& command) { fill(command, layer, base, first, fade_in); });
@@ -166,7 +166,7 @@ void Voices::fill(StartVoice& command, const LiveLayer& layer, std::int64_t base
   command.loop = layer.design->loop;
   command.in_world = layer.start->in_world;
   if (command.in_world) {
-    command.channels = layer.start->from.channels;
+    command.channels = layer.start->from->channels;
     command.fold = layer.clip->fold;
   }
 }
@@ -295,7 +295,7 @@ void Voices::hand_out_ended() {
 void Voices::take(std::span<const VoiceFinished> reports) {
   for (const VoiceFinished& report : reports) {
     LiveLayer& layer = pool_.give_back(report.voice);
-    layer.start->from = pool_.on()[report.voice].from;
+    if (layer.start->in_world) *layer.start->from = pool_.on()[report.voice].from;
     if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
     streams_.close(layer);
     const bool over = !layer.design->loop && report.position >= layer.clip->frames;

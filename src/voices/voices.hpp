@@ -98,6 +98,8 @@ class Voices {
   void share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict) const;
   /// Whether a layer is worth keeping without a voice.
   bool worth_waiting(const Candidate& its) const { return worth_waiting(*its.layer, *its.clip, its.position, its.step); }
+  /// Which gate holds a start back; one must.
+  static Reason why_held(const Gated& gated);
   /// That as many play as may.
   static Reason why_limited(const PlayedSound& sound, const Verdict& verdict);
   bool has_room(std::size_t layers) const { return starts_.has_room(layers); }
@@ -242,7 +244,7 @@ class Voices {
   }
   /// Where a layer in the world is heard from.
   const HeardFrom& from_of(const LiveLayer& layer) const {
-    return layer.stage == Stage::dormant || layer.stage == Stage::none ? layer.start->from : pool_.on()[layer.voice].from;
+    return layer.stage == Stage::dormant || layer.stage == Stage::none ? *layer.start->from : pool_.on()[layer.voice].from;
   }
   /// Who waits for a delay claims nothing yet.
   Claim claim_of(const LiveLayer& layer) const {

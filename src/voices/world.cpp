@@ -92,7 +92,7 @@ std::int64_t Voices::way_to_next() const {
 }
 
 void Voices::hear(LiveStart& start, const HeardFrom& from) {
-  start.from = from;
+  *start.from = from;
   each_layer(start, [&](LiveLayer& layer) {
     if (layer.stage == Stage::dormant)
       turned(layer);
@@ -138,9 +138,9 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
     LiveStart* start = find(its.start);
     if (start == nullptr) continue;
     near_.push_back(its.start);
-    start->from = *its.from;
+    *start->from = *its.from;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
-      if (layer->stage == Stage::sounding) start->from = from_of(*layer);
+      if (layer->stage == Stage::sounding) *start->from = from_of(*layer);
     each_layer(*start, [&](LiveLayer& layer) {
       if (layer.stage != Stage::dormant || layer.waits()) return;
       // It goes on where it would be, at the speed that it has there.
