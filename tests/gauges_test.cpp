@@ -5,10 +5,10 @@
 #include <limits>
 #include <numbers>
 
-#include "base/bend_curve.hpp"
 #include "base/random.hpp"
 #include "journal/kept_file.hpp"
 #include "stage.hpp"
+#include "terms/bend_curve.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 

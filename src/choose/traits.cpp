@@ -1,7 +1,5 @@
 #include "choose/traits.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <array>
 #include <bit>
@@ -9,19 +7,12 @@
 #include <vector>
 
 #include "base/random.hpp"
-#include "tidewater/nearest.hpp"
+#include "notebook/otherwise.hpp"
 
 namespace tidewater {
 namespace {
 
-constexpr std::size_t most_listed = 12;  // values that a message names
-
 bool same(const Name& name, const HashedText& text) { return same_name(name, Name(text.text, text.hash)); }
-
-const Trait* given(std::span<const Trait> traits, const HashedText& name) {
-  const auto found = std::find_if(traits.begin(), traits.end(), [&](const Trait& t) { return same(t.name, name); });
-  return found == traits.end() ? nullptr : &*found;
-}
 
 constexpr std::size_t most_looked_up = 8;  // traits of one layer: more are looked for again and again
 
@@ -33,7 +24,7 @@ std::uint64_t part_of_key(std::size_t trait, std::uint64_t value) { return std::
 class Given {
  public:
   Given(const BankLayer& layer, std::span<const Trait> traits) : layer_(layer), traits_(traits) {
-    for (std::size_t i = 0; i < std::min(layer.by.size(), most_looked_up); ++i) found_[i] = given(traits, layer.by[i]);
+    for (std::size_t i = 0; i < std::min(layer.by.size(), most_looked_up); ++i) found_[i] = given_trait(traits, layer.by[i]);
   }
   /// Of a choice that has a value for each of them, and these values.
   std::uint64_t key() const {
@@ -45,7 +36,7 @@ class Given {
   bool fits(const BankChoice& choice) const {
     for (std::size_t i = 0; i < choice.values.size(); ++i) {
       if (choice.values[i].hash == any_value.hash) continue;
-      const Trait* trait = i < most_looked_up ? found_[i] : given(traits_, layer_.by[i]);
+      const Trait* trait = i < most_looked_up ? found_[i] : given_trait(traits_, layer_.by[i]);
       if (trait == nullptr || !same(trait->value, choice.values[i])) return false;
     }
     return true;
@@ -56,31 +47,6 @@ class Given {
   std::span<const Trait> traits_;
   std::array<const Trait*, most_looked_up> found_;
 };
-
-/// The values that a layer's clips name of one of its traits, each once.
-std::vector<std::string_view> values_of(const BankLayer& layer, std::size_t trait) {
-  std::vector<std::string_view> values;
-  for (const auto& choice : layer.choices)
-    if (trait < choice.values.size() && std::find(values.begin(), values.end(), choice.values[trait].text) == values.end())
-      values.emplace_back(choice.values[trait].text);
-  std::sort(values.begin(), values.end());
-  return values;
-}
-
-std::string listed(const std::vector<std::string_view>& values) {
-  std::string text;
-  for (std::size_t i = 0; i < std::min(values.size(), most_listed); ++i) text += fmt::format("{}{}", i == 0 ? "" : ", ", values[i]);
-  if (values.size() > most_listed) text += fmt::format(" and {} more", values.size() - most_listed);
-  return text;
-}
-
-std::string hint_not_given(std::string_view name, std::span<const Trait> traits, const std::vector<std::string_view>& values) {
-  std::vector<std::string_view> names;
-  for (const auto& trait : traits) names.push_back(trait.name.text());
-  const std::string meant = nearest_name(name, names);
-  return meant.empty() ? fmt::format("; there are clips for {}", listed(values))
-                       : fmt::format("; what came is called '{}', not '{}'", meant, name);
-}
 
 }  // namespace
 
@@ -113,26 +79,6 @@ bool went_otherwise(const BankLayer& layer, const BankChoice* choice) {
   return !layer.by.empty() && (choice == nullptr || choice->values.empty());
 }
 
-std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::span<const Trait> traits, std::string_view then) {
-  const std::string begin = fmt::format("'{}' has no clip for ", design.name);
-  std::string together;
-  for (std::size_t i = 0; i < layer.by.size(); ++i) {
-    const auto values = values_of(layer, i);
-    const bool any = std::find(values.begin(), values.end(), "*") != values.end();
-    const Trait* trait = given(traits, layer.by[i]);
-    if (trait == nullptr && !any)
-      return fmt::format("{}{} = (not given){}{}", begin, layer.by[i].text, then, hint_not_given(layer.by[i].text, traits, values));
-    const std::string_view value = trait == nullptr ? "(not given)" : trait->value.text();
-    if (!any && std::find(values.begin(), values.end(), value) == values.end()) {
-      const std::string meant = did_you_mean(value, values);
-      return fmt::format("{}{} = {}{}{}", begin, layer.by[i].text, value, then,
-                         meant.empty() ? fmt::format("; there are clips for {}", listed(values)) : meant);
-    }
-    together += fmt::format("{}{} = {}", i == 0 ? "" : ", ", layer.by[i].text, value);
-  }
-  return fmt::format("{}{} together{}", begin, together, then);
-}
-
 bool goes_by(const BankSound& design, Name trait) {
   return std::any_of(design.layers.begin(), design.layers.end(), [&](const BankLayer& layer) {
     return std::any_of(layer.by.begin(), layer.by.end(), [&](const HashedText& its) { return same(trait, its); });
@@ -155,7 +101,7 @@ Trait trait_of(const BankSound& design, std::uint64_t name, std::uint64_t value)
 std::uint64_t otherwise_key(const BankLayer& layer, std::span<const Trait> traits) {
   std::uint64_t key = hash_name(layer.name) | 1U;
   for (const auto& name : layer.by) {
-    const Trait* trait = given(traits, name);
+    const Trait* trait = given_trait(traits, name);
     key = Random(key ^ (trait == nullptr ? 0 : trait->value.hash())).bits();
   }
   return key;

@@ -1,11 +1,10 @@
 #pragma once
 #include <cstdint>
 #include <span>
-#include <string>
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "tidewater/manager.hpp"
+#include "tidewater/trait.hpp"
 
 namespace tidewater {
 
@@ -19,11 +18,7 @@ const BankChoice* choice_for(const BankLayer& layer, const std::uint64_t* keys, 
 /// Whether a layer goes by traits, and these led to none of the clips that it has for them.
 bool went_otherwise(const BankLayer& layer, const BankChoice* choice);
 
-/// What of the traits no clip knows, what is done `then`, and what there is: "'steps' has no clip for surface = stel, and plays
-/// what it has otherwise; did you mean 'steel'?"
-std::string why_otherwise(const BankSound& design, const BankLayer& layer, std::span<const Trait> traits, std::string_view then);
-
-/// The same number for the same answer of `why_otherwise`.
+/// A number for an answer of `why_otherwise` (notebook/otherwise.hpp): equal for equal answers.
 std::uint64_t otherwise_key(const BankLayer& layer, std::span<const Trait> traits);
 
 /// Whether any of its layers goes by a trait.

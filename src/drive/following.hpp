@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
-#include "base/bend_curve.hpp"
+#include "terms/bend_curve.hpp"
 #include "terms/bent.hpp"
 #include "terms/level.hpp"
 

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "choose/traits.hpp"
+#include "notebook/otherwise.hpp"
 #include "tidewater/nearest.hpp"
 
 namespace tidewater {

@@ -1,4 +1,4 @@
-#include "base/bend_curve.hpp"
+#include "terms/bend_curve.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -2,7 +2,7 @@
 #include <array>
 #include <span>
 
-#include "base/bend_curve.hpp"
+#include "terms/bend_curve.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/layout.hpp"
