@@ -8,6 +8,7 @@
 
 #include <cstdint>
 #include <string_view>
+#include <vector>
 
 #include "../examples/harbour/scene.hpp"
 #include "dsp/kernels.hpp"
@@ -57,14 +58,27 @@ std::string decided(const JournalEntry& e) {
   return {};
 }
 
+/// What one second was like, by room and for the samples.
+struct Second {
+  noted::Sums decided;
+  std::uint64_t samples = 0;
+};
+
 struct Played {
   std::uint64_t decisions = 0, samples = 0;
+  std::vector<Second> seconds;
 };
 
 Played play(const Bank& bank, std::uint32_t voices) {
   Hash decisions, samples;
+  std::vector<Second> seconds(harbour::Trip::lasts + 1);
+  const auto note = [&](const JournalEntry& entry) {
+    decisions.add(decided(entry));
+    if (const auto* sums = entry.as<noted::Sums>())
+      if (static_cast<std::size_t>(sums->second) < seconds.size()) seconds[static_cast<std::size_t>(sums->second)].decided = *sums;
+  };
   {
-    SoundManager manager({.voices = voices, .journal = [&](const JournalEntry& entry) { decisions.add(decided(entry)); }, .offline = true});
+    SoundManager manager({.voices = voices, .journal = note, .offline = true});
     manager.load(bank);
     harbour::Trip trip;
     harbour::Scene scene(manager);
@@ -74,9 +88,10 @@ Played play(const Bank& bank, std::uint32_t voices) {
       manager.update(Seconds{1.0 / 60});
       manager.render(block);
       samples.add(block.data(), block.size() * sizeof(float));
+      if (frame % 60 == 59) seconds[static_cast<std::size_t>(frame / 60 + 1)].samples = samples.value();
     }
   }
-  return {decisions.value(), samples.value()};
+  return {decisions.value(), samples.value(), seconds};
 }
 
 }  // namespace
@@ -95,5 +110,10 @@ int main(int argc, char** argv) {
     fmt::print("{:<8} crowded: decisions {:016x}\n", kernels::target_name(), crowded.decisions);
   }
   hwy::SetSupportedTargetsForTest(HWY_SSSE3);
+  for (std::size_t second = 1; second < played.seconds.size(); ++second) {
+    const Second& its = played.seconds[second];
+    fmt::print("second {} choose {:016x} voices {:016x} play {:016x} samples {:016x}\n", second, its.decided.choose, its.decided.voices,
+               its.decided.play, its.samples);
+  }
   fmt::print("{:<8} decisions {:016x} samples {:016x}\n", kernels::target_name(), played.decisions, played.samples);
 }
