@@ -710,7 +710,7 @@ TEST_CASE("a file of the wrong kind, a folder and a device are told in one line,
   one_line("journal " + tool.path("good.jsonl") + " --names " + tool.path("clips"), "is a folder, not a file of names");
   one_line("journal " + tool.path("good.jsonl") + " --names " + tool.book(), "is not a file of names");
   one_line("audition " + tool.book() + " tone --picture " + tool.path("x.jpg"), "use .png or .svg");
-  one_line("render " + tool.book() + " " + tool.path("good.jsonl"), "one of them is needed");
+  one_line("render " + tool.book() + " " + tool.path("good.jsonl"), "give --output, --picture or --journal");
   CHECK(tool("render " + tool.book() + " " + tool.path("good.jsonl") + " --picture " + tool.path("only.png")).exit == 0);
   CHECK(fs::exists(tool.path("only.png")));
 }

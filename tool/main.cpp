@@ -84,13 +84,13 @@ int run(int argc, char** argv) {
   check_command->add_flag("--json", check_call.json, "Print the problems as a JSON array, for editors");
   check_command->add_flag("--strict", check_call.strict, "Fail on advice, too");
   check_command->add_flag("--all", check_call.all, "Print every piece of advice, not only the worst of each kind");
-  check_command->add_option("--only", check_call.only, "Print advice of this kind alone, all of it; may be given again");
+  check_command->add_option("--only", check_call.only, "Print only advice of this kind, all of it; may be repeated");
   check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
 
   GatherCall gather_call;
-  auto* gather_command = app.add_subcommand("gather", "Take a folder of clips into a book: a sound and an event for each kind of file");
+  auto* gather_command = app.add_subcommand("gather", "Add a folder of clips to a book: a sound and an event for each kind of file");
   gather_command->add_option("FOLDER", gather_call.folder, "The folder of clips, or one inside it")->required();
-  gather_command->add_option("--book", gather_call.book, "The book, a TOML file; made where there is none")->required();
+  gather_command->add_option("--book", gather_call.book, "The book, a TOML file; created if missing")->required();
   gather_command->add_flag("--dry-run", gather_call.dry_run, "Only show what would be added, as a diff");
   gather_command->footer("Example:\n  tidewater gather examples/harbour/clips --book out/new.toml --dry-run");
 
@@ -99,7 +99,8 @@ int run(int argc, char** argv) {
   sketch_command->add_option("RECIPE", sketch_call.recipe, "The name of a ready recipe, or a TOML file with one of your own");
   sketch_command->add_option("-o,--output", sketch_call.output, "The file to write (.wav, .flac, .ogg); variants are numbered");
   seed_option(sketch_command, sketch_call.seed);
-  sketch_command->add_option("--variants", sketch_call.variants, "How many, each a little different (default 1)")->check(CLI::Range(1, 64));
+  sketch_command->add_option("--variants", sketch_call.variants, "How many variants, each a little different (default 1)")
+      ->check(CLI::Range(1, 64));
   sketch_command->add_flag("--list", sketch_call.list, "Name the ready recipes");
   sketch_command->footer("Example:\n  tidewater sketch splash --variants 3 --output out/splash.wav");
 
@@ -112,48 +113,48 @@ int run(int argc, char** argv) {
 
   ShowCall show_call;
   auto* show_command =
-      app.add_subcommand("show", "List what a book has, or print every key of one name as it holds, and where its value comes from");
+      app.add_subcommand("show", "List what a book has, or print every key of one item, with its value and where that comes from");
   show_command->add_option("BOOK", show_call.book, "The book, a TOML file, or a bank (.tidebank)")->required();
   show_command->add_option("NAME", show_call.name,
                            "An event, sound, group, gauge, bank, target or trait of the book; without it, all are listed");
-  show_command->add_flag("--all", show_call.all, "Of a sound the keys that have their defaults, too");
-  show_command->add_flag("--json", show_call.json, "As one JSON object, for other tools");
+  show_command->add_flag("--all", show_call.all, "Print keys of a sound that have their defaults, too");
+  show_command->add_flag("--json", show_call.json, "Print one JSON object, for other tools");
   show_command->footer("Example:\n  tidewater show examples/harbour/book.toml engine");
 
   PackCall pack_call;
-  auto* pack_command = app.add_subcommand("pack", "Make of a book the bank files that a game ships: FOLDER/NAME.tidebank");
+  auto* pack_command = app.add_subcommand("pack", "Pack a book into the bank files that a game ships: FOLDER/NAME.tidebank");
   pack_command->add_option("BOOK", pack_call.book, "The book, a TOML file")->required();
-  pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, made where there is none (default banks)");
-  pack_command->add_option("--bank", pack_call.bank, "Only this one of the banks that the book names");
+  pack_command->add_option("-o,--output", pack_call.output, "The folder to write it to, created if missing (default banks)");
+  pack_command->add_option("--bank", pack_call.bank, "Pack only this bank of the book");
   pack_command->add_option("--target", pack_call.target, "The target of the book: how its platform keeps clips (default as they are)");
-  pack_command->add_option("--language", pack_call.language, "Only this language of banks with speech (default all)");
+  pack_command->add_option("--language", pack_call.language, "Pack only this language of banks with speech (default all)");
   pack_command->add_option("--rate", pack_call.rate, "Frames a second of all clips (default the target's, or else 48000)")
       ->check(CLI::Range(8000, 192000));
   auto* patch_of =
       pack_command->add_option("--patch-of", pack_call.patch_of,
-                               "A bank file that players have: write only what has changed since, as a bank beside it; may be given again");
-  pack_command->add_option("--name", pack_call.patch_name, "What the patch is called (default BANK-patch)")->needs(patch_of);
-  pack_command->add_option("--priority", pack_call.priority, "Of what several patches change, the highest counts (default 1)")
+                               "A bank file that players have: write only what has changed since then, as a patch; may be repeated");
+  pack_command->add_option("--name", pack_call.patch_name, "The name of the patch (default BANK-patch)")->needs(patch_of);
+  pack_command->add_option("--priority", pack_call.priority, "If several patches change one thing, the highest priority counts (default 1)")
       ->needs(patch_of);
   pack_command->add_flag("--json", pack_call.json, "Print a list of what was packed as JSON");
-  pack_command->add_option("--largest", pack_call.largest, "Fail where a bank is larger, such as 40MiB")
+  pack_command->add_option("--largest", pack_call.largest, "Fail if a bank is larger than this, such as 40MiB")
       ->transform(CLI::AsSizeValue(false));
   pack_command->add_flag("--watch", pack_call.watch, "Pack again whenever the book or a clip is saved, until Ctrl-C");
-  pack_command->add_option("--depfile", pack_call.depfile, "Write what it was made of to this file, as make and Ninja read it");
-  pack_command->add_option("--depfile-of", pack_call.depfile_of, "What that says is made of it (default the bank)");
+  pack_command->add_option("--depfile", pack_call.depfile, "Write the dependencies of the banks to this file, as make and Ninja read them");
+  pack_command->add_option("--depfile-of", pack_call.depfile_of, "The target that the dependency file names (default the bank)");
   pack_command->footer(
       "Example:\n  tidewater pack examples/harbour/book.toml --output out/banks\n"
       "  tidewater pack book.toml --target handheld --language de --largest 40MiB --output out/handheld");
 
   WeighCall weigh_call;
-  auto* weigh_command = app.add_subcommand("weigh", "What of a bank takes the room, by group and by sound, and how it could take less");
+  auto* weigh_command = app.add_subcommand("weigh", "List what takes the space in a bank, by group and by sound, and how to reduce it");
   weigh_command->add_option("BANK", weigh_call.bank, "A bank file (.tidebank), or a book")->required();
-  weigh_command->add_flag("--clips", weigh_call.clips, "Every clip, too");
-  weigh_command->add_option("--picture", weigh_call.picture, "Draw it as areas to this file, PNG or SVG")->check(picture_ending);
-  auto* against = weigh_command->add_option("--against", weigh_call.against,
-                                            "Another version of it, bank or book: what an update costs whoever has that");
+  weigh_command->add_flag("--clips", weigh_call.clips, "List every clip, too");
+  weigh_command->add_option("--picture", weigh_call.picture, "Draw the sizes as areas to this file, PNG or SVG")->check(picture_ending);
+  auto* against =
+      weigh_command->add_option("--against", weigh_call.against, "Another version, bank or book: show what an update from it costs");
   weigh_command->add_option("--journal", weigh_call.journals,
-                            "A journal of a session with it: which takes did none ever play? May be given again");
+                            "A journal of a session: list the takes that were never played. May be repeated");
   weigh_command->add_option("--names", weigh_call.names,
                             "With --journal: NAME.names of banks that were packed without names; without it, the one beside the bank");
   weigh_command->footer(
@@ -161,49 +162,48 @@ int run(int argc, char** argv) {
       "old/quay.tidebank");
 
   UnpackCall unpack_call;
-  auto* unpack_command = app.add_subcommand("unpack", "Take a bank apart: a book and clips in open formats that pack to the same again");
+  auto* unpack_command = app.add_subcommand("unpack", "Unpack a bank into a book and clips in open formats, which pack to the same bank");
   unpack_command->add_option("BANK", unpack_call.bank, "A bank file")->required();
-  unpack_command->add_option("-o,--output", unpack_call.output, "The folder to write them to, made where there is none (default unpacked)");
-  unpack_command->add_option("--base", unpack_call.bases, "A bank that it takes clips from; may be given again");
+  unpack_command->add_option("-o,--output", unpack_call.output, "The folder to write them to, created if missing (default unpacked)");
+  unpack_command->add_option("--base", unpack_call.bases, "A bank that this one takes clips from; may be repeated");
   unpack_command->footer("Example:\n  tidewater unpack out/banks/quay.tidebank --output out/quay");
 
   VerifyCall verify_call;
-  auto* verify_command = app.add_subcommand("verify", "Read all of a bank file, and compare it with what was written");
+  auto* verify_command = app.add_subcommand("verify", "Read all of a bank file and compare it with its checksums");
   verify_command->add_option("BANK", verify_call.banks, "One or more bank files (.tidebank)")->required();
   verify_command->footer("Example:\n  tidewater verify out/banks/harbour.tidebank");
 
   AuditionCall audition_call;
   std::string every;
-  auto* audition_command = app.add_subcommand("audition", "Hear a sound or an event several times, away from the game");
+  auto* audition_command = app.add_subcommand("audition", "Play or render a sound or an event several times, without the game");
   audition_command->add_option("BOOK", audition_call.book, "The book, a TOML file")->required();
   audition_command->add_option("NAME", audition_call.name, "A sound or an event of the book")->required();
   audition_command->add_option("--times", audition_call.times, "How many times (default 8)")->check(CLI::Range(1, 10000));
   audition_command->add_option("--every", every,
                                "Time from one start to the next, such as \"500 ms\" (default: its cadence, or each after the one before)");
   seed_option(audition_command, audition_call.seed);
-  audition_command->add_option("-o,--output", audition_call.output, "Write what is heard to this sound file (.wav, .flac, .ogg)");
+  audition_command->add_option("-o,--output", audition_call.output, "Write the sound to this file (.wav, .flac, .ogg)");
   audition_command->add_flag("--device", audition_call.device, "Play on the sound card; with --output or --picture, too");
   audition_command->add_option("--picture", audition_call.picture, "Draw the takes, waveforms and spectrograms, to this file (.png, .svg)")
       ->check(picture_ending);
   std::vector<std::string> traits;
-  audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be given again");
+  audition_command->add_option("--trait", traits, "A trait of the event, such as surface=steel; may be repeated");
   audition_command->add_option("--gauge", audition_call.gauges,
-                               "Hold a gauge, throttle=0.6, or take it from the first take to the last, throttle=0..1; may be given again");
-  audition_command->add_option("--language", audition_call.language, "Of speech: one of the book's languages (default: the first)");
+                               "Hold a gauge, throttle=0.6, or take it from the first take to the last, throttle=0..1; may be repeated");
+  audition_command->add_option("--language", audition_call.language, "The language of speech, one of the book's (default: the first)");
   audition_command->add_option("--compare", audition_call.compare,
                                "Play another sound or event in turn with it, or the same from another BOOK.toml, at equal loudness");
   audition_command->add_flag("--watch", audition_call.watch, "Play again whenever the book or a clip is saved; Ctrl-C ends");
   audition_command->footer("Example:\n  tidewater audition examples/harbour/book.toml bell --times 5 --output out/bell.wav");
 
   PlaceCall place_call;
-  auto* place_command = app.add_subcommand("place", "How a sound in the world is heard: by distance, and on a walk past it");
+  auto* place_command = app.add_subcommand("place", "Show how a sound in the world is heard by distance, and on a walk past it");
   place_command->add_option("BOOK", place_call.book, "The book, a TOML file")->required();
   place_command->add_option("SOUND", place_call.sound, "A sound of the book with place = \"world\"")->required();
   place_command->add_option("--layout", place_call.layout, "mono, stereo (default), 5.1 or 7.1")->check(CLI::IsMember(layout_words));
-  place_command->add_option(
-      "--gauge", place_call.gauges,
-      "Hold a gauge, throttle=0.6, or take it from one value to another on the walk, throttle=0..1; may be given again");
-  place_command->add_option("-o,--output", place_call.output, "Write what is heard on the walk to this sound file (.wav, .flac, .ogg)");
+  place_command->add_option("--gauge", place_call.gauges,
+                            "Hold a gauge, throttle=0.6, or take it from one value to another on the walk, throttle=0..1; may be repeated");
+  place_command->add_option("-o,--output", place_call.output, "Write the walk to this sound file (.wav, .flac, .ogg)");
   place_command->add_option("--picture", place_call.picture, "Draw level and treble by distance, level by angle, and the walk (.png, .svg)")
       ->check(picture_ending);
   place_command->footer("Example:\n  tidewater place examples/harbour/book.toml gulls --output out/walk.wav --picture out/walk.png");
@@ -216,28 +216,28 @@ int run(int argc, char** argv) {
       ->required();
   render_command->add_option("JOURNAL", render_call.journal, "The requests, as JSON Lines")->required();
   render_command->add_option("-o,--output", render_call.output,
-                             "The sound file to write (.wav, .flac, .ogg); not needed with --picture or --journal");
-  render_command->add_option("--journal", render_call.journal_out, "Write the journal of this rendering, with what was decided and why");
+                             "The sound file to write (.wav, .flac, .ogg); optional with --picture or --journal");
+  render_command->add_option("--journal", render_call.journal_out, "Write a journal of this rendering, with decisions and reasons");
   render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)")->check(picture_ending);
   render_command->add_flag("--as-recorded", render_call.as_recorded,
-                           "Mix as the kind of machine that recorded it, for the very same samples");
+                           "Mix with the instruction set of the recording machine, to get the same samples");
   auto* render_seed = seed_option(render_command, seed);
   render_command->footer(
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
 
   JournalCall journal_call;
-  auto* journal_command = app.add_subcommand("journal", "Print a journal for people: what was asked, what became of it, and why");
+  auto* journal_command = app.add_subcommand("journal", "Print a journal in words: what was asked, what was decided, and why");
   journal_command->add_option("JOURNAL", journal_call.journal, "The journal of a game or of a rendering")->required();
-  journal_command->add_option("--names", journal_call.names, "NAME.names of a bank that was packed without names; may be given again");
-  journal_command->add_flag("--unheard", journal_call.unheard, "Only what was refused, held back, or played unheard");
+  journal_command->add_option("--names", journal_call.names, "NAME.names of a bank that was packed without names; may be repeated");
+  journal_command->add_flag("--unheard", journal_call.unheard, "Print only what was refused, held back, or played unheard");
   journal_command->footer("Example:\n  tidewater journal out/harbour.journal.jsonl --unheard");
 
   StressCall stress_call;
-  auto* stress_command = app.add_subcommand("stress", "How many voices does this machine hold? Takes about a minute");
+  auto* stress_command = app.add_subcommand("stress", "Measure how many voices this machine can mix; takes about a minute");
   stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
   stress_command->add_option("--rate", stress_call.rate, "Frames a second (default 48000)")->check(CLI::Range(8000, 192000));
   std::string stress_quality = "standard";
-  stress_command->add_option("--quality", stress_quality, "Of the filtered and the streamed voices: standard (default) or fine")
+  stress_command->add_option("--quality", stress_quality, "Quality of filtered and streamed voices: standard (default) or fine")
       ->check(CLI::IsMember({"standard", "fine"}));
   stress_command->add_option("--picture", stress_call.picture, "Draw block time against voices to this file (.png, .svg)")
       ->check(picture_ending);
@@ -282,7 +282,7 @@ int run(int argc, char** argv) {
   if (*audition_command) return audition(audition_call);
   if (*place_command) return place(place_call);
   if (render_call.output.empty() && render_call.picture.empty() && render_call.journal_out.empty()) {
-    complain("--output, --picture or --journal: one of them is needed, or nothing is kept of the rendering\n");
+    complain("give --output, --picture or --journal; otherwise nothing of the rendering would be kept\n");
     return bad_call;
   }
   if (*render_seed) render_call.seed = seed;
