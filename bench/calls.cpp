@@ -264,24 +264,25 @@ class Held {
   }
 
  private:
-  void ask(const Request& what, Beside beside = {}, Times* times = nullptr) {
-    Raised raised;
-    beside.raised = &raised;
+  void ask(const Request& what, Extras extras = {}, Times* times = nullptr) {
+    StartedSounds started;
+    extras.started = &started;
     if (times != nullptr) times->begin();
     control_.settle();
-    control_.ask(what, beside);
+    control_.ask(what, extras);
     control_.commit();
     if (times != nullptr) times->end();
   }
   void load(const Bank& bank, Times* times = nullptr) {
-    LiveClips clips = *control_.read_clips(data_of(bank), Preload::by_book).value;
+    LiveClips clips = *control_.library.read_clips(data_of(bank), Preload::by_book).value;
     control_.make_ready_for(data_of(bank), clips);
-    Loading loading = control_.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
-    control_.follow_gauges(loading.prepared.front());
+    Loading loading = control_.library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
+    control_.number_groups(loading);
+    control_.driving.follow(loading.prepared.front());
     ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading}, times);
   }
   void unload(std::string_view name, Times* times = nullptr) {
-    Loading loading = control_.loaded.prepare_to_unload(name);
+    Loading loading = control_.library.loaded.prepare_to_unload(name);
     ask(asked::Unload{name}, {.loading = &loading}, times);
   }
   void step(Times* times = nullptr) {
@@ -294,10 +295,8 @@ class Held {
     if (times != nullptr) times->end();
     control_.listen();
     if (times != nullptr) times->begin();
-    control_.close_update(Seconds{1.0 / 60});
-    silent = control_.loaded.take_silent();
-    control_.leave_world(silent);
-    control_.voices.hand_out_ended();
+    std::vector<ClipData> dropped;
+    silent = control_.close_update(Seconds{1.0 / 60}, dropped);
     control_.commit();
     if (times != nullptr) times->end();
     control_.handing.run(control_, std::move(silent));

@@ -84,17 +84,18 @@ Bank loops(double far, std::uint32_t limit, bool pace = false, bool steps = fals
 }
 
 struct Found {
-  double copy = 0, place = 0, pass = 0, update = 0, update_95 = 0, held_99 = 0, make = 0, give_up = 0;
+  double copy = 0, place = 0, pass = 0, update = 0, update_95 = 0, held_99 = 0, make = 0, remove = 0;
 };
 
 Found walk(double far, int listeners, std::uint32_t limit) {
   auto control = std::make_unique<Control>(ManagerOptions{.offline = true, .playbacks = 131072, .emitters = 131072});
   const Bank bank = loops(far, limit);
   {
-    LiveClips clips = *control->read_clips(data_of(bank), Preload::by_book).value;
+    LiveClips clips = *control->library.read_clips(data_of(bank), Preload::by_book).value;
     control->make_ready_for(data_of(bank), clips);
-    Loading loading = control->loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
-    control->follow_gauges(loading.prepared.front());
+    Loading loading = control->library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
+    control->number_groups(loading);
+    control->driving.follow(loading.prepared.front());
     const Asking asking(*control);
     control->ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
   }
@@ -108,15 +109,17 @@ Found walk(double far, int listeners, std::uint32_t limit) {
   }
   Found found;
   auto began = Clock::now();
-  for (Emitter& emitter : emitters) emitter = control->world.emitters.make({});
+  for (Emitter& emitter : emitters) emitter = control->listening.emitters.make({});
   found.make = milliseconds_since(began) * 1e6 / static_cast<double>(things);
-  control->world.emitters.place(emitters, places);
+  control->listening.emitters.place(emitters, places);
   for (std::size_t i = 0; i < things; ++i) {
     const Asking asking(*control);
     asked::Raise raise;
     raise.event = Name(data_of(bank).events[i % 40].name);
     raise.emitter = emitters[i];
-    control->fill_in(raise);
+    RaiseTraits traits;
+    Driving::Values values;
+    control->fill_in(raise, traits, values);
     control->ask(raise);
   }
   std::vector<Place> copy(places);
@@ -135,7 +138,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     std::memcpy(copied.data(), emitters.data(), things * sizeof(Emitter));
     copies.add(milliseconds_since(began));
     began = Clock::now();
-    control->world.emitters.place(emitters, places);
+    control->listening.emitters.place(emitters, places);
     placed.add(milliseconds_since(began));
     // The yardstick: how far away each is, and no more.
     began = Clock::now();
@@ -165,15 +168,16 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     {
       const Asking asking = Asking::going_on(*control);
       const auto locked = Clock::now();
-      control->close_update(Seconds{1.0 / frames_a_second});
+      std::vector<ClipData> dropped;
+      control->close_update(Seconds{1.0 / frames_a_second}, dropped);
       if (frame >= 20) held.add(milliseconds_since(locked));
     }
     if (frame >= 20) updates.add(milliseconds_since(began));
     control->render(block);
   }
   began = Clock::now();
-  for (const Emitter emitter : emitters) control->world.emitters.give_up(emitter);
-  found.give_up = milliseconds_since(began) * 1e6 / static_cast<double>(things);
+  for (const Emitter emitter : emitters) control->listening.emitters.remove(emitter);
+  found.remove = milliseconds_since(began) * 1e6 / static_cast<double>(things);
   found.copy = copies.at(0.5);
   found.place = placed.at(0.5);
   found.pass = passes.at(0.5);
@@ -342,7 +346,7 @@ void print_world_table() {
   fmt::print("| {:<58} | {:>10.3f} ms copy | {:>12.3f} ms | {:>8.2f}x |\n", "placed in bulk", first.copy, first.place,
              first.place / first.copy);
   fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one made", "-", first.make, "-");
-  fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one given up", "-", first.give_up, "-");
+  fmt::print("| {:<58} | {:>18} | {:>12.0f} ns | {:>9} |\n", "one removed", "-", first.remove, "-");
   print_gauge_table();
   const Journalled its = walkers(false);
   fmt::print(

@@ -150,7 +150,7 @@ TEST_CASE("a cadence stops with its sound, with all, with its bank and with its 
   CHECK(after([](Stage& stage, Emitter) { stage.raise("stand"); }) == 0);
   CHECK(after([](Stage& stage, Emitter) { stage.manager->stop_all({}); }) == 0);
   CHECK(after([](Stage& stage, Emitter) { stage.manager->unload("stage"); }) == 0);
-  CHECK(after([](Stage& stage, Emitter walker) { stage.manager->give_up(walker); }) == 0);
+  CHECK(after([](Stage& stage, Emitter walker) { stage.manager->remove_emitter(walker); }) == 0);
 }
 
 TEST_CASE("steps come from where a walker is, are out of hearing without a voice, and keep their rhythm meanwhile") {
@@ -372,7 +372,7 @@ TEST_CASE("of a crowd that walks the nearest are heard, each at a rhythm of its 
   }
   for (const auto& [raise, times] : heard) CHECK(who[raise].first < 40);
   CHECK(stage.manager->stats().most_voices <= 16);
-  for (const Emitter walker : walkers) stage.manager->give_up(walker);
+  for (const Emitter walker : walkers) stage.manager->remove_emitter(walker);
   stage.render(Seconds{1});
   stage.manager->update({});
   CHECK(stage.manager->stats().playbacks == 0);

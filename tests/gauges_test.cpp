@@ -342,7 +342,7 @@ TEST_CASE("gauges that nobody has, numbers that are none and emitters that are g
   CHECK(semitones_of(settled(stage)) == Approx(7).margin(0.03));
   CHECK(manager.set_gauge("throttle", boat, -1e30F));
   CHECK(semitones_of(settled(stage)) == Approx(-5).margin(0.03));
-  manager.give_up(boat);
+  manager.remove_emitter(boat);
   CHECK(!manager.set_gauge("throttle", boat, 1));
   CHECK(semitones_of(settled(stage)) == Approx(-5).margin(0.03));  // it stays as it was
   const std::vector<Emitter> some(3, boat);

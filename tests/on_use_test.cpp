@@ -9,11 +9,11 @@
 
 #include "stage.hpp"
 #include "tidewater/author/pack.hpp"
+#include "tidewater/author/watch_bank.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/memory.hpp"
 #include "tidewater/open_bank.hpp"
 #include "tidewater/replay.hpp"
-#include "tidewater/watch_bank.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -318,16 +318,16 @@ TEST_CASE("a bank that is loaded in the background says how far it is, and when 
   CHECK(loading.progress() == 0);
   CHECK(game.manager->raise("horn").outcome == Outcome::unknown_event);
   shelf.held = false;
-  CHECK(game.until([&] { return !game.manager->loaded().empty(); }));
+  CHECK(game.until([&] { return !game.manager->finished_loads().empty(); }));
   CHECK(loading.done());
   CHECK(loading.progress() == 1);
   CHECK(loading.problem().empty());
-  REQUIRE(game.manager->loaded().size() == 1);
-  CHECK(game.manager->loaded()[0].bank == "stage");
-  CHECK(game.manager->loaded()[0].problem.empty());
+  REQUIRE(game.manager->finished_loads().size() == 1);
+  CHECK(game.manager->finished_loads()[0].bank == "stage");
+  CHECK(game.manager->finished_loads()[0].problem.empty());
   CHECK(game.manager->raise("horn").outcome == Outcome::started);
   game.step();
-  CHECK(game.manager->loaded().empty());
+  CHECK(game.manager->finished_loads().empty());
 
   const BankLoading twice = game.manager->load_in_background(bank);
   CHECK(game.until([&] { return twice.done(); }));

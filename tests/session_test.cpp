@@ -245,8 +245,8 @@ void Asker::change_world() {
                                                  .facing = random_.below(2) == 0 ? a_vector() : Vector{},
                                                  .parent = random_.below(4) == 0 ? an_emitter() : Emitter{}}));
       break;
-    case 1: manager_.give_up(an_emitter()); break;
-    case 2: manager_.hang(an_emitter(), random_.below(3) == 0 ? Emitter{} : an_emitter()); break;
+    case 1: manager_.remove_emitter(an_emitter()); break;
+    case 2: manager_.attach(an_emitter(), random_.below(3) == 0 ? Emitter{} : an_emitter()); break;
     case 3: manager_.set_facing(an_emitter(), a_vector()); break;
     case 4: manager_.set_velocity(an_emitter(), a_vector()); break;
     case 5: manager_.remove_listener(random_.below(2)); break;

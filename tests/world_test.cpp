@@ -46,7 +46,7 @@ struct World : Stage {
     const Emitter emitter = thing(place);
     const Playback playback = manager->raise("a", {}, emitter).playback();
     Take take = render(Seconds{0.4}).part(0.2, 0.2);
-    manager->give_up(emitter);
+    manager->remove_emitter(emitter);
     render(Seconds{0.1});
     CHECK(playback.ended());
     return take;
@@ -135,7 +135,7 @@ TEST_CASE("every speaker of 5.1 and 7.1 has what comes from its direction, and n
       std::vector<double> sums(width);
       for (std::size_t i = width * 4800; i < block.size(); ++i)
         sums[i % width] += std::pow(static_cast<double>(block[i]), 2) / 4800 / 0.125;
-      world.manager->give_up(emitter);
+      world.manager->remove_emitter(emitter);
       world.manager->update({});
       world.manager->render(block);
       return sums;
@@ -171,7 +171,7 @@ TEST_CASE("a cone is heard in front of what faces somewhere") {
          .facing = {static_cast<float>(std::sin(degrees * pi / 180)), 0, static_cast<float>(std::cos(degrees * pi / 180))}});
     world.manager->raise("a", {}, emitter);
     const double level = level_of(world.render(Seconds{0.3}).part(0.2, 0.1));
-    world.manager->give_up(emitter);
+    world.manager->remove_emitter(emitter);
     world.render(Seconds{0.1});
     return level;
   };
@@ -189,7 +189,7 @@ TEST_CASE("what comes nearer sounds higher, what goes away lower, by the speed o
     world.manager->raise("a", {}, emitter);
     const Take take = world.render(Seconds{0.5}).part(0.1, 0.4);
     CHECK(take.pitch() == Approx(500 * 343.3 / (343.3 - static_cast<double>(speed))).epsilon(0.001));
-    world.manager->give_up(emitter);
+    world.manager->remove_emitter(emitter);
     world.render(Seconds{0.1});
   }
 }
@@ -312,7 +312,7 @@ TEST_CASE("the way through air takes from the treble, more of it further away") 
     CHECK(level < before);
     if (metres < 2) CHECK(level == Approx(0).margin(0.01));
     before = level;
-    stage.manager->give_up(emitter);
+    stage.manager->remove_emitter(emitter);
     stage.render(Seconds{0.1});
   }
 }
@@ -332,7 +332,7 @@ TEST_CASE("nothing clicks: a teleport, a listener that turns at once, a start an
     world.manager->place(emitter, {i % 2 == 0 ? 5.0 : -5.0, 0, -1});
     take.append(world.render(Seconds{1.0 / 60}).samples);
   }
-  world.manager->give_up(emitter);
+  world.manager->remove_emitter(emitter);
   take.append(world.render(Seconds{0.3}).samples);
   std::vector<float> left, right;
   for (std::size_t i = 24000; i < take.frames(); ++i) left.push_back(take.left(i)), right.push_back(take.right(i));
@@ -381,12 +381,12 @@ TEST_CASE("made, placed, raised on and given up in one frame: a shot finishes wh
     const Emitter emitter = world.manager->make_emitter();
     world.manager->place(emitter, {1, 0, 0});
     CHECK(world.manager->raise("a", {}, emitter).outcome == Outcome::started);
-    world.manager->give_up(emitter);
+    world.manager->remove_emitter(emitter);
     CHECK(world.manager->raise("a", {}, emitter).outcome == Outcome::emitter_gone);
     const Take take = world.render(Seconds{1});
     CHECK(take.part(0.005, 0.02).rms(1) > 0.2);
     CHECK(take.part(0.005, 0.02).rms(0) < 0.001);
-    world.manager->give_up(emitter);
+    world.manager->remove_emitter(emitter);
     CHECK(!world.manager->place(emitter, {5, 0, 0}));
     world.render(Seconds{0.1});
     CHECK(notices_with(world, "an emitter that was given up") == 1);
@@ -416,9 +416,9 @@ TEST_CASE("a lantern hangs on a boat, goes and turns with it, and has its traits
   const Take turned = world.render(Seconds{0.1});
   CHECK(turned.rms(0) > 0.1);
   CHECK(turned.rms(1) < 0.001);
-  CHECK(!world.manager->hang(boat, lantern));  // its own ancestor
-  CHECK(!world.manager->hang(boat, boat));
-  world.manager->give_up(boat);
+  CHECK(!world.manager->attach(boat, lantern));  // its own ancestor
+  CHECK(!world.manager->attach(boat, boat));
+  world.manager->remove_emitter(boat);
   world.render(Seconds{0.2});
   CHECK(world.render(Seconds{0.1}).rms(0) == Approx(turned.rms(0)).epsilon(0.01));  // it stays where it is
 }
@@ -460,7 +460,7 @@ TEST_CASE("numbers that make no sense are told or defined, and nothing bursts or
   world.manager->set_listener(0, {.place = {1, 0, 0}, .facing = {}, .up = {}, .velocity = {1e6F, 0, 0}, .gain = {}});
   CHECK(world.render(Seconds{0.5}).peak() < 0.6);
   for (const Emitter other : {Emitter{77}, Emitter{~std::uint64_t{0}}, Emitter{}}) {
-    world.manager->give_up(other);
+    world.manager->remove_emitter(other);
     CHECK(!world.manager->place(other, {}));
   }
 }
@@ -473,7 +473,7 @@ TEST_CASE("there is room for as many emitters as the options say") {
   CHECK(!made[3]);
   world.render(Seconds{0.05});
   CHECK(notices_with(world, "there are 3 emitters, and there is room for no more") == 1);
-  world.manager->give_up(made[0]);
+  world.manager->remove_emitter(made[0]);
   world.render(Seconds{0.05});
   CHECK(world.manager->make_emitter());
 }
@@ -680,7 +680,7 @@ TEST_CASE("places, gauges, raises, updates and rendering in four threads leave n
         for (std::size_t i = 0; i < emitters.size(); ++i) {
           places[i] = {random.between(-90, 90), 0, random.between(-90, 90)};
           if (random.below(20) == 0) {
-            manager.give_up(emitters[i]);
+            manager.remove_emitter(emitters[i]);
             emitters[i] =
                 manager.make_emitter({.place = places[i], .parent = random.below(3) == 0 ? emitters[random.below(50)] : Emitter{}});
             if (emitters[i]) manager.raise("a", {}, emitters[i]);
@@ -694,7 +694,7 @@ TEST_CASE("places, gauges, raises, updates and rendering in four threads leave n
         manager.set_listener(random.below(2), {.place = places[0], .facing = {1, 0, 0}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
         std::this_thread::sleep_for(std::chrono::microseconds(200));
       }
-      for (const Emitter emitter : emitters) manager.give_up(emitter);
+      for (const Emitter emitter : emitters) manager.remove_emitter(emitter);
     });
   threads.emplace_back([&] {
     while (!done) manager.update(Seconds{0.002}), std::this_thread::sleep_for(std::chrono::microseconds(300));
@@ -789,7 +789,7 @@ TEST_CASE("what is kept goes into a file beside the journal, small, and gives th
       for (Place& place : places) place.x += 1.4 / 60, place.z += random.between(-0.02, 0.02);
       manager.place(emitters, places);
       manager.set_listener(0, {.place = {frame * 0.2, 1.7, 0}, .facing = {0, 0, -1}, .up = {0, 1, 0}, .velocity = {}, .gain = {}});
-      if (frame % 20 == 5) manager.give_up(emitters[static_cast<std::size_t>(frame / 20)]);
+      if (frame % 20 == 5) manager.remove_emitter(emitters[static_cast<std::size_t>(frame / 20)]);
       manager.update(Seconds{1.0 / 60});
       manager.render(block);
       original.append(block);

@@ -44,7 +44,7 @@ void Scene::play(const Trip& trip, const std::vector<Happening>& happened, doubl
   for (const Happening& what : happened) raise(what);
   std::erase_if(walkers_, [&](const auto& known) {
     const bool there = trip.is_walking(known.first);
-    if (!there) manager_.give_up(known.second);
+    if (!there) manager_.remove_emitter(known.second);
     return !there;
   });
 }

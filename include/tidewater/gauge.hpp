@@ -52,7 +52,7 @@ struct CurvePoint {
   friend bool operator==(const CurvePoint&, const CurvePoint&) = default;
 };
 
-/// Before its first point a curve is as there, and beyond its last as there.
+/// Outside its points a curve keeps the value of the nearest point.
 struct CurveDesign {
   Bends bends = Bends::gain;
   std::vector<CurvePoint> points;
@@ -67,11 +67,11 @@ struct FollowDesign {
   friend bool operator==(const FollowDesign&, const FollowDesign&) = default;
 };
 
-/// What a book says of a gauge.
+/// The design of a gauge.
 struct GaugeDesign {
-  double from = 0, to = 1;  ///< what lies outside counts as the nearer end
-  double initial = 0;       ///< until the game says otherwise
-  Seconds smoothing{0.06};  ///< about how long what follows it takes to be there
+  double from = 0, to = 1;  ///< values outside are clamped
+  double initial = 0;       ///< the value until the game sets one
+  Seconds smoothing{0.06};  ///< about how long a playback takes to reach a new value
   friend bool operator==(const GaugeDesign&, const GaugeDesign&) = default;
 };
 

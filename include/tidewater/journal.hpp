@@ -120,7 +120,7 @@ struct Ended {
   Ending how = Ending::finished;
 };
 
-/// The game called `update`: `times` times, the first at `first`, each after so many of the requests of its frame.
+/// The game called `update` `times` times, first at `first`. `after` is how many requests of the same frame came before each call.
 struct Updates {
   static constexpr std::uint32_t all = ~0U;
 

@@ -14,11 +14,10 @@
 
 #include "tidewater/gauge.hpp"
 #include "tidewater/ids.hpp"
+#include "tidewater/loading.hpp"
 #include "tidewater/name.hpp"
-#include "tidewater/preload.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
-#include "tidewater/unloading.hpp"
 #include "tidewater/world.hpp"
 
 namespace tidewater {

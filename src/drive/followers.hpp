@@ -75,8 +75,8 @@ class Followers {
       if (at_[start] != none) act(followers_[at_[start]]);
     each_on_screen(act);
   }
-  /// What is worth to be kept of what its emitter says now: `newest(gauge, emitter)` is that, or `untold`; `kept(emitter, gauge, value)` is
-  /// told.
+  /// Reads the emitter's gauges by `newest(gauge, emitter)`, which returns `untold` for a gauge that was not set. Calls
+  /// `kept(emitter, gauge, value)` for each that changed by more than 1/64 of its range; for a follower that is heard, by anything.
   template <class Newest, class Kept>
   void read(Follower& follower, Newest newest, Kept kept);
   /// By how much that changes how loud it is; nothing where it says nothing.

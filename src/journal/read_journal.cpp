@@ -8,11 +8,11 @@
 #include <type_traits>
 #include <unordered_set>
 
+#include "base/rates.hpp"
 #include "base/shorten.hpp"
 #include "base/text_file.hpp"
 #include "journal/kept_file.hpp"
 #include "journal/line.hpp"
-#include "play/door.hpp"
 #include "play/options.hpp"
 #include "request/described.hpp"
 #include "request/texts.hpp"

@@ -11,8 +11,8 @@
 #include "bank/bank_data.hpp"
 #include "bank/streamer.hpp"
 #include "base/random.hpp"
+#include "base/rates.hpp"
 #include "mix/mixer.hpp"
-#include "play/door.hpp"
 #include "tidewater/audio_file.hpp"
 
 namespace tidewater {

@@ -120,7 +120,7 @@ struct VoiceFinished {
   std::uint32_t voice = 0;
   std::int64_t frame = 0;     ///< the first frame without it
   std::int64_t position = 0;  ///< source frame it had reached
-  std::int64_t known = 0;     ///< the clock from which on it counts: the end of the call of `render` that found it
+  std::int64_t known = 0;     ///< control may act on it once the clock has reached this: the end of the `render` that found it
 };
 
 /// The commands of a request that came too late for their frame.

@@ -63,7 +63,7 @@ class Mixer {
   std::uint64_t reported() const { return reported_.load(std::memory_order_acquire); }
   /// Late requests that found no room for their report, since this was last asked.
   std::uint64_t take_lost_late() { return lost_late_.exchange(0, std::memory_order_relaxed); }
-  /// After the last call of `render`: what it missed came late for good.
+  /// After the last call of `render`: reports the commands that can no longer be on time.
   void end();
 
   /// Fills interleaved frames of the layout. Any size gives the same samples in the end.

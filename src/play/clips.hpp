@@ -4,7 +4,7 @@
 #include <utility>
 
 #include "bank/bank_samples.hpp"
-#include "tidewater/preload.hpp"
+#include "tidewater/loading.hpp"
 #include "voices/live_clips.hpp"
 
 namespace tidewater {

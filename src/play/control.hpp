@@ -67,6 +67,10 @@ struct Control {
   void forget_over();
   /// Closes it. Returns banks and clips that the caller destroys after unlocking. Thread: any, without the lock.
   std::list<LiveBank> end_update(Seconds elapsed, std::vector<ClipData>& dropped);
+  // Its three acts: with the lock, without it, and with it.
+  void open_update(const KeptLists& to_come = {});
+  void listen(const KeptLists& to_come = {});
+  std::list<LiveBank> close_update(Seconds elapsed, std::vector<ClipData>& dropped);
 
   // Loading. Outside the lock, while nobody else loads.
 
@@ -132,8 +136,6 @@ struct Control {
   Groups::Way way_for(Seconds time) const { return {noting.link.base(), voices.frames_of(time)}; }
   void take_in(LiveBank& bank, const Loading& loading);
 
-  void open_update(const KeptLists& to_come);
-  void listen(const KeptLists& to_come);
   void take_what_is_heard();
   void add_sleeping_layers();
   void tell_what_happened(Seconds elapsed);

@@ -1,12 +1,9 @@
 #include "play/door.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <array>
 #include <cmath>
 
-#include "base/fail.hpp"
 #include "terms/whereabouts.hpp"
 
 namespace tidewater {
@@ -27,13 +24,6 @@ constexpr std::array<Said, 8> said = {
 };
 
 }  // namespace
-
-void check_rate(Hertz rate, std::string_view what) {
-  // Written so that what is not a number does not pass either.
-  if (rate >= allowed_rates.low && rate <= allowed_rates.high) return;
-  fail(fmt::format("the rate of {} is {} Hz; it must be from {} Hz to {} Hz", what, rate.value, allowed_rates.low.value,
-                   allowed_rates.high.value));
-}
 
 void Door::admit(double& value, double low, double high, Kind kind) {
   const Said& words = said[kind];

@@ -1,7 +1,6 @@
 #pragma once
-/// Where numbers that come from outside are made safe: every request of a game passes here, and so do a manager's options.
-///
-/// What is not a number is refused. What is out of range is brought into it. Inside, nothing has to be asked again.
+/// Makes the numbers of a game safe: every request passes here. A value that is not a number is refused, and a value out of range is
+/// clamped, so that nothing inside has to check again.
 
 #include <bitset>
 #include <optional>
@@ -12,12 +11,6 @@
 #include "tidewater/world.hpp"
 
 namespace tidewater {
-
-/// What a manager and a bank may run at.
-inline constexpr Range<Hertz> allowed_rates{{8000}, {192'000}};
-
-/// Throws Error where a rate is not a number, or outside `allowed_rates`; `what` says whose it is.
-void check_rate(Hertz rate, std::string_view what);
 
 class Door {
  public:

@@ -112,7 +112,7 @@ struct Listening {
 template <class LeaveBehind>
 void Listening::take_removed(UpdateUnderWay& update, const KeptLists& to_come, LeaveBehind leave_behind) {
   for (const KeptState& its : to_come.emitters)
-    if (its.gone) emitters.give_up(its.emitter);
+    if (its.gone) emitters.remove(its.emitter);
   std::vector<Emitter> removed;
   emitters.take_gone(removed);
   update.kept.clear();

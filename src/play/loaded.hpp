@@ -56,8 +56,7 @@ struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that comes
   std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
   LiveBank* leaving = nullptr;    ///< the one that goes, or is replaced; null where there is none of its name
-  /// A sound of the bank that comes, and its neighbours among those of the same name in the banks that it replaces or changes, or that
-  /// change it: the first leads to all others, so that who stops one stops them all, and their limits see each other.
+  /// A new sound's place in the chain of versions of one name, so that stopping one version stops all, and limits count all.
   struct Version {
     LiveSound *sound = nullptr, *above = nullptr, *below = nullptr;
   };

@@ -66,7 +66,7 @@ BankLoading SoundManager::reload_in_background(const Bank& bank, Preload preload
   return begin_to_load(*control_, bank, preload, LoadHow::in_place);
 }
 
-std::span<const LoadedBank> SoundManager::loaded() const { return control_->library.loads.told; }
+std::span<const LoadedBank> SoundManager::finished_loads() const { return control_->library.loads.told; }
 
 bool SoundManager::read_for(Seconds budget) {
   return control_->library.reader.read_for(
@@ -103,15 +103,15 @@ Emitter SoundManager::make_emitter(const EmitterDesign& design) {
   return made;
 }
 
-void SoundManager::give_up(Emitter emitter) {
-  if (!control_->listening.emitters.give_up(emitter)) control_->listening.stale.fetch_add(1);
+void SoundManager::remove_emitter(Emitter emitter) {
+  if (!control_->listening.emitters.remove(emitter)) control_->listening.stale.fetch_add(1);
 }
 
 std::size_t SoundManager::place(std::span<const Emitter> emitters, std::span<const Place> places) {
   return taken(*control_, emitters.size(), places.size(), control_->listening.emitters.place(emitters, places));
 }
 std::size_t SoundManager::set_velocity(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
-  return taken(*control_, emitters.size(), velocities.size(), control_->listening.emitters.move(emitters, velocities));
+  return taken(*control_, emitters.size(), velocities.size(), control_->listening.emitters.set_velocities(emitters, velocities));
 }
 std::size_t SoundManager::set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings) {
   return taken(*control_, emitters.size(), facings.size(), control_->listening.emitters.face(emitters, facings));
@@ -139,8 +139,8 @@ Outcome SoundManager::set_gauge(Name gauge, double value) {
   return ask(*control_, asked::SetGauge{gauge, value});
 }
 
-bool SoundManager::hang(Emitter emitter, Emitter parent) {
-  const bool hangs = control_->listening.emitters.hang(emitter, parent);
+bool SoundManager::attach(Emitter emitter, Emitter parent) {
+  const bool hangs = control_->listening.emitters.attach(emitter, parent);
   if (!hangs) control_->listening.stale.fetch_add(1);
   return hangs;
 }

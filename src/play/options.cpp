@@ -6,7 +6,7 @@
 #include <utility>
 
 #include "base/fail.hpp"
-#include "play/door.hpp"
+#include "base/rates.hpp"
 
 namespace tidewater {
 namespace {

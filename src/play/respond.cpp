@@ -9,29 +9,46 @@
 
 namespace tidewater {
 
-Outcome Starter::respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, StartedSounds& started) {
-  using Effect = Outcome (Starter::*)(LiveBank&, const BankResponse&, PlaybackId, const Happening&, StartedSounds&);
-  static constexpr std::array<Effect, verb_words.size()> effects = {&Starter::start, &Starter::stop};  // by verb
-  return (this->*effects[static_cast<std::size_t>(response.verb)])(bank, response, id, happening, started);
+namespace {
+
+// The effects of verbs. Each returns the response's outcome.
+
+using Effect = Outcome (*)(Starter&, LiveBank&, const BankResponse&, PlaybackId, const Happening&, StartedSounds&);
+
+Outcome start_target(Starter& starter, LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening,
+                     StartedSounds& started) {
+  LiveSound& sound = bank.sounds[response.target];
+  fetch(bank.data->sounds[response.target]);
+  fetch(sound);
+  return starter.start(bank, sound, response.delay, id, happening, started);
 }
 
-/// All that the event's book says, in its order.
+Outcome stop_target(Starter& starter, LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening,
+                    StartedSounds&) {
+  LiveSound& sound = bank.sounds[response.target];
+  bool any = false;
+  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
+    any = starter.voices.stop(*version, response.time, id) || any;
+  if (!any)
+    return starter.noting.decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
+  starter.noting.notebook.add(starter.noting.link.now().at,
+                              DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
+  return Outcome::done;
+}
+
+constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target};  // by verb
+
+}  // namespace
+
 Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started) {
   const auto weight = [](Outcome outcome) { return refused(outcome) ? 2 : plays(outcome) ? 1 : 0; };
   Outcome decided = Outcome::unknown_event;
   for (const BankResponse& response : event.design->responses) {
     ++id.response;
-    const Outcome outcome = respond(response, *event.bank, id, happening, started);
+    const Outcome outcome = effects[static_cast<std::size_t>(response.verb)](*this, *event.bank, response, id, happening, started);
     if (id.response == 1 || weight(outcome) > weight(decided)) decided = outcome;
   }
   return decided;
-}
-
-Outcome Starter::start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started) {
-  LiveSound& sound = bank.sounds[response.target];
-  fetch(bank.data->sounds[response.target]);
-  fetch(sound);
-  return start(bank, sound, response.delay, id, happening, started);
 }
 
 /// Once for each value, so that a step a second does not fill the journal.
@@ -69,16 +86,6 @@ Reason Starter::why(const LiveSound& sound, const Candidate& candidate, const He
     return {.code = Code::silent_by_gauge, .number = candidate.gauge_at, .name = candidate.silent_by};
   if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
-}
-
-Outcome Starter::stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds&) {
-  LiveSound& sound = bank.sounds[response.target];
-  bool any = false;
-  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
-    any = voices.stop(*version, response.time, id) || any;
-  if (!any) return noting.decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
-  noting.notebook.add(noting.link.now().at, DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
-  return Outcome::done;
 }
 
 }  // namespace tidewater

@@ -47,10 +47,7 @@ struct Starter {
 
   // Used by one another.
 
-  Outcome respond(const BankResponse& response, LiveBank& bank, PlaybackId id, const Happening& happening, StartedSounds& started);
-  Outcome start(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started);
   Outcome start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started);
-  Outcome stop(LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening, StartedSounds& started);
   /// Makes a start known to all that follow it.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, StartedSounds& started);
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);

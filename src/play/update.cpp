@@ -14,7 +14,7 @@ void Control::begin_update(const KeptLists& to_come) {
     open_update(to_come);
   }
   hold_up(HoldUp::update_listens);
-  if (update.open) listen(to_come);
+  listen(to_come);
 }
 
 void Control::open_update(const KeptLists& to_come) {
@@ -34,6 +34,7 @@ void Control::open_update(const KeptLists& to_come) {
 }
 
 void Control::listen(const KeptLists& to_come) {
+  if (!update.open) return;  // nothing has moved since the update before
   listening.adopt(update, to_come);
   driving.read(update);
   listening.listen(update, [this](StartRef start) { return driving.louder_by_emitter(start, update); });
@@ -44,6 +45,10 @@ void Control::listen(const KeptLists& to_come) {
 
 std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& done_with) {
   const Asking asking = Asking::going_on(*this);
+  return close_update(elapsed, done_with);
+}
+
+std::list<LiveBank> Control::close_update(Seconds elapsed, std::vector<ClipData>& done_with) {
   if (update.open) {  // otherwise the clock stood still, or a request has moved it on meanwhile
     take_what_is_heard();
     starter.start_again(update);

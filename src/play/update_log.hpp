@@ -8,8 +8,8 @@
 
 namespace tidewater {
 
-/// When a game called `update`, as runs at an even pace, and on which side of the requests of the same frame: sleepers wake
-/// in it, so what came before it and what after hear another pool.
+/// Records when `update` was called, and whether before or after the requests of that frame. Updates wake sleepers, so the order decides
+/// who has a voice. Calls at an even pace are one run.
 class UpdateLog {
  public:
   void request(std::int64_t frame) {

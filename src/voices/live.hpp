@@ -23,11 +23,11 @@ struct LiveBank;
 /// A bank that something may play from.
 struct PlayedBank {
   LiveClips clips;
-  bool unloaded = false;       ///< kept until nothing plays from it; what sleeps is over
+  bool unloaded = false;       ///< kept until nothing plays from it; its sleeping layers are over
   bool replaced = false;       ///< the same, and what plays goes on
   std::size_t playing = 0;     ///< starts from it that are not over
-  std::size_t asleep = 0;      ///< of their layers, but for those that are gone
-  std::uint64_t stops = 0;     ///< as of so many stops of everything
+  std::size_t asleep = 0;      ///< their layers that sleep; holds only while `stops` is the present count
+  std::uint64_t stops = 0;     ///< the count of stop-alls when `asleep` was counted: a stop-all empties all counts by raising it
   LiveBank* loaded = nullptr;  ///< the whole bank as `play` keeps it; nothing here reads it
 };
 
@@ -39,8 +39,8 @@ struct PlayedSound {
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
   PlaybackId stopped;           ///< what began before and sleeps is gone
-  std::size_t asleep = 0;       ///< of its layers, but for those that are gone
-  std::uint64_t stops = 0;      ///< as of so many stops of everything
+  std::size_t asleep = 0;       ///< its layers that sleep, as in PlayedBank
+  std::uint64_t stops = 0;      ///< as in PlayedBank
   LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
   /// Sounds of the same name in other versions of its bank: those that were replaced and still play, and those of patches.
   PlayedSound *older = nullptr, *newer = nullptr;

@@ -36,7 +36,7 @@ struct Candidate {
   std::int64_t starts = 0;
   Level level;  ///< as it is heard
 
-  /// The first of those that the layers of a start have is what became of the whole.
+  /// In order of success: the best fate among the layers gives the outcome of the whole start.
   enum class Fate {
     voice,     ///< it sounds
     reading,   ///< it waits until the clips of all layers are in memory

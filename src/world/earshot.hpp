@@ -103,8 +103,8 @@ class Earshot {
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
   /// What the gauges of its emitter make of one; nothing where that says nothing of them.
   using BentByEmitter = std::function<std::optional<Level>(StartRef start)>;
-  /// The loudest others, at most so many, those first that come first; none but what is over what its kind needs. Where voices are free, so
-  /// many may have those, and the others need more.
+  /// Returns the `most` best starts without a voice, best first, each louder than its kind's `needed`. Those beyond the first `free`, which
+  /// take voices that are free, are also louder than `needed_for_another`.
   std::span<const Contender> search(const Emitters& from, std::size_t most, std::size_t free, const BentByEmitter& bent);
   static constexpr std::size_t all = ~std::size_t{0};
   void close();

@@ -119,18 +119,18 @@ Emitter Emitters::make(const EmitterDesign& design) {
     made = emitter_in(slot, generation_[slot]);
     if (!own.traits.empty()) traits_[slot] = std::move(own);
   }
-  if (!design.parent || hang(made, design.parent)) return made;
-  give_up(made);  // the chain is as long as one may be: nothing is made that would be heard from a wrong place
+  if (!design.parent || attach(made, design.parent)) return made;
+  remove(made);  // the chain is as long as one may be: nothing is made that would be heard from a wrong place
   return {};
 }
 
-bool Emitters::give_up(Emitter emitter) {
+bool Emitters::remove(Emitter emitter) {
   const std::lock_guard lock(mutex_);
   if (!there(emitter)) return false;
   const std::uint32_t slot = slot_in(emitter);
   if (child_[slot] != 0) {
     put(slot, in_world(slot));
-    unhang(slot);
+    detach(slot);
   }
   live_[slot] = none;
   gone_.push_back(emitter);
@@ -195,7 +195,7 @@ std::size_t Emitters::change(std::span<const Emitter> emitters, std::span<const 
   });
 }
 
-std::size_t Emitters::move(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
+std::size_t Emitters::set_velocities(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
   return change(emitters, velocities, set_velocity);
 }
 
@@ -281,21 +281,21 @@ void Emitters::adopt_gauge(std::uint32_t number, Emitter emitter, double value) 
   if (there(emitter)) *room_for(gauges_[number], slot_in(emitter)) = static_cast<float>(value);
 }
 
-void Emitters::unhang(std::uint32_t slot) {
+void Emitters::detach(std::uint32_t slot) {
   const std::uint32_t at = std::exchange(child_[slot], 0) - 1;
   children_[at] = children_.back();
   children_.pop_back();
   if (at < children_.size()) child_[children_[at].slot] = at + 1;
 }
 
-bool Emitters::hang(Emitter emitter, Emitter parent) {
+bool Emitters::attach(Emitter emitter, Emitter parent) {
   const std::lock_guard lock(mutex_);
   if (!there(emitter)) return false;
   const std::uint32_t slot = slot_in(emitter);
   if (!parent) {
     if (child_[slot] == 0) return true;
     put(slot, in_world(slot));
-    unhang(slot);
+    detach(slot);
     return true;
   }
   int depth = 1;

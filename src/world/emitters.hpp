@@ -38,13 +38,13 @@ class Emitters {
   /// None where there is no room, or the design is not in numbers.
   Emitter make(const EmitterDesign& design);
   /// What hangs on it stays where it is. False where it is gone already.
-  bool give_up(Emitter emitter);
+  bool remove(Emitter emitter);
   /// Each returns how many were taken: neither of emitters that are gone, nor what is not a number or lies out of the world.
   std::size_t place(std::span<const Emitter> emitters, std::span<const Place> places);
-  std::size_t move(std::span<const Emitter> emitters, std::span<const Vector> velocities);
+  std::size_t set_velocities(std::span<const Emitter> emitters, std::span<const Vector> velocities);
   std::size_t face(std::span<const Emitter> emitters, std::span<const Vector> facings);
   /// On `parent`, at its place in that one's axes; on none it stays where it is. False where one is gone, or hung on itself.
-  bool hang(Emitter emitter, Emitter parent);
+  bool attach(Emitter emitter, Emitter parent);
 
   /// Of a gauge that is known; what is not a number is not taken.
   std::size_t set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values);
@@ -123,7 +123,7 @@ class Emitters {
   std::size_t change(std::span<const Emitter> emitters, std::span<const Vector> values, Set set);
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
-  void unhang(std::uint32_t slot);
+  void detach(std::uint32_t slot);
   std::size_t put(std::span<const Emitter> emitters, const Place* places);
   std::size_t tell(std::span<const Emitter> emitters, const float* held, float* told) const;
   void forget_gauges(std::uint32_t slot);

@@ -6,7 +6,7 @@
 #include <string_view>
 
 #include "author/book/keys.hpp"
-#include "play/door.hpp"
+#include "base/rates.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/nearest.hpp"
 

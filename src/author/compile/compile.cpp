@@ -14,7 +14,7 @@
 #include "author/compile/content.hpp"
 #include "author/compile/weights.hpp"
 #include "bank/bank_data.hpp"
-#include "play/door.hpp"
+#include "base/rates.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {

@@ -1,4 +1,4 @@
-#include "tidewater/watch_bank.hpp"
+#include "tidewater/author/watch_bank.hpp"
 
 #include <sys/stat.h>
 

@@ -1,0 +1,31 @@
+#pragma once
+/// Figures of a running manager.
+
+#include <cstdint>
+
+#include "tidewater/units.hpp"
+
+namespace tidewater {
+
+struct Stats {
+  std::uint32_t playbacks = 0;    ///< started and not ended, those without a voice included
+  std::uint32_t voices = 0;       ///< layers that sound, or are about to
+  std::uint32_t most_voices = 0;  ///< the most there were at once
+  std::uint32_t fading = 0;       ///< layers that were told to go and are still heard
+  std::uint32_t dormant = 0;      ///< layers that keep their place without a voice, or wait for their delay
+  std::uint32_t late = 0;         ///< times that a stream faded out because the disk was late
+  std::uint64_t clip_bytes = 0;   ///< bytes of samples in memory, shared ones included
+
+  // Since the manager was made.
+  std::uint64_t raised = 0;   ///< events
+  std::uint64_t started = 0;  ///< playbacks
+  std::uint64_t refused = 0;  ///< requests
+};
+
+/// Peak and power of a group's output, after its own level.
+struct Meter {
+  Decibels peak = silence;  ///< since the meter was last read
+  Decibels rms = silence;   ///< over the last 64 frames
+};
+
+}  // namespace tidewater
