@@ -7,25 +7,25 @@
 
 namespace tidewater {
 
-/// How a playback comes to its end, or loses its voice.
+/// How a playback ends, or loses its voice.
 enum class Ending {
   finished,    ///< its last frame was heard
   stopped,     ///< by the game, or by a response
-  restarted,   ///< its sound was asked for again, and is not to overlap
-  yielded,     ///< to its sound's limit
-  outranked,   ///< others are louder or more important, and it was too short to wait
+  restarted,   ///< its sound was started again, and the book says retrigger = "restart"
+  yielded,     ///< because of its sound's limit
+  outranked,   ///< other sounds were louder or more important, and it was too short to wait
   unloaded,    ///< with its bank
-  unreadable,  ///< its file could not be streamed any further, or its clip not be read
-  dormant,     ///< not an end: it keeps its place without a voice
+  unreadable,  ///< its stream or its clip could not be read
+  dormant,     ///< no end: the playback keeps its place in time without a voice
 };
 
 /// The ending's word in journals and tables.
 std::string_view to_text(Ending ending);
 
-/// A playback that is over.
+/// A playback that has ended.
 struct EndedPlayback {
   PlaybackId id;
-  Emitter emitter;  ///< as it was raised
+  Emitter emitter;  ///< the emitter of its raise
   Ending how = Ending::finished;
 };
 

@@ -1,10 +1,10 @@
 #pragma once
-/// What can be asked of a running manager, each as a small value. A call such as `playback.stop()` makes one; the journal keeps
-/// it, and a replay asks for it again.
+/// Requests: everything that can be asked of a running manager, each as a small value. A call such as `playback.stop()` makes one, the
+/// journal records it, and a replay asks for it again.
 ///
 ///     if (const auto* raise = std::get_if<asked::Raise>(&request)) log(raise->event.text());
 ///
-/// Texts and traits are views: they live as long as whoever made the request says.
+/// Texts and traits are views. They live as long as the maker of the request says.
 
 #include <cstdint>
 #include <optional>
@@ -22,20 +22,20 @@
 
 namespace tidewater {
 
-/// Whose level or filter: one playback's, or a group's.
+/// The playback or the group whose level or filter changes.
 using Target = std::variant<PlaybackId, Name>;
 
 namespace asked {
 
-/// A bank is loaded.
+/// Loads a bank.
 struct Load {
   std::string_view bank;
   ContentHash content;
   Preload preload = Preload::all;
-  std::string_view language = {};  ///< of its speech, for whoever reads the journal
+  std::string_view language = {};  ///< of the bank's speech; only readers of the journal use it
 };
 
-/// A new version of a loaded bank takes its place: what plays goes on with the old one.
+/// Replaces a loaded bank by a new version. Playbacks go on with the old version.
 struct Reload {
   std::string_view bank;
   ContentHash content;
@@ -48,26 +48,26 @@ struct Unload {
   WhatPlays what_plays = WhatPlays::fades;
 };
 
-/// Something happened. The manager counts raises from 1; `id` is that count where it is known.
+/// Raises an event. The manager counts raises from 1; `id` is that count, 0 if it is not known.
 struct Raise {
   std::uint64_t id = 0;
   Name event{""};
   Emitter emitter;
-  std::optional<Place> place;  ///< in the world: the emitter's, or where it happened; none for nowhere, and for an emitter that is gone
+  std::optional<Place> place;  ///< the emitter's, or where it happened; none for an emitter that is gone
   Vector velocity, facing;     ///< of the emitter
   std::span<const Trait> traits;
-  std::span<const GaugeValue> gauges = {};  ///< what the emitter says of those that the event's sounds follow
+  std::span<const GaugeValue> gauges = {};  ///< the emitter's values of gauges that the event's sounds follow
 };
 
-/// A gauge is somewhere, for all whose emitter does not say otherwise.
+/// Sets a gauge for every sound. An emitter with a value of its own keeps it.
 struct SetGauge {
   Name gauge{""};
   double value = 0;
 };
 
-/// A listener is somewhere, from the next update on, and for what is raised from now on.
+/// Sets a listener, for raises at once and for what plays from the next update on.
 struct SetListener {
-  std::uint64_t listener = 0;  ///< its number, from 0 to 7
+  std::uint64_t listener = 0;  ///< number from 0 to 7
   Place place;
   Vector facing{0, 0, -1};
   Vector up{0, 1, 0};
@@ -75,44 +75,44 @@ struct SetListener {
   Decibels gain;
 };
 
-/// A listener is gone.
+/// Removes a listener.
 struct RemoveListener {
   std::uint64_t listener = 0;
 };
 
-/// What the event may play is to be in memory soon.
+/// Reads the clips that an event may play.
 struct Prefetch {
   Name event{""};
 };
 
-/// One playback fades out.
+/// Stops one playback.
 struct Stop {
   PlaybackId playback;
   Seconds fade;
 };
 
-/// A level, reached over `time`.
+/// Sets a level, reached over `time`.
 struct SetGain {
   Target of;
   Decibels gain;
   Seconds time{0.02};
 };
 
-/// The pitch of one playback, from the one that was drawn.
+/// Bends the pitch of one playback, relative to the pitch that was drawn.
 struct Bend {
   PlaybackId playback;
   Semitones pitch;
   Seconds time{0.02};
 };
 
-/// The place of one playback.
+/// Pans one playback.
 struct SetPan {
   PlaybackId playback;
   Pan pan;
   Seconds time{0.02};
 };
 
-/// 0 Hz takes the filter out.
+/// 0 Hz removes the filter.
 struct SetLowPass {
   Target of;
   Hertz frequency;
@@ -125,33 +125,34 @@ struct SetHighPass {
   Seconds time{0.02};
 };
 
-/// A group on or off.
+/// Mutes a group, or ends that.
 struct SetMute {
   Name group{""};
   bool mute = false;
 };
 
-/// All that plays fades out.
+/// Stops all playbacks.
 struct StopAll {
   Seconds fade;
 };
 
-/// The file of a playback that streams could not be read any further. No game asks for it: it happens, and is played again.
+// The manager itself makes the last three, when something has happened that a replay must repeat.
+
+/// The file of a streamed playback could not be read any further.
 struct Unreadable {
   PlaybackId playback;
   std::string_view why;
 };
 
-/// A clip has come into memory from its bank, and what waited for it begins; or it cannot be read, and `why` says so. No game asks for
-/// it, nor for the next.
+/// A clip was read into memory, and the starts that waited for it begin. If it could not be read, `why` says so.
 struct ClipRead {
   std::string_view bank, clip;
   std::uint64_t number = 0;  ///< of the clip in its bank
-  std::uint64_t load = 0;    ///< which load or reload the bank came with, from 1: a version of it may have been replaced
+  std::uint64_t load = 0;    ///< number of the load or reload that brought the bank, from 1: its version may have been replaced
   std::string_view why;
 };
 
-/// A clip that nobody used for long made room for others.
+/// A clip that was unused for long was dropped from memory.
 struct ClipDropped {
   std::string_view bank, clip;
   std::uint64_t number = 0;

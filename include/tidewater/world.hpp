@@ -5,8 +5,7 @@
 ///     manager.set_listener(0, {.place = camera.at, .facing = camera.ahead});
 ///     manager.raise("buoy.rang", {}, buoy);
 ///
-/// Axes as in OpenAL 1.1 and the W3C's Web Audio: right-handed, x to the right, y up, and who faces nowhere in particular faces -z.
-/// Lengths in metres.
+/// Axes as in OpenAL 1.1 and the W3C's Web Audio: right-handed, x to the right, y up; the default direction is -z. Lengths in metres.
 
 #include <cstdint>
 #include <span>
@@ -16,7 +15,7 @@
 
 namespace tidewater {
 
-/// Metres from the world's origin. Kept to a 1024th of a metre, within 1,000 km either way: 100 km out it sounds as it does at the origin.
+/// Metres from the world's origin, up to 1,000 km either way. Rounded to 1/1024 m, so that precision is the same everywhere.
 struct Place {
   double x = 0, y = 0, z = 0;
   friend constexpr bool operator==(const Place&, const Place&) = default;
@@ -28,33 +27,32 @@ struct Vector {
   friend constexpr bool operator==(const Vector&, const Vector&) = default;
 };
 
-/// A thing in the world that sounds: small, copyable, safe to keep after the thing is gone. Zero is none. It belongs to the manager that
-/// made it; to another it is whatever that one has under the same number, if anything.
+/// A handle of a thing in the world that sounds. Small, copyable, safe to keep after the emitter was removed. Zero is none. Use it only
+/// with the manager that made it: another manager may have an emitter of the same number.
 struct Emitter {
   std::uint64_t number = 0;
   constexpr explicit operator bool() const { return number != 0; }
   friend constexpr bool operator==(Emitter, Emitter) = default;
 };
 
-/// What an emitter begins with.
+/// The initial values of an emitter. With a parent, place and directions are relative to the parent, along the parent's axes.
 struct EmitterDesign {
-  Place place = {};      ///< of one that hangs on another: from that one, along its axes
-  Vector velocity = {};  ///< by which its pitch rises and falls; of one that hangs on another, on top of that one's
-  Vector facing = {};    ///< for sounds that have a cone; zero for all round
-  Emitter parent = {};   ///< it hangs on this one and goes where it goes
-  std::span<const Trait> traits =
-      {};  ///< of all that is raised on it, as far as a raise does not say otherwise; a child has its parent's, too
+  Place place = {};                    ///< where it is
+  Vector velocity = {};                ///< for the Doppler effect; added to the parent's
+  Vector facing = {};                  ///< for sounds that have a cone; zero for none
+  Emitter parent = {};                 ///< the emitter that it is attached to
+  std::span<const Trait> traits = {};  ///< of every raise on it that has none of the name; attached emitters inherit them
 };
 
 inline constexpr std::size_t most_listeners = 8;
 
-/// Who hears. The place may be the character's and the facing the camera's.
+/// The ears in the world. The place may be the character's and the facing the camera's.
 struct Listener {
   Place place = {};
   Vector facing{0, 0, -1};
   Vector up{0, 1, 0};
   Vector velocity = {};
-  Decibels gain = {};  ///< 0 dB, or below to turn this one down
+  Decibels gain = {};  ///< level of all that this listener hears
 };
 
 }  // namespace tidewater

@@ -1,6 +1,6 @@
 #pragma once
-/// What plays: who may start and who has to yield for it, who has a voice, who waits, sleeps and wakes. Starts, layers, pool, agenda and
-/// sleepers are its parts; it sends commands through the link, and notes what it decides.
+/// What plays: decides which sounds may start and which yield, gives voices, and puts layers to sleep and wakes them. Its parts are the
+/// starts and layers, the pool of voices, the agenda and the sleepers. It sends commands through the link and notes its decisions.
 
 #include <array>
 #include <cstdint>
@@ -26,7 +26,7 @@ namespace tidewater {
 
 struct VoicesOptions {
   Hertz rate;
-  std::uint32_t voices = 64;  ///< that may sound at once; the mixer has twice as many, for what still fades
+  std::uint32_t voices = 64;  ///< layers that sound at once; the mixer has twice as many voices, for layers that still fade
   std::size_t playbacks = 0;
   Quality quality = Quality::standard;
   bool mono = false;
@@ -35,12 +35,12 @@ struct VoicesOptions {
 /// How much plays.
 struct VoicesCount {
   std::uint32_t sounding = 0, most_sounding = 0;  ///< layers with a voice
-  std::uint32_t dormant = 0;                      ///< layers without one, or about to lose it
+  std::uint32_t dormant = 0;                      ///< layers without a voice, or about to lose it
   std::uint32_t fading = 0;                       ///< layers that were told to go
-  std::uint32_t late = 0;                         ///< times that a stream was
+  std::uint32_t late = 0;                         ///< times that a stream was late
 };
 
-/// A start as it is asked for, with what was drawn for all its layers.
+/// A start that is asked for, with what was drawn for all its layers.
 struct NewStart {
   PlaybackId id;
   std::uint64_t emitter = 0;
@@ -48,31 +48,31 @@ struct NewStart {
   std::int64_t heard = 0;  ///< the frame on which it begins
   Pan pan;
   Hertz low_pass = {}, high_pass = {};
-  const HeardFrom* from = nullptr;  ///< of one in the world
+  const HeardFrom* from = nullptr;  ///< of a start in the world
   bool follows = false;             ///< gauges
   Part part = Part::whole;
-  // Of a beat: what the game has turned.
+  // Of a step of a cadence: what the game has turned of the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};
 };
 
-/// A layer that has a voice, and what it claims without its place in the world.
+/// A layer that has a voice, and its level before its place in the world is counted.
 struct VoicedLayer {
   static constexpr std::uint32_t not_heard = ~0U;
 
   std::uint32_t voice = 0;
-  std::uint32_t heard = not_heard;  ///< which of those that are heard in the world it is
+  std::uint32_t heard = not_heard;  ///< its number among those that are heard in the world
   StartRef start;
   const PlayedSound* sound = nullptr;
   bool in_world = false;
-  bool leaving = false;  ///< it was told to go, and claims nothing
+  bool leaving = false;  ///< it was told to go and claims nothing
   int rank = 0;
   Level level;
-  bool counts = false;                  ///< it stands for its start where starts that are heard are counted
+  bool counts = false;                  ///< it counts for its start in limits; of the layers of a start one does
   const PlayedSound* family = nullptr;  ///< the newest version of its sound
 };
 
-/// A start that has no voice and may be heard where it is.
+/// A start that has no voice and is loud enough for one where it is.
 struct HeardStart {
   StartRef start;
   const HeardFrom* from = nullptr;
@@ -114,7 +114,7 @@ class Voices {
 
   // What is done to starts and layers.
 
-  /// Calls `act(start)` for those of a sound, of one emitter, that go on.
+  /// Calls `act(start)` for the starts of a sound and an emitter that have not ended or been told to go.
   template <class Act>
   void each_of_emitter(const PlayedSound& sound, std::uint64_t emitter, Act act) const {
     starts_.any_of(sound, emitter, [&](LiveStart& start) {
@@ -125,7 +125,7 @@ class Voices {
   /// Returns null if the start has ended or was told to go.
   LiveStart* find(StartRef start);
   std::uint32_t slot_of(PlaybackId id) const { return starts_.slot_of(id); }
-  /// Calls `act(layer)` for each that is not over; it may end it.
+  /// Calls `act(layer)` for each layer that is not over. `act` may end the layer.
   template <class Act>
   static void each_layer(LiveStart& start, Act act) {
     // The next is looked up before: with the last layer that ends all slots are free.
@@ -139,77 +139,77 @@ class Voices {
   void set_pan(LiveLayer& layer, Pan pan, Seconds time);
   void set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time);
   void bend(LiveLayer& layer, Semitones pitch, Seconds time);
-  /// What gauges make of it from here on.
+  /// Bends a layer by gauges from here on.
   void bend_to(LiveLayer& layer, const Bent& bent);
-  /// False where nothing of it plays. `by` is what asked for it: what began before.
+  /// Stops all starts of a sound that began before `by`. Returns whether there was any.
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);
   void stop_all(Seconds fade, PlaybackId by);
-  /// All that plays from a bank: at its end nobody has it any more.
+  /// Ends all that plays from a bank, or lets it finish. When nothing plays from the bank any more, it can be destroyed.
   void unload(PlayedBank& bank, WhatPlays what_plays);
-  /// A clip is in memory: what waited for it, and for no other, goes on as if it had been asked for now.
+  /// A clip was read: starts that waited for it, and for no other, begin now.
   void clip_came(PlayedBank& bank, LiveClip& clip);
-  /// It cannot be read: the layers that waited for it are over.
+  /// A clip cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
   // The world.
 
-  /// What has a voice.
+  /// Lists the layers that have a voice.
   void list_voiced(std::vector<VoicedLayer>& voiced) const;
-  /// Whatever is in the slot; null where nothing is.
+  /// The start in a slot. Null if the slot is free, or its start was told to go.
   LiveStart* start_at(std::uint32_t slot);
-  /// Of the start in a slot; null where nothing plays.
+  /// The sound of the start in a slot. Null if the slot is free.
   const PlayedSound* sound_of(std::uint32_t slot) const { return starts_.sound_of(slot); }
-  /// Null where it has lost its voice.
+  /// Null if it has lost its voice.
   LiveLayer* layer_on(const VoicedLayer& voiced);
-  /// It is heard like this from here on.
+  /// A start is heard like this from here on.
   void hear(LiveStart& start, const HeardFrom& from);
-  /// The same of what has a voice, if it still has it.
+  /// The same for a layer that had a voice, if it still has it.
   void hear(const VoicedLayer& voiced, const HeardFrom& from);
-  /// Of all in the world that sleeps, these may be heard if they get a voice, and no others.
+  /// Of all sleepers in the world, these may wake if they get a voice, and no others.
   void bring_near(std::span<const HeardStart> starts);
-  /// Puts layers in the world to sleep that have a voice and are beyond hearing, or made silent by a gauge. `why(layer, from)` says which.
+  /// Puts layers to sleep that have a voice and are too far to be heard, or that a gauge silences. `why(layer, from)` returns the reason.
   void hush(const std::function<Reason(const LiveLayer&, const HeardFrom&)>& why);
-  /// Its emitter was given up: what its book says.
+  /// The emitter was removed: does what the book says for that.
   void leave_behind(LiveStart& start);
-  /// Those that came to their end since this was last cleared.
+  /// Starts that have ended since this list was last cleared.
   std::vector<StartRef>& over() { return over_; }
   static bool any_asleep(const LiveStart& start);
-  /// How loud its loudest layer is, before groups and distance.
+  /// The level of the loudest layer, before groups and distance.
   static Level own_level(const LiveStart& start);
 
-  // The way of time.
+  // Time.
 
-  /// What the audio thread has told.
+  /// Takes over the reports of the audio thread.
   void take(std::span<const VoiceFinished> reports);
   /// Whether a delay is nearly over.
   bool any_due() const { return agenda_.due_by(link_.now().at) != nullptr; }
-  /// The start whose layer that is; there must be one.
+  /// The start of the next layer that is due. There must be one.
   LiveStart& next_due() const { return *agenda_.due_by(link_.now().at)->start; }
-  /// Of the next layer whose delay is nearly over: whether it got a voice. One that is too late for that has to be told to leave.
-  /// Nothing where it was told to go meanwhile.
+  /// Has the next layer that is due ask for a voice. If it comes too late for one, the caller has to tell it to leave. Returns nothing if
+  /// it was told to go meanwhile.
   struct Due {
     LiveLayer* layer = nullptr;
     Candidate candidate;
     Verdict verdict;
   };
   std::optional<Due> claim_due();
-  /// Once for each step of the clock, in an update and nowhere else: then it makes no difference which request comes first.
+  /// Wakes sleepers and ends those that slept past their end. Only updates call it, so that the order of requests makes no difference.
   void tend();
-  /// Before it, and before what moved is heard anew.
+  /// Comes before `tend`, and before places are heard anew.
   void begin_tending();
-  /// From the update before to the last.
+  /// The time between the last two updates.
   Seconds since_before() const { return seconds({tended_.since_before}, options_.rate); }
-  /// Says which streams were late or are back. `failed(id, trouble)` is told of those that cannot go on.
+  /// Notes which streams were late or are back. Calls `failed(id, trouble)` for those that cannot go on.
   void watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed);
   Streams& streams() { return streams_; }
 
   const VoicesCount& count() const { return count_; }
   std::size_t playbacks() const { return starts_.count(); }
-  /// What ended between the last two calls of `hand_out_ended`.
+  /// The playbacks that ended between the last two calls of `hand_out_ended`.
   std::span<const EndedPlayback> ended() const { return ended_.told; }
   void hand_out_ended();
 
-  /// See base/state.hpp. `sound(pointer)` keeps which sound one is.
+  /// See base/state.hpp. `sound(pointer)` keeps which sound it is.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
     s(all_, tended_, count_, idle_count_);
@@ -224,12 +224,12 @@ class Voices {
     s.list(unread_);
     streams_.state(s, layer);
   }
-  /// The start of a sound that was the latest, for whoever keeps sounds.
+  /// Keeps a sound's latest start.
   template <class State>
   void keep_latest(State& s, PlayedSound& sound) {
     s.place(sound.latest, starts_.starts());
   }
-  /// What a voice plays.
+  /// The clip that a voice plays.
   ClipSamples clip_on(std::uint32_t voice) const;
 
   std::int64_t frames_of(Seconds time) const { return time.value == 0 ? 0 : frames(time, options_.rate).value; }
@@ -242,15 +242,15 @@ class Voices {
     const Level group = levels_.heard[layer.start->sound->group];
     return layer.start->in_world ? heard_level(own_of(layer), group, from_of(layer).level) : heard_level(own_of(layer), group);
   }
-  /// Where a layer in the world is heard from.
+  /// How a layer in the world is heard.
   const HeardFrom& from_of(const LiveLayer& layer) const {
     return layer.stage == Stage::dormant || layer.stage == Stage::none ? *layer.start->from : pool_.on()[layer.voice].from;
   }
-  /// Who waits for a delay claims nothing yet.
+  /// A layer that waits for its delay claims nothing yet.
   Claim claim_of(const LiveLayer& layer) const {
     return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
   }
-  /// The frame on which what starts at another asks for a voice.
+  /// The frame on which a layer that starts at `starts` asks for a voice.
   std::int64_t due_for(std::int64_t starts) const { return starts - ahead_of_delay_; }
   std::int64_t way_to_next() const;
   void tell_of_stream(LiveLayer& layer);
