@@ -8,16 +8,16 @@ namespace tidewater {
 
 enum class LoadHow {
   new_one,
-  in_place,  ///< of one of its name, where that is loaded
+  in_place,  ///< replaces the loaded bank of its name, if there is one
 };
 
-/// Those of its clips that are to be are in memory. Empty, or why it cannot be.
+/// Loads a bank whose clips have been read. Returns why it cannot be loaded, or nothing.
 std::string load_read(Control& control, const Bank& bank, Preload preload, LiveClips clips, LoadHow how);
 
-/// On the calling thread, its clips as well. Empty, or why it cannot be.
+/// Reads the clips and loads the bank on the calling thread. Returns why it cannot be loaded, or nothing.
 std::string load_now(Control& control, const Bank& bank, Preload preload, LoadHow how);
 
-/// Has the thread that reads do both; offline it is done on return.
+/// Has the reading thread do both. Offline it is done when this returns.
 BankLoading begin_to_load(Control& control, const Bank& bank, Preload preload, LoadHow how);
 
 }  // namespace tidewater

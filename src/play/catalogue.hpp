@@ -15,10 +15,11 @@ namespace tidewater {
 
 struct LiveBank;
 
-/// What is loaded, by name. Never changed once it is made: a new one is made outside the control lock and takes its place by pointer.
+/// The loaded banks and their events, by name. A catalogue never changes: a new one is made outside the control lock and replaces the
+/// pointer.
 class Catalogue {
  public:
-  /// Looked up by a view, without a text of its own.
+  /// Looks up by a view, without making a string.
   struct TextHash {
     using is_transparent = void;
     std::size_t operator()(std::string_view text) const { return std::hash<std::string_view>()(text); }
@@ -27,29 +28,29 @@ class Catalogue {
 
   struct Event {
     std::uint64_t hash = 0;
-    const BankEvent* design = nullptr;  ///< null: a free place
+    const BankEvent* design = nullptr;  ///< null if the place is free
     LiveBank* bank = nullptr;
   };
 
   Catalogue() : Catalogue({}, {}) {}
-  /// Of banks with one event that of the highest priority counts, and of those the last. `unloaded` are those that were there once, with
-  /// the names of their events.
+  /// If several banks have an event, the highest priority counts, and among equals the last bank. `unloaded` maps events of unloaded banks
+  /// to their banks.
   Catalogue(std::vector<LiveBank*> banks, Texts unloaded);
 
   const std::vector<LiveBank*>& banks() const { return banks_; }
-  /// Null where no bank has it.
+  /// Null if no bank has it.
   const Event* find(Name event) const;
   /// The event is looked for soon.
   void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }
-  /// The bank that had an event, and was unloaded; empty where there was none.
+  /// The unloaded bank that had an event. Empty if there is none.
   std::string_view lost_with(Name event) const;
   const Texts& unloaded() const { return unloaded_; }
-  /// Of all events, sorted; made anew.
+  /// The names of all events, sorted.
   std::vector<std::string_view> names() const;
 
  private:
   std::vector<LiveBank*> banks_;
-  std::vector<Event> places_;  ///< a power of two, half of them free; from the hash's place on
+  std::vector<Event> places_;  ///< an open hash table: a power of two, at most half full
   Texts unloaded_;             ///< event to bank
 };
 

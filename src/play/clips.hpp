@@ -9,16 +9,16 @@
 
 namespace tidewater {
 
-/// The clips of a bank that comes, of which those are read that are to be in memory.
+/// Reads the clips of a bank that is being loaded, as far as they are to be in memory.
 class ClipsOnTheirWay {
  public:
-  /// As far as decisions go, those are there from the beginning that `decided` says.
+  /// `preload` says which clips are read now. Decisions count the clips of `decided` as being in memory from the start.
   ClipsOnTheirWay(const BankData& data, Preload preload, Preload decided);
 
-  /// False where all are there, or one cannot be read: then `problem` says why.
+  /// Reads one more clip. Returns false if all have been read, or if one cannot be read; then `problem` says why.
   bool read_one();
   const std::string& problem() const { return problem_; }
-  std::size_t bytes() const { return bytes_; }  ///< in the end
+  std::size_t bytes() const { return bytes_; }  ///< of all that will be read
   std::size_t bytes_read() const { return clips_.bytes(); }
   LiveClips take() { return std::move(clips_); }
 

@@ -21,15 +21,15 @@ struct Control;
 
 class HandOn {
  public:
-  /// Of a notebook with room for so many records, and of a manager's rate.
+  /// `records` is the room of the notebook; `rate` the manager's.
   HandOn(std::size_t records, Hertz rate) : notes_(records), sums_(rate) {}
 
-  /// The sink may call the manager, also `update`, whose lines then come after. What it throws is passed on: the entry it
-  /// was given counts as handed on, the others come with the next update.
+  /// Hands the notes on to the sink. The sink may call the manager, also `update`, whose lines then come after. If it throws, the entry
+  /// that it was given counts as delivered, and the others come with the next update.
   void run(Control& control, std::list<LiveBank>&& silent);
-  /// Gives sums to somebody else, too, before the first `run`.
+  /// Also gives the sums of each second to `take`. Before the first `run`.
   void give_sums_to(std::function<void(const noted::Sums&)> take) { take_sums_ = std::move(take); }
-  /// Whether the sink has heard anything.
+  /// Whether the sink has received anything.
   bool has_begun() {
     const std::lock_guard lock(mutex_);
     return head_told_;
@@ -39,19 +39,19 @@ class HandOn {
   void hand_on_notes(Control& control);
   std::string words_of(const Reason& why, const KnownNames& known);
 
-  std::mutex mutex_;  ///< held meanwhile, so that lines stay in order; it guards the rest
+  std::mutex mutex_;  ///< held while lines are handed on, so that they stay in order; guards the rest
   Notebook notes_;
-  std::size_t handed_ = 0;  ///< of its notes
+  std::size_t handed_ = 0;  ///< how many of its notes were handed on
   bool head_told_ = false;
   RunningSums sums_;
   std::function<void(const noted::Sums&)> take_sums_;
-  std::unordered_map<std::string, std::string> suggested_;  ///< names that were asked for in vain, and what to say of them
+  std::unordered_map<std::string, std::string> suggested_;  ///< unknown names that were asked for, and the advice for each
   std::shared_ptr<const Catalogue> suggested_by_;
-  std::list<LiveBank> silent_banks_;  ///< to be destroyed when what was noted of them is handed on
+  std::list<LiveBank> silent_banks_;  ///< destroyed after their notes were handed on
   std::atomic<std::thread::id> by_{};
 };
 
-/// The second half of an update: what was heard counts; then others may update, and the journal goes on.
+/// The second half of an update: closes it, lets other threads update, and hands the journal on.
 void finish_update(Control& control, Seconds elapsed, std::unique_lock<std::mutex> updating = {});
 
 }  // namespace tidewater

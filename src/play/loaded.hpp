@@ -20,42 +20,42 @@
 
 namespace tidewater {
 
-/// What is remembered of a sound by its name, also while its bank is not loaded.
+/// What is remembered of a sound by its name, even while no loaded bank has it.
 struct SoundMemory {
-  std::uint64_t asked = 0;   ///< times that it was to start
-  std::vector<Picks> picks;  ///< of each layer, for each choice of clips: one, or as many as emitters are told apart
+  std::uint64_t asked = 0;   ///< how often it was asked to start
+  std::vector<Picks> picks;  ///< for each list of clips of each layer: one, or `emitters_apart` of them
   HeardBefore heard;
-  std::size_t users = 0;  ///< loaded banks that have such a sound
+  std::size_t users = 0;  ///< loaded banks that have the sound
 
-  /// Room for all that a design may need.
+  /// Makes room for all that a design may need.
   void fit(const BankSound& design);
 };
 
 /// A sound of a loaded bank.
 struct LiveSound : PlayedSound {
-  std::unique_ptr<const Hearing> hearing;      ///< of one in the world
-  std::uint32_t heard_kind = 0;                ///< its number there, while it is loaded
-  std::unique_ptr<const Following> following;  ///< of one that goes by gauges
+  std::unique_ptr<const Hearing> hearing;      ///< of a sound in the world
+  std::uint32_t heard_kind = 0;                ///< its number in Earshot while it is loaded; 0 on the screen
+  std::unique_ptr<const Following> following;  ///< of a sound that follows gauges
   std::uint64_t key = 0;                       ///< of its draws
   SoundMemory* memory = nullptr;
   std::vector<std::uint64_t> choice_keys;  ///< of all layers, for each choice (choose/traits.hpp)
-  std::array<std::uint64_t, 8> told = {};  ///< by their keys, what of traits that no clip knows was told; no more than so many are
+  std::array<std::uint64_t, 8> told = {};  ///< keys of traits without a clip that were told already
   std::size_t told_count = 0;
 };
 
 struct LiveBank : PlayedBank {
   std::shared_ptr<const BankData> data;
-  std::uint64_t serial = 0;  ///< which load it came with, from 1
-  bool versioned = false;    ///< some of its sounds have versions in other banks
+  std::uint64_t serial = 0;  ///< number of the load that brought it, from 1
+  bool versioned = false;    ///< some of its sounds have other versions in other banks
   std::vector<LiveSound> sounds;
   std::vector<LiveSound*> in_world;  ///< those that have a place in the world
 };
 
-/// What a bank needs to come or go, made before anybody has to wait.
+/// What a load or unload needs, made ready before the lock is taken.
 struct Loading {
-  std::list<LiveBank> prepared;   ///< the bank that comes
-  std::vector<LiveSound*> known;  ///< its sounds that another loaded bank has, too, by name
-  LiveBank* leaving = nullptr;    ///< the one that goes, or is replaced; null where there is none of its name
+  std::list<LiveBank> prepared;   ///< the bank that is loaded
+  std::vector<LiveSound*> known;  ///< its sounds whose names other loaded banks have, too
+  LiveBank* leaving = nullptr;    ///< the bank that is unloaded or replaced; null if there is none
   /// A new sound's place in the chain of versions of one name, so that stopping one version stops all, and limits count all.
   struct Version {
     LiveSound *sound = nullptr, *above = nullptr, *below = nullptr;
@@ -68,52 +68,53 @@ struct Loading {
 /// The loaded banks, and what is remembered of sounds by name. Banks are made ready outside the control lock, one at a time.
 class Loaded {
  public:
-  /// Held by whoever loads or unloads.
+  /// Whoever loads or unloads holds it.
   std::mutex& loading() { return loading_; }
 
   // While that is held, outside the control lock.
 
   Loading prepare_to_load(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
-  /// In the place of the one of its name, which has to be there.
+  /// Replaces the loaded bank of its name, which must be there.
   Loading prepare_to_replace(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   Loading prepare_to_unload(std::string_view name);
 
-  /// What is loaded; also with the control lock.
+  /// The data of all loaded banks. Needs either of the two locks.
   std::vector<std::shared_ptr<const BankData>> all_data() const;
 
   // With the control lock.
 
-  /// What is loaded, by name. Whoever keeps it may go on reading.
+  /// The loaded banks and events by name. A copy of the pointer may be read after the lock is released.
   const std::shared_ptr<const Catalogue>& catalogue() const { return catalogue_; }
-  /// The old catalogue goes back into `loading`, to be destroyed outside the lock.
+  /// Puts the old catalogue into `loading`, to be destroyed outside the lock.
   LiveBank& load(Loading& loading);
   void unload(Loading& loading) { catalogue_.swap(loading.catalogue); }
   LiveBank& replace(Loading& loading);
-  /// Null where none is loaded.
+  /// Null if no bank of this name is loaded.
   LiveBank* bank_called(std::string_view name) const;
-  /// The version that came with a load, be it replaced; null where it is gone. Of a load that never was here, the bank of its name.
+  /// The version that a load brought, even if it was replaced since. Null if it is gone. For a load that was not made here, the bank of the
+  /// name.
   LiveBank* bank_of_load(std::string_view name, std::uint64_t serial);
-  /// Null where it is gone.
+  /// Null if it is gone.
   LiveBank* bank_numbered(std::uint64_t serial);
-  /// In the order in which they came: those that still play after they were unloaded, too.
+  /// All banks in the order of their loads, including unloaded ones that still play.
   std::list<LiveBank>& banks() { return banks_; }
   /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,
   /// `bank_called(name, content)` gives a bank's data.
   template <class State, class BankCalled>
   void state(State& s, std::uint64_t seed, BankCalled bank_called);
-  /// Banks that nothing plays from any more. They are destroyed by whoever takes them, outside the lock.
+  /// Returns the banks that nothing plays from any more. The caller destroys them outside the lock.
   std::list<LiveBank> take_silent();
 
  private:
-  /// The bank, not yet among the others.
+  /// Makes the bank, which is not yet among the others.
   Loading prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
-  /// Finds the neighbours of its sounds, for a bank that comes to this place in the catalogue.
+  /// Finds the place of its sounds in the chains of versions, for a bank at this place in the catalogue.
   void line_up(Loading& loading, std::size_t place);
   static void link(const Loading& loading);
   void forget_version(const LiveBank& gone);
 
   std::mutex loading_;
-  std::uint64_t loads_ = 0;  ///< that there were
+  std::uint64_t loads_ = 0;  ///< how many loads there were
   std::list<LiveBank> banks_;
   std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name

@@ -8,11 +8,11 @@
 
 namespace tidewater {
 
-/// What is due on which frame, the earliest first: layers that wait for their delay. A heap that knows where in it each layer stands,
-/// so that one that is stopped leaves it at once.
+/// Layers that wait for their delay, the earliest first. Each layer knows its place in the heap, so that a layer that is stopped leaves at
+/// once.
 class Agenda {
  public:
-  /// The frame of what waits for something else.
+  /// The frame of a layer that waits for something else.
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
 
   void reserve(std::size_t count) { due_.reserve(count); }
@@ -30,10 +30,10 @@ class Agenda {
     sink(at);
     rise(at);
   }
-  /// The first of those that are due by a frame; null where none is.
+  /// The first layer that is due by a frame. Null if none is.
   LiveLayer* due_by(std::int64_t frame) const { return due_.empty() || due_.front().frame > frame ? nullptr : due_.front().layer; }
 
-  /// `layer(pointer)` keeps who waits.
+  /// `layer(pointer)` keeps which layer waits.
   template <class State, class Layer>
   void state(State& s, Layer layer) {
     s(count_);
@@ -46,7 +46,7 @@ class Agenda {
  private:
   struct Due {
     std::int64_t frame = 0;
-    std::uint64_t number = 0;  ///< of two on one frame, who came first
+    std::uint64_t number = 0;  ///< of two layers on one frame the lower comes first
     LiveLayer* layer = nullptr;
 
     bool before(const Due& other) const { return std::pair(frame, number) < std::pair(other.frame, other.number); }
@@ -73,7 +73,7 @@ class Agenda {
   }
 
   std::vector<Due> due_;
-  std::uint64_t count_ = 0;  ///< of all that ever were
+  std::uint64_t count_ = 0;  ///< how many layers were added so far
 };
 
 }  // namespace tidewater

@@ -10,8 +10,8 @@
 
 namespace tidewater {
 
-/// On which frames a sound was last heard to begin, for an emitter or for all. With delays that differ those need not be in
-/// the order of the starts; what is still to come is found among the starts that go on.
+/// The last frames on which a sound was heard to begin, for one emitter or for all. Delays differ, so the frames need not be in the order
+/// of the starts. Starts that are still to come are not here.
 struct LastStarts {
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::min() / 2;
   std::uint64_t emitter = 0;
@@ -23,26 +23,26 @@ struct LastStarts {
   }
 };
 
-/// When a sound was heard to begin, by which its spacing goes. It outlives the sound's bank.
+/// When a sound was heard to begin: its spacing goes by that. It outlives the sound's bank.
 class HeardBefore {
  public:
-  /// For a sound that has a spacing: of all emitters together, or of as many as are told apart.
+  /// For a sound that has a spacing: one entry for all emitters, or `emitters_apart` of them.
   void fit(bool each_emitter) { last_.resize(each_emitter ? emitters_apart : 1); }
 
   void add(std::uint64_t emitter, std::int64_t frame) {
     latest_ = std::max(latest_, frame);
-    if (last_.empty()) return;  // nobody asks
+    if (last_.empty()) return;  // the sound has no spacing
     const bool each = last_.size() > 1;
     last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, frame);
   }
-  /// Whether a frame is less than `spacing` from one of those.
+  /// Whether a frame is less than `spacing` from one of those frames.
   bool near(std::uint64_t emitter, std::int64_t frame, std::int64_t spacing) const {
     const bool each = last_.size() > 1;
     const LastStarts& last = last_[each ? slot_of(emitter) : 0];
     return (!each || last.emitter == emitter) &&
            std::any_of(last.frames.begin(), last.frames.end(), [&](std::int64_t other) { return std::abs(frame - other) < spacing; });
   }
-  /// The last frame of all.
+  /// The latest frame of all.
   std::int64_t latest() const { return latest_; }
 
   template <class State>

@@ -1,5 +1,5 @@
 #pragma once
-/// The traffic with the audio thread: where time stands, commands for their frames, reports in their order.
+/// The traffic with the audio thread: the present time, commands for their frames, reports in order.
 
 #include <atomic>
 #include <cstdint>
@@ -15,26 +15,25 @@ namespace tidewater {
 
 class Link {
  public:
-  /// `voices` of the mixer.
   Link(const MixerOptions& options, bool offline);
 
   Mixer& mixer() { return mixer_; }
 
-  /// Before each request: where time stands from here on, and what is known by then; what came late is noted. The reports stand in an
-  /// order that does not depend on the blocks in which they were found, and hold until the next call.
+  /// Before each request: reads the time and returns the reports that are known by then; notes what came late. The order of the reports
+  /// does not depend on blocks. They are valid until the next call.
   std::span<const VoiceFinished> settle(Notebook& notebook);
-  /// Of the request, or the update, that is being carried out.
+  /// The time of the request or update that is being carried out.
   Mixer::Moment now() const { return now_; }
-  /// The frame that delays count from, with a start at once: it is heard there.
+  /// The frame that delays count from, and on which a start without delay is heard.
   std::int64_t base() const { return now_.lands + mixer_.lead(); }
   /// The first frame that the request can change.
   std::int64_t changes_from() const { return mixer_.changes_from(now_.lands); }
 
-  /// Counts a request or an update: commands that come late are named by it. Commands that were put off before go with it.
+  /// Counts a request or an update, by which late commands are named. Sends commands that were put off before.
   void count_request();
-  /// How many there were.
+  /// How many requests and updates there were.
   std::uint64_t requests() const { return request_; }
-  /// Sends a command for the frame on which the request lands. Puts it off where more land there than the queue holds for certain.
+  /// Sends a command for the frame on which the request lands. Puts the command off if more land there than the queue certainly holds.
   void send(const Command& command);
   /// The same for a start, which `fill(start)` fills in its place: it is large.
   template <class Fill>
@@ -66,12 +65,12 @@ class Link {
 
   /// Thread: the audio thread.
   void render(std::span<float> out) noexcept;
-  /// Frames since the audio thread began its last call, so that what is raised keeps its spacing inside a block.
+  /// Frames since the audio thread began its last call, so that raises keep their distance inside a block.
   std::int64_t into_block() const;
 
-  // When a journal is played again.
+  // For a replay.
 
-  /// Where time stands for the next request, if the clock does not move until then.
+  /// Sets the time of the next request, if the clock does not move until then.
   void stand(Mixer::Moment moment) { replayed_ = moment; }
   void come_late(std::vector<noted::Late> requests) { late_ = std::move(requests); }
 

@@ -10,23 +10,23 @@ namespace tidewater {
 
 /// A clip of a loaded bank.
 struct LiveClip {
-  ClipData data;                 ///< none where it is not in memory
-  bool stays = true;             ///< as long as its bank
-  bool there = true;             ///< as far as decisions go: they learn of it by requests alone
-  bool held = false;             ///< its samples are in memory, or were when a state was saved
-  bool wanted = false;           ///< whoever reads was asked for it
+  ClipData data;                 ///< empty if it is not in memory
+  bool stays = true;             ///< it is never dropped
+  bool there = true;             ///< decisions count it as being in memory; only requests change that
+  bool held = false;             ///< its samples are in memory, or were when the state was saved
+  bool wanted = false;           ///< the reading thread was asked for it
   std::uint32_t users = 0;       ///< layers that are not over
-  std::uint64_t idle_since = 0;  ///< as a number that grows: when the last of them ended
+  std::uint64_t idle_since = 0;  ///< a number that grows: when the last of them ended
   LiveClip *older = nullptr, *newer = nullptr;
 
-  /// It may go, and nobody uses it.
+  /// Whether it may be dropped.
   bool idle() const { return there && !stays && users == 0; }
 };
 
-/// Those that are there, may go, and are used by nobody: in the order in which they fell idle.
+/// The clips that may be dropped, in the order in which they fell idle.
 class IdleClips {
  public:
-  /// Null where there is none.
+  /// Null if there is none.
   LiveClip* oldest() const { return oldest_; }
 
   void add(LiveClip& clip, std::uint64_t number) {
@@ -46,13 +46,13 @@ class IdleClips {
   LiveClip *oldest_ = nullptr, *newest_ = nullptr;
 };
 
-/// The clips of a loaded bank, each in its place, and who uses them.
+/// The clips of a loaded bank, by number, and how many layers use each.
 class LiveClips {
  public:
   explicit LiveClips(std::size_t count = 0) : all_(count) {}
 
   std::size_t size() const { return all_.size(); }
-  /// How many do not stay.
+  /// How many may be dropped.
   std::size_t away() const {
     return static_cast<std::size_t>(std::count_if(all_.begin(), all_.end(), [](const LiveClip& clip) { return !clip.stays; }));
   }

@@ -10,9 +10,9 @@
 
 namespace tidewater {
 
-/// Those that keep their place without a voice. What every update asks of them lies side by side, so that ten thousand cost little. The
-/// first are those that may be heard if they get a voice; those behind them, out in the world, are out of it until somebody brings them
-/// near: of them there may be a hundred thousand, and nobody looks at their claims.
+/// Layers that keep their place in time without a voice. What every update needs of them lies side by side, so that ten thousand cost
+/// little. The first `near()` may be heard if they get a voice. The layers behind them are out in the world until `bring_near`: there may
+/// be a hundred thousand, and their claims are not looked at.
 class Sleepers {
  public:
   static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
@@ -20,11 +20,11 @@ class Sleepers {
   std::size_t size() const { return who_.size(); }
   bool empty() const { return who_.empty(); }
   LiveLayer& operator[](std::size_t bed) const { return *who_[bed]; }
-  /// So many of the first are near.
+  /// How many of the first layers are near.
   std::size_t near() const { return near_; }
 
   void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
-  /// At frame `ends` it will have slept past its end.
+  /// Adds a layer whose end is at frame `ends`.
   void add(LiveLayer& layer, Claim claim, std::int64_t ends, bool near) {
     layer.bed = who_.size();
     who_.push_back(&layer);
@@ -53,14 +53,14 @@ class Sleepers {
     if (layer.bed < near_) swap(layer.bed, --near_);
   }
 
-  /// The bed of the strongest claim of those that are near; there must be one.
+  /// The bed with the strongest claim among the near ones. There must be one.
   std::size_t strongest() const {
     return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.begin() + static_cast<std::ptrdiff_t>(near_)) -
                                     claims_.begin());
   }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
   bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
-  /// Whether one of them may have slept past its end.
+  /// Whether a layer may have slept past its end.
   bool any_ended(std::int64_t now) {
     if (now < none_before_) return false;
     none_before_ = ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end());
@@ -89,7 +89,7 @@ class Sleepers {
   std::vector<Claim> claims_;
   std::vector<std::int64_t> ends_;
   std::size_t near_ = 0;
-  std::int64_t none_before_ = never;  ///< an end; it may be gone
+  std::int64_t none_before_ = never;  ///< the earliest end when it was last looked for; that layer may be gone
 };
 
 }  // namespace tidewater

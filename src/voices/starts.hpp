@@ -11,14 +11,13 @@
 
 namespace tidewater {
 
-/// The slots in which starts and layers live, found by name or by slot. What they need is asked for at once, so that they stay where
-/// they are.
+/// The slots in which starts and layers live. All memory is reserved at once, so that they never move.
 class Starts {
  public:
-  /// So many layers; a start has one at least.
+  /// `capacity` is the most layers. A start has at least one.
   explicit Starts(std::size_t capacity);
 
-  /// Starts that are not over.
+  /// The number of starts that have not ended.
   std::size_t count() const { return starts_.size() - free_starts_.size(); }
   bool has_room(std::size_t layers) const { return free_layers_.size() + capacity_ - layers_.size() >= layers; }
 
@@ -27,11 +26,10 @@ class Starts {
     if (!free_starts_.empty()) fetch(starts_[free_starts_.back()]);
     if (!free_layers_.empty()) fetch(layers_[free_layers_.back()]);
   }
-  /// A start without layers yet; it needs one before anything else is asked of it. There must be room.
+  /// Begins a start. It needs a layer before anything else is asked of it. There must be room.
   LiveStart& begin(PlayedSound& sound, PlaybackId id, std::uint64_t emitter = 0);
   LiveLayer& add_layer(LiveStart& start);
-  /// The layer is over. True where the start is over with it: then it has left its sound, and is read no longer than up to the next
-  /// `begin`.
+  /// Ends a layer. Returns true if its start ends with it: the start has then left its sound, and may be read until the next `begin`.
   bool end(LiveLayer& layer);
 
   /// Returns null if the start has ended.
@@ -40,17 +38,17 @@ class Starts {
   std::uint32_t slot_of(PlaybackId id) const;
   /// Whether the starts of a sound are found by their emitter.
   static bool by_emitter(const PlayedSound& sound) { return sound.design != nullptr && sound.design->limit_each_emitter; }
-  /// Whether `is(start)` of any of such a sound, of one emitter, that is not over.
+  /// Whether `is(start)` holds for any start of such a sound and an emitter that has not ended.
   template <class Is>
   bool any_of(const PlayedSound& sound, std::uint64_t emitter, Is is) const {
     for (LiveStart* start = of_emitter_[bucket(sound, emitter)]; start != nullptr; start = start->next_of_emitter)
       if (start->sound == &sound && start->emitter == emitter && is(*start)) return true;
     return false;
   }
-  /// There must be one in the slot.
+  /// There must be a start in the slot.
   LiveStart& in_slot(std::uint32_t slot) { return starts_[slot]; }
 
-  /// See base/state.hpp. `sound(pointer)` keeps what a start is of.
+  /// See base/state.hpp. `sound(pointer)` keeps the sound of a start.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
     s.list(free_starts_);
@@ -90,11 +88,11 @@ class Starts {
       s.place(layer.clip, its.bank->clips);
     }
   }
-  /// Null where the slot is free.
+  /// Null if the slot is free.
   const PlayedSound* sound_of(std::uint32_t slot) const {
     return slot < starts_.size() && starts_[slot].alive > 0 ? starts_[slot].sound : nullptr;
   }
-  /// The layers that there were, by slot.
+  /// All slots of layers, used or free.
   std::vector<LiveLayer>& layers() { return layers_; }
   std::vector<LiveStart>& starts() { return starts_; }
 
@@ -107,7 +105,7 @@ class Starts {
   static void leave_emitter(LiveStart& start);
 
   std::size_t capacity_;
-  std::vector<LiveStart*> of_emitter_;  ///< by what is made of sound and emitter: a power of two
+  std::vector<LiveStart*> of_emitter_;  ///< hash table by sound and emitter: a power of two
   std::vector<LiveStart> starts_;
   std::vector<HeardFrom> from_;  ///< of each start
   std::vector<LiveLayer> layers_;

@@ -11,13 +11,13 @@ class Streams {
  public:
   Streams(std::size_t voices, Reader& reader) : reader_(reader) { playing_.reserve(voices); }
 
-  /// Before a bank that streams is loaded; may take long. One more than there are voices may be in the hands of the thread that reads.
+  /// Makes room before a bank that streams is loaded; may take long. The reading thread may hold one stream more than there are voices.
   void prepare() { reader_.streams.prepare(playing_.capacity() + 1); }
   bool any() const { return !playing_.empty(); }
-  /// Reads what is needed, on the calling thread.
+  /// Reads on the calling thread.
   void fill() { reader_.streams.fill(); }
 
-  /// From where the layer stands.
+  /// Opens a layer's stream at the layer's position.
   void open(LiveLayer& layer) {
     layer.stream = reader_.streams.open(layer.clip->streamed, layer.progress.position.whole, layer.design->loop);
     reader_.wake();
@@ -30,7 +30,7 @@ class Streams {
     std::erase(playing_, &layer);
     layer.stream = nullptr;
   }
-  /// See base/state.hpp. A stream that is read is begun again where it was.
+  /// See base/state.hpp. A restored stream continues where it was.
   template <class State, class Layer>
   void state(State& s, Layer layer) {
     s.each(playing_, [&](LiveLayer*& its) {

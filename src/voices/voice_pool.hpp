@@ -10,20 +10,20 @@
 
 namespace tidewater {
 
-/// What an update asks of all that has a voice, side by side: who looks each of them up waits for memory.
+/// What an update needs of each layer that has a voice. These lie side by side, because looking up each layer would wait for memory.
 struct OnVoice {
   StartRef start;
   std::uint32_t group = 0;
-  const PlayedSound* sound = nullptr;  ///< null: the voice is free
+  const PlayedSound* sound = nullptr;  ///< null if the voice is free
   int rank = 0;
   bool in_world = false;
   bool sounding = false;  ///< it was not told to go
-  Level own;              ///< before its group, and its place in the world
-  HeardFrom from;         ///< that place, as it is heard now: while it has a voice it is here, and not with its start
-  HeardFrom sent;         ///< what the mixer was last told of it
+  Level own;              ///< its level before its group and its place
+  HeardFrom from;         ///< how it is heard now; while it has a voice this holds, not the start's
+  HeardFrom sent;         ///< what the mixer was last sent
 };
 
-/// The mixer's voices: which layer is on each, and with what claim.
+/// The mixer's voices: which layer each has, and with what claim.
 class VoicePool {
  public:
   static constexpr std::uint32_t none = ~0U;
@@ -44,7 +44,7 @@ class VoicePool {
     owners_[voice] = &layer;
     return voice;
   }
-  /// Its voice has finished.
+  /// The voice has finished.
   LiveLayer& give_back(std::uint32_t voice) {
     claims_[voice] = Claim::none();
     on_[voice].sound = nullptr;
@@ -52,7 +52,7 @@ class VoicePool {
     return *std::exchange(owners_[voice], nullptr);
   }
 
-  /// By voice; null where it is free.
+  /// By voice; null if the voice is free.
   const std::vector<LiveLayer*>& owners() const { return owners_; }
   std::vector<OnVoice>& on() { return on_; }
   const std::vector<OnVoice>& on() const { return on_; }
@@ -62,7 +62,7 @@ class VoicePool {
     on_[voice].sounding = false;
   }
   Claim claim_on(std::uint32_t voice) const { return claims_[voice]; }
-  /// Where the weakest of those that sound sounds; any other voice where nothing does.
+  /// The voice with the weakest claim; any voice if nothing sounds.
   std::uint32_t weakest() const { return static_cast<std::uint32_t>(std::min_element(claims_.begin(), claims_.end()) - claims_.begin()); }
 
   /// The same among those for which `leaves(layer)` is false. Returns `none` if there are no others.
@@ -94,7 +94,7 @@ class VoicePool {
 
  private:
   std::vector<LiveLayer*> owners_;
-  std::vector<Claim> claims_;  ///< none where nothing sounds
+  std::vector<Claim> claims_;  ///< `Claim::none()` if nothing sounds
   std::vector<OnVoice> on_;
   FreeVoices free_;
 };
