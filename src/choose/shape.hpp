@@ -6,32 +6,32 @@
 
 namespace tidewater {
 
-/// How a start is shaped by its draws: values of the sound's ranges, which all of its layers share.
+/// What was drawn for a start: values of the sound's ranges, which all of its layers share.
 struct StartShape {
   Pan pan;
   Hertz low_pass;
   Decibels gain;
   Semitones pitch;
-  Seconds delay;  ///< before the response's own
+  Seconds delay;  ///< without the response's own delay
 };
 
-/// The same of one of its layers, the sound's put together with its own.
+/// What was drawn for a layer, with the sound's values added.
 struct LayerShape {
   Decibels gain;
   Semitones pitch;
   Seconds start_at;     ///< in the clip
-  double anywhere = 0;  ///< share of the clip to begin at, where it may begin anywhere
+  double anywhere = 0;  ///< where it begins as a share of the clip, if it may begin anywhere
 };
 
-/// From one start to the next, of what has a cadence.
+/// The time from one step of a cadence to the next.
 Seconds draw_cadence(const BankSound& design, const Draws& draws);
 StartShape draw_shape(const BankSound& design, const Draws& draws);
 
-// Of the layer with this number in its sound; each may be asked for by itself.
+// For the layer with this number in its sound. Each may be called by itself.
 
-/// By its chance.
+/// Whether the layer is there, by its chance.
 bool draw_there(const BankLayer& layer, std::size_t number, const Draws& draws);
-/// The sound's and its own.
+/// The sound's delay and the layer's own.
 Seconds draw_delay(const StartShape& sound, const BankLayer& layer, std::size_t number, const Draws& draws);
 LayerShape draw_layer(const StartShape& sound, const BankLayer& layer, std::size_t number, const Draws& draws);
 

@@ -1,6 +1,5 @@
 #pragma once
-/// Who goes by which gauges, of all that plays, and where each emitter's gauges are kept to be. What is kept is what decisions go by, and
-/// what a journal has.
+/// Which starts follow which gauges, and the kept values of each emitter's gauges. Decisions and journals use kept values only.
 
 #include <array>
 #include <cstdint>
@@ -21,7 +20,7 @@ namespace tidewater {
 class Followers {
  public:
   using Values = Following::Values;
-  /// Not told by its emitter: what holds for all counts.
+  /// The emitter has no value of its own: the game's value counts.
   static constexpr double untold = std::numeric_limits<double>::infinity();
   static constexpr std::uint32_t none = ~0U;
   static constexpr std::uint64_t never = ~std::uint64_t{0};
@@ -31,21 +30,21 @@ class Followers {
     StartRef start;
     Emitter emitter;
     bool in_world = false;
-    bool heard = false;                  ///< it has a voice, or may have one at any time: each change counts
-    Values kept{};                       ///< as it was last looked at
-    Values smooth{};                     ///< on the way there
-    Level louder;                        ///< what was last made of that
-    std::uint64_t louder_as_of = never;  ///< changes of the gauges of all
-    std::uint64_t went_on_at = 0;        ///< update in which it last went on its way
+    bool heard = false;                  ///< it has a voice, or may get one at any time: every change counts
+    Values kept{};                       ///< the emitter's values, as last read
+    Values smooth{};                     ///< on the way to them
+    Level louder;                        ///< the level that they give, as last computed
+    std::uint64_t louder_as_of = never;  ///< the count of changes of the game's gauges then
+    std::uint64_t went_on_at = 0;        ///< the update that moved `smooth` last
   };
 
   // With the control lock.
 
-  /// Something plays that goes by gauges; `kept` is what its emitter is kept to say of them.
+  /// Adds a start that follows gauges; `kept` has its emitter's kept values.
   void add(const Follower& follower);
-  /// What an emitter is kept to say of a gauge from here on.
+  /// Sets an emitter's kept value of a gauge.
   void keep(Emitter emitter, std::uint32_t gauge, double value);
-  /// It is over.
+  /// Removes a start that has ended.
   void remove(StartRef start);
   /// Returns null if the start follows no gauge.
   Follower* find(StartRef start);
@@ -56,9 +55,9 @@ class Followers {
     for (const std::uint32_t start : on_screen_) act(followers_[at_[start]]);
   }
 
-  /// What it goes by from here on: for one that is heard, on its way there.
+  /// The values for a start that is heard: they move on their way by `seconds`.
   Values values(Follower& follower, const Gauges& gauges, std::span<const double> ready, double seconds) const;
-  /// The same at once: as what begins to be heard takes it.
+  /// The values that gauges were set to, and their present values, for a start that begins to be heard.
   static Values aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
   static Values now(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
 
@@ -66,9 +65,9 @@ class Followers {
 
   void begin(const Gauges& gauges);
   void end();
-  /// Of those in the world these have a voice.
+  /// These starts in the world have a voice.
   void hear(std::span<const StartRef> starts);
-  /// Calls `act(follower)` for those that have a voice, or may have one at any time.
+  /// Calls `act(follower)` for those that have a voice, or may get one at any time.
   template <class Act>
   void each_heard(Act act) {
     for (const std::uint32_t start : heard_)
@@ -79,12 +78,12 @@ class Followers {
   /// `kept(emitter, gauge, value)` for each that changed by more than 1/64 of its range; for a follower that is heard, by anything.
   template <class Newest, class Kept>
   void read(Follower& follower, Newest newest, Kept kept);
-  /// By how much that changes how loud it is; nothing where it says nothing.
+  /// The level that the emitter's own values give. Nothing if it has none.
   std::optional<Level> louder_by_emitter(Follower& follower) const;
-  /// What the gauges of all make of a sound where its emitter says nothing.
+  /// The level that the game's gauges give a sound whose emitter has no values.
   static Level louder_for_all(const Following& following, const Gauges& gauges);
 
-  /// See base/state.hpp; whose following it is has to be found again by its start: `following(start)`.
+  /// See base/state.hpp. `following(slot)` finds what a start follows.
   template <class State, class OfStart>
   void state(State& s, OfStart following) {
     s(changes_, updates_);
@@ -98,30 +97,30 @@ class Followers {
   }
 
  private:
-  /// Of a gauge, as of the update that goes on: a request may set it meanwhile.
+  /// A gauge as of the present update: a request may set it meanwhile.
   struct Opened {
     double aim = 0, worth_keeping = 0;
   };
   struct Later {
     enum class What { add, remove, keep } what;
-    Follower follower;  ///< of one that is kept its emitter alone
+    Follower follower;  ///< for `keep`, only its emitter
     std::uint32_t gauge = 0;
     double value = 0;
   };
 
   std::vector<Follower> followers_;
-  std::vector<std::uint32_t> at_;  ///< of each start, where in that; none where it follows nothing
+  std::vector<std::uint32_t> at_;  ///< by start: its place in `followers_`, or `none`
   struct Said {
     std::uint32_t generation = 0;  ///< of the emitter in the slot
     double value = untold;
-    std::uint64_t looked_at = 0;  ///< in this update
+    std::uint64_t looked_at = 0;  ///< the update that read it last
   };
-  std::vector<std::vector<Said>> kept_;  ///< by gauge, and by the emitter's slot as far as it was ever kept
-  Said gone_;                            ///< of emitters that are no more
-  /// What an emitter is kept to say; nothing yet where another had its slot, and no more where another has it.
+  std::vector<std::vector<Said>> kept_;  ///< by gauge and the emitter's slot
+  Said gone_;                            ///< for emitters that are gone
+  /// The kept value of an emitter. A new emitter in a slot begins without one; for an emitter whose slot was reused it is `gone_`.
   Said& said_by(Emitter emitter, std::uint32_t gauge);
   Values aims(const Follower& follower) const;
-  /// What its emitter says makes it louder or softer.
+  /// Whether its emitter's values change its level.
   static bool goes_by_emitter(const Follower& follower);
 
   bool reading_ = false;
@@ -129,7 +128,7 @@ class Followers {
   std::vector<std::uint32_t> on_screen_, heard_;  ///< starts
   std::vector<Opened> opened_;
   std::uint64_t updates_ = 0;
-  std::uint64_t changes_ = 0;  ///< of the gauges of all, that all levels go by
+  std::uint64_t changes_ = 0;  ///< of the game's gauges, that all levels go by
 };
 
 template <class Newest, class Kept>

@@ -14,30 +14,30 @@
 
 namespace tidewater {
 
-/// How a sound goes by its gauges: pure functions of their values.
+/// How a sound follows its gauges: pure functions of their values.
 class Following {
  public:
-  /// One of those that it goes by.
+  /// A gauge that it follows.
   struct Gauge {
-    bool ready = false;  ///< number of a ReadyGauge; else of the manager's
+    bool ready = false;  ///< `number` is that of a ReadyGauge; otherwise of a gauge of the manager
     std::uint32_t number = 0;
   };
   using Values = std::array<double, most_followed>;
 
-  /// `number(name)` is the manager's of a gauge.
+  /// `number(name)` returns the manager's number of a gauge.
   Following(const BankSound& sound, const std::function<std::uint32_t(Name)>& number);
 
   bool empty() const { return follows_.empty(); }
-  /// Values are in this order.
+  /// The gauges that it follows; values are in this order.
   std::span<const Gauge> gauges() const { return gauges_; }
-  /// Of the game's own, one bends a level.
+  /// Whether a gauge of the game bends a level.
   bool bends_levels() const { return bends_levels_; }
   /// A layer goes by one of those that are there without being told, or, on the screen, the sound does.
   bool needs_ready(bool in_world) const { return in_world ? ready_in_world_ : any_ready_; }
 
   /// What a layer is bent to. In the world what the ready gauges do to the whole sound's level is in how it is heard from its place.
   Bent bend(std::size_t layer, const Values& values, bool in_world) const;
-  /// A gauge, by its name, and where it stands.
+  /// A gauge by its name, and its value.
   struct By {
     std::string_view gauge;
     double value = 0;
@@ -46,7 +46,7 @@ class Following {
   std::optional<By> quietened_by(std::size_t layer, const Values& values) const;
   /// The gauge that holds all steps back; nothing if steps are due.
   std::optional<By> held_by(const Values& values) const;
-  /// How many times as often it starts as its own cadence says.
+  /// The speed of its cadence, 1 for its own.
   double times_as_often(const Values& values) const;
   /// By how much the game's own gauges change how loud it is: the whole of it, and of its layers the one that they leave the loudest.
   /// Who looks for the loudest goes by this.

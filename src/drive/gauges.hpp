@@ -1,5 +1,5 @@
 #pragma once
-/// The gauges that a manager knows: their designs, and where those are that hold for all that sounds.
+/// The gauges that a manager knows: their designs, and the values that the game has set for every sound.
 
 #include <cstdint>
 #include <string_view>
@@ -12,13 +12,13 @@
 
 namespace tidewater {
 
-/// What has changed by more than this is worth to be kept: a 64th of the range.
+/// A value that has changed by more than this is kept: 1/64 of the range.
 inline double worth_keeping(const GaugeDesign& design) { return (design.to - design.from) / 64; }
-/// Part of the way to where a gauge was set that what follows it goes in a time.
+/// The share of the way to a new value that a follower goes in `seconds`.
 inline double part_of_the_way(const GaugeDesign& design, double seconds) {
   return seconds > 0 ? seconds / (seconds + design.smoothing.value / 3) : 0;
 }
-/// Nearer than can be heard.
+/// Whether a value is so near its aim that no difference is heard.
 bool is_there(const GaugeDesign& design, double value, double aim);
 
 class Gauges {
@@ -30,14 +30,14 @@ class Gauges {
   std::size_t count() const { return gauges_.size(); }
   const GaugeDesign& design(std::uint32_t gauge) const { return gauges_[gauge].design; }
 
-  /// False where nothing changes.
+  /// Returns false if nothing changes.
   bool set(std::uint32_t gauge, double value);
   double aim(std::uint32_t gauge) const { return gauges_[gauge].aim; }
-  /// On its way there.
+  /// The present value, on its way to the aim.
   double value(std::uint32_t gauge) const { return gauges_[gauge].value; }
-  /// So often one was set to something else.
+  /// How often a gauge was set to another value.
   std::uint64_t changes() const { return changes_; }
-  /// Time goes on.
+  /// Moves all values on their way by a time.
   void step(Seconds time);
 
   /// See base/state.hpp.

@@ -1,8 +1,8 @@
 #pragma once
-/// Whom the listeners can hear: all that plays in the world, where it is kept to be, and the loudest of what has no voice.
+/// Which starts in the world the listeners can hear: the kept place of each, and the loudest of those without a voice.
 ///
-/// What is kept of an emitter is what decisions go by, and what a journal has. While `search` runs, without the lock, others may add and
-/// remove: that is done by `close`.
+/// Decisions and journals use kept places only. While `search` runs without the lock, other threads may add and remove starts; `close` does
+/// that afterwards.
 
 #include <algorithm>
 #include <cstdint>
@@ -22,24 +22,24 @@ namespace tidewater {
 
 /// A sound of a loaded bank, as it is heard in the world.
 struct HeardKind {
-  const Hearing* hearing = nullptr;  ///< null: a free place
+  const Hearing* hearing = nullptr;  ///< null if the place is free
   int rank = 0;
   std::uint32_t limit = 0;
-  bool limit_each = false;  ///< for each emitter by itself
+  bool limit_each = false;  ///< the limit is for each emitter
   std::uint32_t volume_group = 0;
-  // As of the update that goes on.
-  Level group;                  ///< what its group lets through
-  Level bent{Decibels{}};       ///< what the gauges of all make of it, where its emitter says nothing of them
-  Level most_bent{Decibels{}};  ///< the most that gauges may make of any
-  Level needed;                 ///< what is not over this is not looked for
-  Level needed_for_another;     ///< the same once no voice is free: it has to take another's
-  std::uint32_t heard = 0;      ///< of one with a limit: so many are
-  Level loudest;                ///< of those that there are, before distance and group
-  std::uint32_t count = 0;      ///< that there are
-  std::uint32_t chosen = 0;     ///< of the best
+  // As of the present update.
+  Level group;                  ///< what its volume group lets through
+  Level bent{Decibels{}};       ///< by the game's gauges, for emitters without values of their own
+  Level most_bent{Decibels{}};  ///< the most that gauges can add
+  Level needed;                 ///< starts that are not louder are not looked for
+  Level needed_for_another;     ///< the same if no voice is free and it has to take one
+  std::uint32_t heard = 0;      ///< starts that are heard, for a sound with a limit
+  Level loudest;                ///< of its starts, before distance and group
+  std::uint32_t count = 0;      ///< how many starts it has
+  std::uint32_t chosen = 0;     ///< how many of the best are of this kind
 };
 
-/// Something in the world that has no voice and might.
+/// A start in the world that has no voice and might get one.
 struct Contender {
   StartRef start;
   HeardFrom heard;
@@ -49,28 +49,27 @@ class Earshot {
  public:
   static constexpr std::uint32_t several = 1, first_kind = 2;
 
-  /// So many starts.
+  /// `starts` is the most there may be.
   Earshot(std::size_t starts, Layout layout);
 
   // With the control lock.
 
-  /// Its number; 0 where there are too many.
+  /// Returns the number of the kind; 0 if there are too many.
   std::uint32_t add_kind(const HeardKind& kind);
-  /// Of which nothing plays any more. Not while `search` may run.
+  /// Nothing of the kind plays any more. Not while `search` may run.
   void remove_kind(std::uint32_t kind);
-  /// Of a saved state: under the number that it had.
+  /// Restores a kind under the number that it had.
   void put_kind(std::uint32_t number, const HeardKind& kind);
 
-  /// Something plays from there. `own` is its level before distance and group; `gauged` where its emitter may say something of gauges that
-  /// change that.
+  /// Adds a start. `own` is its level before distance and group; `gauged` says that gauges of its emitter may change that level.
   void add(StartRef start, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at);
   void change(StartRef start, Level own);
-  /// It is over.
+  /// Removes a start that has ended.
   void remove(StartRef start);
   bool has(StartRef start) const { return start.slot < sources_.size() && sources_[start.slot].id == start.id; }
-  /// It stays where its emitter was.
+  /// The start stays where its emitter was.
   void detach(std::uint32_t start);
-  /// Calls `act(start)` for all that plays from an emitter; it may detach or remove it.
+  /// Calls `act(slot)` for each start on an emitter. `act` may detach or remove the start.
   template <class Act>
   void each_from(Emitter emitter, Act act) {
     if (slot_in(emitter) >= emitters_.size()) return;
@@ -79,42 +78,42 @@ class Earshot {
       act(at);
     }
   }
-  /// What it is kept to be from here on.
+  /// Sets the kept place of an emitter.
   void keep(Emitter emitter, const Whereabouts& at);
-  /// What these hear of one, where it is kept to be.
+  /// How the listeners hear a start at its kept place.
   HeardFrom heard_by(std::uint32_t start, std::span<const Ears> ears) const;
-  /// Whether it goes where its emitter goes.
+  /// Whether the start goes where its emitter goes.
   bool on_emitter(std::uint32_t start) const { return (sources_[start].row & spot_bit) == 0; }
-  /// Where it is.
+  /// The kept place of a start.
   Whereabouts where(std::uint32_t start) const { return rows_of(sources_[start].row).where(sources_[start].row); }
 
   // An update: open and close with the lock, hear and search without it.
 
   void open(std::span<const Ears> listeners, std::size_t emitters);
   std::span<const Ears> ears() const { return ears_; }
-  /// Of those that there were when it was opened.
+  /// The kinds that there were at `open`.
   std::span<HeardKind> kinds() { return {kinds_.data(), open_kinds_}; }
-  /// In a replay: it is kept to be there.
+  /// In a replay: sets the kept place.
   void know(Emitter emitter, const Whereabouts& at);
-  /// What those that have a voice are heard like from here on; nothing for what has no place in the world.
+  /// Computes how starts with a voice are heard from here on.
   void hear(std::span<const StartRef> voiced, const Emitters& from);
-  /// Of those, in their order; nothing of what is not there any more.
+  /// The results of `hear`, in the order of its starts; nothing for a start that is not in the world any more.
   std::span<const std::optional<HeardFrom>> heard_now() const { return heard_; }
   std::uint32_t kind_of(std::uint32_t start) const { return sources_[start].kind; }
-  /// What the gauges of its emitter make of one; nothing where that says nothing of them.
+  /// The level that the gauges of a start's emitter give it. Nothing if the emitter has no values of its own.
   using BentByEmitter = std::function<std::optional<Level>(StartRef start)>;
   /// Returns the `most` best starts without a voice, best first, each louder than its kind's `needed`. Those beyond the first `free`, which
   /// take voices that are free, are also louder than `needed_for_another`.
   std::span<const Contender> search(const Emitters& from, std::size_t most, std::size_t free, const BentByEmitter& bent);
   static constexpr std::size_t all = ~std::size_t{0};
   void close();
-  /// Emitters whose state was kept since `open`, in no order; each once.
+  /// Emitters whose state was kept since `open`, each once, in no order.
   struct Kept {
     Emitter emitter;
     Whereabouts at;
   };
   std::span<const Kept> kept() const { return kept_; }
-  /// Whether an emitter that was given up had ever mattered; from here on it does not.
+  /// Forgets a removed emitter. Returns whether its state had ever been kept.
   bool forget(Emitter emitter);
 
   template <class State>
@@ -132,14 +131,14 @@ class Earshot {
     bool voiced = false;
     bool gauged = false;
   };
-  /// Side by side, for the pass over all of them.
+  /// Arrays side by side, for the pass over all rows.
   struct Rows {
     std::vector<std::int32_t> x, y, z;
-    std::vector<Whereabouts> at;       ///< as they were last kept; the pass moves x, y and z alone
-    std::vector<std::uint32_t> kind;   ///< row of `cut_`: of all that plays from there
-    std::vector<std::uint32_t> first;  ///< of that
+    std::vector<Whereabouts> at;       ///< as last kept; the pass changes x, y and z only
+    std::vector<std::uint32_t> kind;   ///< row of `cut_` for the starts there
+    std::vector<std::uint32_t> first;  ///< first start there
     std::vector<std::uint8_t> known;   ///< it was kept once
-    std::vector<std::uint8_t> heard;   ///< kept by `hear` in the update that goes on: it moves no further in that
+    std::vector<std::uint8_t> heard;   ///< `hear` has kept it in this update; it does not move again in it
     std::size_t size() const { return x.size(); }
     void grow(std::size_t count);
     Whereabouts where(std::uint32_t row) const;
@@ -175,7 +174,7 @@ class Earshot {
 
   Layout layout_;
   std::vector<Ears> ears_;
-  std::vector<HeardKind> kinds_;  ///< never moved: they are read while others are added
+  std::vector<HeardKind> kinds_;  ///< never moved in memory: they are read while others are added
   std::vector<std::uint32_t> free_kinds_;
   std::size_t open_kinds_ = first_kind;
   std::vector<Source> sources_;  ///< by start
@@ -186,16 +185,16 @@ class Earshot {
   std::vector<std::uint32_t> voiced_;
   std::vector<std::optional<HeardFrom>> heard_;
   std::vector<std::uint32_t> heard_rows_;
-  std::vector<float> cut_;  ///< of each kind: the square of the distance beyond which nobody is needed
+  std::vector<float> cut_;  ///< by kind: the square of the distance beyond which no start is needed
   std::vector<std::uint32_t> moved_, near_;
-  /// Small, as there may be many before the best are known.
+  /// Small, because there may be many before the best are known.
   struct Candidate {
     StartRef start;
     Standing standing;
   };
   std::vector<Candidate> candidates_;
   std::size_t most_ = 0;
-  const BentByEmitter* bent_ = nullptr;  ///< of the search that goes on
+  const BentByEmitter* bent_ = nullptr;  ///< of the present search
   std::vector<Contender> contenders_;
   std::vector<Kept> kept_;
 };

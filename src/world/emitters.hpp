@@ -27,57 +27,57 @@ using RaiseTraits = Few<Trait, 64>;
 
 class Emitters {
  public:
-  /// What is said of a gauge by an emitter that says nothing.
+  /// The value of a gauge that was not set for an emitter.
   static constexpr double untold = std::numeric_limits<double>::infinity();
 
-  /// So many at once.
+  /// `capacity` is the most emitters at once.
   explicit Emitters(std::size_t capacity);
 
   // Thread: any.
 
-  /// None where there is no room, or the design is not in numbers.
+  /// Returns none if there is no room, or if a number of the design is not a number.
   Emitter make(const EmitterDesign& design);
-  /// What hangs on it stays where it is. False where it is gone already.
+  /// Emitters that are attached to it stay where they are. Returns false if it is gone already.
   bool remove(Emitter emitter);
-  /// Each returns how many were taken: neither of emitters that are gone, nor what is not a number or lies out of the world.
+  /// Each returns how many values were set. Emitters that are gone, and values that are not numbers or out of range, are left out.
   std::size_t place(std::span<const Emitter> emitters, std::span<const Place> places);
   std::size_t set_velocities(std::span<const Emitter> emitters, std::span<const Vector> velocities);
   std::size_t face(std::span<const Emitter> emitters, std::span<const Vector> facings);
-  /// On `parent`, at its place in that one's axes; on none it stays where it is. False where one is gone, or hung on itself.
+  /// Attaches to `parent`: the place is then relative to it, along its axes. No parent detaches where it is. Returns false if one is gone,
+  /// or if the emitter would be attached to itself.
   bool attach(Emitter emitter, Emitter parent);
 
-  /// Of a gauge that is known; what is not a number is not taken.
+  /// Sets a known gauge. Values that are not numbers are left out.
   std::size_t set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values);
   bool knows_gauge(Name gauge) const;
 
   bool is_full() const;
-  /// The newest place in the world; none where it is gone.
+  /// The newest place in the world. None if the emitter is gone.
   std::optional<Whereabouts> whereabouts(Emitter emitter) const;
-  /// Adds its own traits, and its parents', behind those that are given, which count before them, as far as there
-  /// is room. Valid until `take_gone`.
+  /// Adds the emitter's traits and its parents' that `traits` has not yet, as far as there is room. Valid until `take_gone`.
   void add_traits(Emitter emitter, RaiseTraits& traits) const;
 
-  // For whoever decides.
+  // For the control side.
 
   /// Emitters can have this gauge from here on, or its design changes. New gauges come in the order of their numbers, from 0.
   void know_gauge(std::uint32_t number, Name gauge, const GaugeDesign& design);
-  /// What an emitter says of it, or the first of those that it hangs on; nothing where none does. With the lock.
+  /// The emitter's value of a gauge, or its nearest parent's; `untold` if none has one. With the lock held.
   double gauge(std::uint32_t number, Emitter emitter) const;
-  /// Any emitter ever said something of any gauge.
+  /// Whether any gauge was ever set for an emitter.
   bool any_gauges() const { return any_gauges_.load(std::memory_order_relaxed); }
   /// In a replay.
   void adopt_gauge(std::uint32_t number, Emitter emitter, double value);
 
-  /// In a replay: there is such an emitter, and it is there.
+  /// In a replay: makes the emitter, if it is new, and sets its place.
   void adopt(Emitter emitter, const Whereabouts& at);
-  /// The places in the world of those that hang on others.
+  /// Updates the places in the world of attached emitters.
   void bring_children_along();
-  /// Those that were given up since this was last asked, in order.
+  /// Returns the emitters that were removed since the last call, in order.
   void take_gone(std::vector<Emitter>& gone);
-  /// Slots that were ever used.
+  /// How many slots were ever used.
   std::size_t slots() const;
 
-  /// Newest places of some slots; valid while the lock is held.
+  /// The newest places, by slot. Valid while the lock is held.
   struct Rows {
     const std::int32_t *x, *y, *z;
   };
