@@ -7,11 +7,11 @@
 
 namespace tidewater {
 
-/// Says where two banks have something of one name, and it is not the same: which of them plays would hang on the order in which they came.
-/// Empty where they agree. What is not known of a bank is not compared.
+/// Compares what two banks have of one name. If something differs, which of the two plays would depend on the order of the loads.
+/// Returns what differs, with both values, or an empty text. Contents that are not known are not compared.
 std::string disagreement(const BankData& loaded, const BankData& comes);
 
-/// What of a bank is not as it was in an older one.
+/// What of a bank differs from an older version of it.
 class Differences {
  public:
   Differences(const BankData& before, const BankData& now);

@@ -1,5 +1,5 @@
 #pragma once
-/// What a bank file consists of, as docs/bank-format.md has it: a header, a table of fixed records, and payloads. Little-endian, and
+/// The parts of a bank file, as docs/bank-format.md describes it: a header, a table of fixed records, and payloads. Little-endian, and
 /// without pointers: whoever writes and whoever reads copy the very same structs.
 
 #include <array>
@@ -37,7 +37,7 @@ struct Header {
   std::uint64_t header_hash = 0;  ///< of what comes before it
 };
 
-/// What the records of a section are.
+/// The kinds of sections.
 enum class Kind : std::uint32_t {
   texts = 1,
   about,
@@ -241,7 +241,7 @@ struct Event {
   Part responses;
 };
 
-/// Of each `block` bytes of payload, in order; those that stream begin a block of their own.
+/// The hash of each `block` bytes of payload, in order. Streams begin a block of their own.
 struct Hash {
   std::uint64_t value = 0;
 };

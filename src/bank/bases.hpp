@@ -8,7 +8,7 @@
 
 namespace tidewater {
 
-/// Those that a bank takes clips from, or which is not there, and what to do.
+/// The banks that a bank takes clips from; or which of them is missing, and what to do.
 Read<std::vector<std::shared_ptr<const BankData>>> bases_of(const BankData& data,
                                                             const std::vector<std::shared_ptr<const BankData>>& there);
 

@@ -34,7 +34,7 @@ class DesignReader : RecordChecks {
   template <class Design>
   bool list(std::string_view key, const bank_file::Part& from, std::vector<Design>& to, const bank_file::List& how);
 
-  // What no field can say by itself.
+  // Checks of several fields together.
   template <class Record, class Design>
   bool sensible(const Record&, const Design&) {
     return true;

@@ -17,7 +17,7 @@
 
 namespace tidewater {
 
-/// What every reader of a table's records asks of them. Whatever is wrong ends it, and the table has the problem.
+/// Checks that every reader of records uses. The first problem ends the reading; the table keeps it.
 class RecordChecks {
  protected:
   RecordChecks(BankTable& table, std::span<const char> texts) : table_(table), texts_(texts) {}

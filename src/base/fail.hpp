@@ -10,7 +10,7 @@ namespace tidewater {
 /// Throws Error. In a build without exceptions the words go to stderr, and the program ends.
 [[noreturn]] void fail(const std::string& why);
 
-/// What `work` returns: empty, or what went wrong; also what it throws, or what code of the game's throws in it.
+/// Returns what `work` returns: a problem, or nothing. An exception from `work`, or from the game's code in it, is a problem, too.
 template <class Work>
 std::string problem_of(Work work) {
 #ifdef __cpp_exceptions

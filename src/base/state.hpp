@@ -4,7 +4,7 @@
 ///     template <class State>
 ///     void state(State& s) { s(count_, clock_), s.list(waiting_); }
 ///
-/// What is a pointer is kept as its place in the list that it points into.
+/// A pointer is kept as its place in the list that it points into.
 
 #include <atomic>
 #include <cstddef>

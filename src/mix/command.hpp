@@ -1,5 +1,5 @@
 #pragma once
-/// What the control side tells the audio thread, and what it hears back. Small, fixed in size, copied as bytes.
+/// Commands from the control side to the audio thread, and its reports. Small, of fixed size, copied as bytes.
 
 #include <array>
 #include <cstdint>
@@ -83,14 +83,14 @@ struct SetVoiceSide {
   std::int64_t ramp = 0;
 };
 
-/// Of a voice in the world, on top of its gain.
+/// The channel gains of a voice in the world, on top of its gain.
 struct SetVoiceChannels {
   std::uint32_t voice = 0;
   Amplitudes channels{};
   std::int64_t ramp = 0;
 };
 
-/// Of a voice or a group; 0 Hz takes the filter out.
+/// Sets a filter of a voice or a group. 0 Hz removes the filter.
 struct SetFilter {
   std::uint32_t index = 0;
   bool group = false;

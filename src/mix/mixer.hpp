@@ -56,7 +56,7 @@ class Mixer {
   void commit() { committed_.store(posted_, std::memory_order_release); }
   /// As soon as possible.
   bool post(const Command& command);
-  /// What is known by `at` and has not been taken yet.
+  /// Takes the next report that control may know by `at`. Returns false if there is none.
   bool poll(VoiceFinished& report, std::int64_t at);
   bool poll(CameLate& report) { return late_.try_dequeue(report); }
   /// How many reports there have been. If as many were polled, there is nothing to poll.
@@ -72,7 +72,7 @@ class Mixer {
   /// All that what comes next depends on: see base/state.hpp. While nobody renders, and all reports were taken.
   template <class State>
   void state(State& s);
-  /// Of a state that was read: `clip_of(voice)` has the samples again.
+  /// After a state was restored: `clip_of(voice)` returns the samples of a voice.
   template <class ClipOf>
   void give_clips(ClipOf clip_of);
 
@@ -139,7 +139,7 @@ class Mixer {
     if (reported) reported_.store(reported_.load(std::memory_order_relaxed) + 1, std::memory_order_release);
   }
 
-  /// What waits for the audio thread, which is not there.
+  /// The commands that wait for the audio thread. While nobody renders.
   std::vector<Posted> take_posted();
   void put_posted(const std::vector<Posted>& posted);
   std::int64_t delay() const { return options_.limiter ? Limiter::delay : 0; }

@@ -79,7 +79,7 @@ class StreamRing {
     std::copy_n(from + at, before_end, to);
     std::copy_n(from, count - before_end, to + before_end);
   }
-  /// What lies more than `reach` before this frame is not needed any more.
+  /// Frames more than `reach` before this frame are not needed any more.
   void pass(std::int64_t frame) { passed_.store(frame, std::memory_order_release); }
 
   // What the audio thread tells: when, on the mixer's clock, the voice last had to fade out for want of samples, and

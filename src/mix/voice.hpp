@@ -111,7 +111,7 @@ class alignas(64) Voice {
   void go_on(std::int64_t frames);
   Gains gains() const;
 
-  // What every run looks at comes first, in as few lines of memory as it takes.
+  // The members that every run reads come first, in as few cache lines as possible.
   bool active_ = false;
   bool loop_ = false;
   bool in_world_ = false;

@@ -115,7 +115,7 @@ struct KeptState {
   Whereabouts at;
 };
 
-/// What it says of a gauge, by the gauge's number.
+/// An emitter's value of a gauge.
 struct KeptGauge {
   Emitter emitter;
   std::uint32_t gauge = 0;
@@ -179,7 +179,7 @@ class Notebook {
   /// Null for none.
   const Reason* keep(const Reason& why);
 
-  /// What an update kept. This alone may allocate: no request is refused for it.
+  /// Notes the states that an update has kept. Only this may allocate, because no request is refused for it.
   void keep(std::int64_t at, std::uint64_t update, const KeptLists& its);
   KeptLists kept() const { return {kept_, kept_gauges_}; }
 

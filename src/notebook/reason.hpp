@@ -82,7 +82,7 @@ struct Reason {
   std::span<const Trait> traits = {};
 };
 
-/// What is known by name, for those who ask for something else.
+/// The known names, from which the nearest is proposed for an unknown one.
 struct KnownNames {
   bool any_bank = false;
   std::function<std::vector<std::string_view>()> events, groups, gauges;

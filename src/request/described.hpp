@@ -1,5 +1,5 @@
 #pragma once
-/// What each request is called, and what it carries: the keys it has in a journal, in their order, and the member that each fills.
+/// The description of each request: its name, its keys in a journal in order, and the member for each key.
 /// The door, the notebook, writer and reader of journals, and replay go by this; docs/journal.md is compared with it.
 
 #include <string_view>
@@ -12,7 +12,7 @@
 
 namespace tidewater {
 
-/// What a request that leaves a key out means. Defaults are those of the request's own members.
+/// What holds if a request leaves a key out. Defaults are those of the request's members.
 enum class Use {
   needed,   ///< none may leave it out
   usual,    ///< whoever writes by hand may; a manager never does

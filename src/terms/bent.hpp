@@ -5,7 +5,7 @@
 
 namespace tidewater {
 
-/// What gauges make of a layer, on top of all else.
+/// The changes that gauges make to a layer.
 struct Bent {
   Decibels gain;
   Semitones pitch;

@@ -14,7 +14,7 @@ struct Standing {
   friend auto operator<=>(const Standing&, const Standing&) = default;
 };
 
-/// What has a voice loses it only to what is louder by this much, so that voices do not flutter: 3 dB.
+/// A layer loses its voice only to a layer that is louder by this much, so that voices do not flutter: 3 dB.
 inline constexpr Level::Step clearly{300};
 
 /// The level that something of `rank` has to be above to take the place of `holder`. No level at all is needed against a lower rank, and
@@ -24,8 +24,7 @@ inline Level needed_against(const Standing& holder, int rank, Level::Step margin
   return rank < holder.rank ? Level::out_of_reach() : holder.level + margin;
 }
 
-/// Who outranks whom, in one comparison of one number: what is heard before what is not, then the rank, then how loud it is, then the
-/// younger.
+/// Who outranks whom, as one number: audible before inaudible, then the higher rank, then the louder, then the younger.
 class Claim {
  public:
   Claim() = default;
@@ -34,7 +33,7 @@ class Claim {
     if (level.audible()) key_ |= audible_bit | static_cast<std::uint64_t>(rank) << rank_shift | loudness(level) << level_shift;
   }
 
-  /// Of a voice that nobody can take: it is over all.
+  /// The claim of a voice that nobody can take: higher than all others.
   static Claim none() {
     Claim claim;
     claim.key_ = ~std::uint64_t{0};

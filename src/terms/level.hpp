@@ -10,8 +10,8 @@
 
 namespace tidewater {
 
-/// How loud something is, as decisions take it: in whole hundredths of a decibel, so that every machine decides alike. What lies
-/// below -120 dB nobody hears: it counts for nothing.
+/// A level as decisions use it: in whole hundredths of a decibel, so that every machine decides alike. Below -120 dB it is inaudible and
+/// counts for nothing.
 class Level {
  public:
   constexpr Level() = default;
@@ -50,10 +50,10 @@ class Level {
 /// world leaves of it: 0 dB on the screen.
 inline Level heard_level(Level own, Level group, Level from = Level(Decibels{})) { return own + group + from; }
 
-/// What each volume group lets through, from there up to the master; by the group's number.
+/// The level of each volume group with all groups above it, by the group's number.
 struct GroupLevels {
   std::vector<Level> heard;
-  std::uint64_t changes = 0;  ///< so often something of it changed
+  std::uint64_t changes = 0;  ///< how often one of them changed
 };
 
 }  // namespace tidewater
