@@ -21,6 +21,7 @@ namespace file = bank_file;
 
 std::string text_of(bool value, const file::Flag&) { return value ? "true" : "false"; }
 std::string text_of(double value, const file::Number&) { return shortest_digits(value); }
+std::string text_of(float value, const file::Number& how) { return text_of(static_cast<double>(value), how); }
 std::string text_of(std::integral auto value, const file::Whole&) { return std::to_string(value); }
 std::string text_of(const std::string& value, const auto&) { return value; }
 template <file::Quantity Q>
@@ -77,12 +78,12 @@ class Comparison {
       return x == y ? std::nullopt : std::optional(fmt::format("{} {}, and {}", key, x, y));
     } else if constexpr (std::is_same_v<How, file::Sum>) {
       return std::nullopt;
-    } else if (a == b) {
-      return std::nullopt;
-    } else if constexpr (std::is_same_v<Value, HashedText>) {
-      return fmt::format("{} {}, and {}", key, a.text, b.text);
     } else {
-      return fmt::format("{} {}, and {}", key, text_of(a, how), text_of(b, how));
+      if (a == b) return std::nullopt;
+      if constexpr (std::is_same_v<Value, HashedText>)
+        return fmt::format("{} {}, and {}", key, a.text, b.text);
+      else
+        return fmt::format("{} {}, and {}", key, text_of(a, how), text_of(b, how));
     }
   }
   static std::string_view name(const BankData& bank, file::Kind kind, std::uint32_t number) {

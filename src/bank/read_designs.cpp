@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <functional>
+#include <type_traits>
 
 #include "bank/stored_values.hpp"
 
@@ -28,7 +29,10 @@ bool DesignReader::value(std::string_view key, const From& from, To& to, const H
     } else if constexpr (std::is_same_v<How, file::Gain>) {
       return gain(from, key);
     } else if constexpr (std::is_same_v<How, file::Number> || std::is_same_v<How, file::Whole>) {
-      return number(from, how.low, how.high, key);
+      if constexpr (std::is_arithmetic_v<From>)
+        return number(static_cast<double>(from), how.low, how.high, key);
+      else
+        return number(from, how.low, how.high, key);
     } else {
       return true;
     }

@@ -35,7 +35,7 @@ class VoicePool {
   void fetch_next() const {
     if (free_.empty()) return;
     const std::uint32_t voice = free_.lowest();
-    fetch(owners_[voice]);
+    fetch(owners_.data() + voice, 1);
     fetch(claims_[voice]);
     fetch(on_[voice]);
   }
