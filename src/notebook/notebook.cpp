@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <functional>
 #include <memory>
 
 #include "request/texts.hpp"
@@ -22,6 +23,7 @@ Notebook::Notebook(std::size_t records) : capacity_(records == 0 ? 0 : records +
   traits_.reserve(capacity_);
   gauges_.reserve(capacity_);
   reasons_.reserve(capacity_);
+  reason_traits_.reserve(capacity_);
 }
 
 bool Notebook::has_room(std::size_t text) const {
@@ -54,7 +56,21 @@ std::span<const GaugeValue> Notebook::keep(std::span<const GaugeValue> gauges) {
 
 const Reason* Notebook::keep(const Reason& why) {
   if (why.code == Reason::Code::none || reasons_.size() == capacity_) return nullptr;
-  return &reasons_.emplace_back(why);
+  Reason& kept = reasons_.emplace_back(why);
+  kept.traits = keep_for_reason(why.traits);
+  return &kept;
+}
+
+/// The traits of a raise are kept with its request already; those of a cadence's step lie on a stack. Their texts are a bank's, which
+/// outlives its notes.
+std::span<const Trait> Notebook::keep_for_reason(std::span<const Trait> traits) {
+  const std::less<const Trait*> before;
+  const bool kept_already = !before(traits.data(), traits_.data()) && before(traits.data(), traits_.data() + traits_.size());
+  if (traits.empty() || kept_already) return traits;
+  traits = traits.first(std::min(traits.size(), reason_traits_.capacity() - reason_traits_.size()));
+  const std::size_t at = reason_traits_.size();
+  reason_traits_.insert(reason_traits_.end(), traits.begin(), traits.end());
+  return {reason_traits_.data() + at, traits.size()};
 }
 
 void Notebook::keep(std::int64_t at, std::uint64_t update, const KeptLists& its) {
@@ -72,6 +88,7 @@ void Notebook::clear() {
   text_ = 0;
   traits_.clear();
   reasons_.clear();
+  reason_traits_.clear();
 }
 
 namespace {

@@ -191,6 +191,8 @@ class Notebook {
   void clear();
 
  private:
+  std::span<const Trait> keep_for_reason(std::span<const Trait> traits);
+
   std::size_t capacity_;
   std::uint64_t lost_ = 0, refused_ = 0;
   std::vector<Note> notes_;
@@ -198,6 +200,7 @@ class Notebook {
   std::size_t text_ = 0, text_room_ = 0;  ///< bytes of them, and how many there may be
   std::vector<Trait> traits_;
   std::vector<Reason> reasons_;
+  std::vector<Trait> reason_traits_;  ///< of reasons whose traits no request has kept
   std::vector<GaugeValue> gauges_;
   std::vector<KeptState> kept_;
   std::vector<KeptGauge> kept_gauges_;
