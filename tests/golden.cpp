@@ -58,7 +58,7 @@ std::string decided(const JournalEntry& e) {
   return {};
 }
 
-/// What one second was like, by room and for the samples.
+/// The hashes of one second: decisions by kind, and samples.
 struct Second {
   noted::Sums decided;
   std::uint64_t samples = 0;

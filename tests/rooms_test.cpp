@@ -26,7 +26,7 @@ const std::map<std::string, std::vector<std::string>> wings = {
 std::ptrdiff_t place(const std::string& room) { return std::find(in_order.begin(), in_order.end(), room) - in_order.begin(); }
 bool is_sibling(const std::string& room) { return std::find(siblings.begin(), siblings.end(), room) != siblings.end(); }
 
-/// What is wrong with an include, or nothing.
+/// Returns why an include is forbidden, or an empty text.
 std::string problem_of(const std::string& from, const std::string& to) {
   if (from == to) return {};
   if (const auto wing = wings.find(from); wing != wings.end()) {

@@ -116,15 +116,15 @@ struct SoundDesign {
   friend bool operator==(const SoundDesign&, const SoundDesign&) = default;
 };
 
-/// What a response does.
+/// The action of a response.
 enum class Verb { start, stop };
 inline constexpr std::array<std::string_view, 2> verb_words = {"start", "stop"};
 
-/// What a response is about.
+/// The kind of thing that a response acts on.
 enum class TargetKind { sound };
 
-/// What a verb takes. The book's reader, `show`, unpacking and play go by the rows. A new verb needs a word above, a row here, a row of
-/// prose in src/author/book/keys.cpp, and its effect in src/play/respond.cpp.
+/// The arguments of a verb. The book's reader, `show`, unpacking and play use these rows. A new verb needs a word above, a row here, a row
+/// of prose in src/author/book/keys.cpp, and its effect in src/play/respond.cpp.
 struct VerbRow {
   TargetKind target = TargetKind::sound;
   bool starts = false;         ///< plays its target; other verbs act on what plays

@@ -18,7 +18,7 @@ enum class Preload {
 };
 inline constexpr std::array<std::string_view, 3> preload_words = {"all", "by-book", "none"};
 
-/// What happens to playbacks of a bank that is unloaded.
+/// Chooses how the playbacks of an unloaded bank end.
 enum class WhatPlays {
   fades,     ///< they fade out over 5 ms
   finishes,  ///< they play to their end; loops take their own fade-out; those that sleep or wait end at once

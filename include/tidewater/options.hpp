@@ -1,5 +1,5 @@
 #pragma once
-/// What a manager is made with.
+/// The options of a manager.
 
 #include <cstddef>
 #include <cstdint>

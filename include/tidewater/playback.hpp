@@ -48,7 +48,7 @@ class Playback {
   PlaybackId id_;
 };
 
-/// What became of a raised event.
+/// The result of a raise: its outcome, and handles of the started sounds.
 struct Raised {
   /// The most handles that one raise returns. Further sounds play, too.
   static constexpr std::size_t most_handles = 4;

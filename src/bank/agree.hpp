@@ -11,7 +11,7 @@ namespace tidewater {
 /// Returns what differs, with both values, or an empty text. Contents that are not known are not compared.
 std::string disagreement(const BankData& loaded, const BankData& comes);
 
-/// What of a bank differs from an older version of it.
+/// Finds which sounds and events of a bank differ from those of an older version.
 class Differences {
  public:
   Differences(const BankData& before, const BankData& now);

@@ -1,5 +1,5 @@
 #pragma once
-/// What a bank keeps of each design: every field once, with the key that a book has for it, the member that holds it, its place in the
+/// The stored fields of each design, each described once: the key that a book has for it, the member that holds it, its place in the
 /// record and how it is stored. The writer and the reader of banks, the content hash, the comparison of two banks and the tables of
 /// docs/bank-format.md go by these descriptions.
 ///

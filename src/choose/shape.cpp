@@ -40,7 +40,7 @@ Hertz within(const Range<Hertz>& range, double at) {
   return {range.low.value * exact::exp2(exact::log2(range.high.value / range.low.value) * at)};
 }
 
-/// What varies alone is drawn.
+/// Draws a value if the range is more than one value.
 template <class T, class At>
 T drawn(const Range<T>& range, At at) {
   return range.low == range.high ? range.low : within(range, at());

@@ -6,7 +6,7 @@
 
 namespace tidewater {
 
-/// What was drawn for a start: values of the sound's ranges, which all of its layers share.
+/// The drawn values of a start, from the sound's ranges. All of its layers share them.
 struct StartShape {
   Pan pan;
   Hertz low_pass;
@@ -15,7 +15,7 @@ struct StartShape {
   Seconds delay;  ///< without the response's own delay
 };
 
-/// What was drawn for a layer, with the sound's values added.
+/// The drawn values of a layer, with the sound's values added.
 struct LayerShape {
   Decibels gain;
   Semitones pitch;

@@ -16,7 +16,7 @@ bool same(const Name& name, const HashedText& text) { return same_name(name, Nam
 
 constexpr std::size_t most_looked_up = 8;  // traits of one layer: more are looked for again and again
 
-/// Of a choice that may be for several values of a trait: it has to be looked at.
+/// The key of a choice that may fit several values of a trait: its values have to be compared.
 constexpr std::uint64_t any_key = 0, no_key = 1;
 std::uint64_t part_of_key(std::size_t trait, std::uint64_t value) { return std::rotl(value, static_cast<int>(8 * trait)) << 1U; }
 
@@ -26,7 +26,7 @@ class Given {
   Given(const BankLayer& layer, std::span<const Trait> traits) : layer_(layer), traits_(traits) {
     for (std::size_t i = 0; i < std::min(layer.by.size(), most_looked_up); ++i) found_[i] = given_trait(traits, layer.by[i]);
   }
-  /// Of a choice that has a value for each of them, and these values.
+  /// The key of a choice that is for exactly these values.
   std::uint64_t key() const {
     std::uint64_t key = no_key;
     for (std::size_t i = 0; i < std::min(layer_.by.size(), most_looked_up); ++i)

@@ -63,7 +63,7 @@ void Driving::keep(const asked::Raise& raise, const Catalogue::Event& event) {
   }
 }
 
-/// What a start goes by as it begins.
+/// Returns the gauges that a new start follows, with their present values.
 Followers::Follower Driving::follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world) {
   Followers::Follower follower;
   follower.following = sound.following.get();
@@ -96,7 +96,7 @@ Reason Driving::why_silent(const LiveLayer& layer) {
   return why;
 }
 
-/// Those that begin to be heard, or may.
+/// Sets a start at once to where its gauges are. For starts that begin to be heard, or may.
 void Driving::bend_now(LiveStart& start, const HeardFrom* from) {
   Followers::Follower* its = followers.find(start.ref());
   if (its == nullptr) return;
@@ -140,7 +140,7 @@ void Driving::read_of(Followers::Follower& follower, UpdateUnderWay& update) {
       });
 }
 
-/// Of one that is near enough to be heard.
+/// For a start that is near enough to be heard.
 std::optional<Level> Driving::louder_by_emitter(StartRef start, UpdateUnderWay& update) {
   Followers::Follower* its = followers.find(start);
   if (its == nullptr) return std::nullopt;
@@ -148,7 +148,7 @@ std::optional<Level> Driving::louder_by_emitter(StartRef start, UpdateUnderWay& 
   return followers.louder_by_emitter(*its);
 }
 
-/// What is heard goes on its way to where its gauges are.
+/// Moves all starts that are heard further towards the values of their gauges.
 void Driving::follow_on(const UpdateUnderWay& update) {
   followers.end();
   const Seconds time = voices_.since_before();

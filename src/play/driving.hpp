@@ -18,7 +18,7 @@ namespace tidewater {
 ///
 /// Thread: whoever holds the control lock, but for `read` and `louder_by_emitter`, which belong to the update that listens.
 struct Driving {
-  /// What one emitter gives for the gauges of a raise.
+  /// An emitter's values of the gauges of a raise.
   using Values = Few<GaugeValue, most_gauges>;
 
   Driving(std::size_t starts, Listening& listening, Voices& voices, Noting& noting);
@@ -29,7 +29,7 @@ struct Driving {
   void fill_in(asked::Raise& raise, const Catalogue::Event& event, Values& values) const;
   /// Decisions go by these values from here on.
   void keep(const asked::Raise& raise, const Catalogue::Event& event);
-  /// What a start goes by as it begins.
+  /// Returns the gauges that a new start follows, with their present values.
   Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world);
   /// Bends a start at once: one that begins to be heard, or may.
   void bend_now(LiveStart& start, const HeardFrom* from);
@@ -42,7 +42,7 @@ struct Driving {
   void read_of(Followers::Follower& follower, UpdateUnderWay& update);
   /// How loud an emitter's own gauges make a start. Nothing if the emitter says nothing of them.
   std::optional<Level> louder_by_emitter(StartRef start, UpdateUnderWay& update);
-  /// What is heard goes on its way to where its gauges are.
+  /// Moves all starts that are heard further towards the values of their gauges.
   void follow_on(const UpdateUnderWay& update);
 
   /// Emitters were given a gauge that no bank has: told once for each.

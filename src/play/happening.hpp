@@ -12,7 +12,7 @@
 
 namespace tidewater {
 
-/// What the game said: an event, what it was about, and who made it.
+/// One raised event: its name, its traits, and the emitter that made it.
 struct Happening {
   Name event;
   std::span<const Trait> traits;

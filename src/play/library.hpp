@@ -24,7 +24,7 @@ struct BackgroundLoads {
   };
   std::vector<UnderWay> under_way;
 
-  /// Those that ended since the last call are told from here on.
+  /// Moves the loads that ended since the last call to `told`.
   void hand_out() {
     told.clear();
     std::swap(told, fresh);
@@ -38,7 +38,7 @@ struct BackgroundLoads {
   }
 };
 
-/// What is loaded, what of it is in memory, and who reads the rest.
+/// The loaded banks, their clips in memory, and the reader of the other clips.
 ///
 /// Thread: whoever holds the control lock, unless a function says otherwise.
 struct Library {

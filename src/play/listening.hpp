@@ -23,7 +23,7 @@ struct MissedSteps {
   const BankSound* first = nullptr;
 };
 
-/// What an update finds out, from its first act to its last.
+/// The data of one update, from its first act to its last.
 struct UpdateUnderWay {
   bool open = false;  ///< the first act is over, and the last is not
   std::vector<VoicedLayer> voiced;
@@ -70,7 +70,7 @@ struct Listening {
   void open(UpdateUnderWay& update, const Voices& voices, const GroupLevels& levels);
   /// In a replay: takes over what the recording kept.
   void adopt(UpdateUnderWay& update, const KeptLists& to_come);
-  /// What everybody hears now, and who else might get a voice. Without the lock.
+  /// Computes how starts with a voice are heard now, and which other starts may get a voice. Without the lock.
   void listen(UpdateUnderWay& update, const Earshot::BentByEmitter& bent_by_emitter);
   /// How the update hears a layer. Null for a layer that is not heard in the world.
   const HeardFrom* heard_now(const VoicedLayer& layer) const;

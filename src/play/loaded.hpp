@@ -20,7 +20,7 @@
 
 namespace tidewater {
 
-/// What is remembered of a sound by its name, even while no loaded bank has it.
+/// The memory of a sound, by its name. It lasts even while no loaded bank has the sound.
 struct SoundMemory {
   std::uint64_t asked = 0;   ///< how often it was asked to start
   std::vector<Picks> picks;  ///< for each list of clips of each layer: one, or `emitters_apart` of them
@@ -51,7 +51,7 @@ struct LiveBank : PlayedBank {
   std::vector<LiveSound*> in_world;  ///< those that have a place in the world
 };
 
-/// What a load or unload needs, made ready before the lock is taken.
+/// The data of a load or unload, made ready before the lock is taken.
 struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that is loaded
   std::vector<LiveSound*> known;  ///< its sounds whose names other loaded banks have, too

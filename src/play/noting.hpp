@@ -16,7 +16,7 @@ struct Totals {
   std::uint64_t raised = 0, started = 0, refused = 0;
 };
 
-/// What is asked, decided and told: made safe at the door, and noted with the frame on which it happened.
+/// Checks requests at the door, and notes requests, decisions and notices with the frame on which they happened.
 ///
 /// Thread: whoever holds the control lock.
 struct Noting {

@@ -1,4 +1,4 @@
-/// What an event does.
+/// Carries out the responses of an event.
 
 #include <algorithm>
 #include <array>

@@ -36,7 +36,7 @@ class Starting {
   Outcome run(Seconds delay, StartedSounds& started);
 
  private:
-  /// What was chosen for a layer, and is of no concern to voices.
+  /// The chosen clip of a layer: the part that voices do not need.
   struct Chosen {
     std::size_t list = 0;  ///< number of the list of clips, among all lists of the sound
     const BankClipUse* use = nullptr;
@@ -189,7 +189,7 @@ bool Starting::any_clip_away() const {
   return std::any_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return !its.live->there || !its.live->data.there(); });
 }
 
-/// What the layers have in common. A step of a cadence also has what the game has turned of the cadence.
+/// Returns the values that all layers share. A step of a cadence takes over the levels and filters that the game has set for the cadence.
 NewStart Starting::as_drawn() {
   NewStart as{.id = id_,
               .emitter = happening_.emitter.number,

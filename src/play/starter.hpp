@@ -22,7 +22,7 @@ inline void add(StartedSounds& started, StartRef start) {
   if (!started.full()) started.emplace_back(start);
 }
 
-/// What becomes of an event: its responses, in order, and the steps of cadences. respond.cpp has the effects of verbs, start.cpp how a
+/// Carries out the responses of events, in order, and starts the steps of cadences. respond.cpp has the effects of verbs, start.cpp how a
 /// sound starts, cadence.cpp how it starts again and again.
 ///
 /// Thread: whoever holds the control lock.
@@ -66,7 +66,7 @@ struct Starter {
   /// `missed` counts steps that came too late. Null if there can be none.
   void start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by, MissedSteps* missed);
   void hold_steps_back(const Cadence& cadence, const Following::By& by);
-  /// What the game has turned of a cadence holds for its steps.
+  /// Gives a step the levels and filters that the game has set for its cadence.
   void go_by_cadence(const Cadence& cadence, NewStart& step);
 };
 

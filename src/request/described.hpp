@@ -12,7 +12,7 @@
 
 namespace tidewater {
 
-/// What holds if a request leaves a key out. Defaults are those of the request's members.
+/// The values of keys that a request leaves out: the defaults of its members.
 enum class Use {
   needed,   ///< none may leave it out
   usual,    ///< whoever writes by hand may; a manager never does

@@ -24,7 +24,8 @@ inline Level needed_against(const Standing& holder, int rank, Level::Step margin
   return rank < holder.rank ? Level::out_of_reach() : holder.level + margin;
 }
 
-/// Who outranks whom, as one number: audible before inaudible, then the higher rank, then the louder, then the younger.
+/// A claim to a voice as one number. Claims are compared in this order: audible before inaudible, then the higher rank, then the louder,
+/// then the younger.
 class Claim {
  public:
   Claim() = default;

@@ -103,7 +103,7 @@ Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uin
   return gated;
 }
 
-/// Who counts against a limit, and which of those leaves for one more.
+/// Counts the starts that a limit looks at, and finds the one that leaves for one more.
 struct Voices::Counted {
   WhenFull when_full = WhenFull::oldest;
   std::size_t count = 0;
@@ -150,7 +150,7 @@ void Voices::obey_limit(Gated& gated, bool in_world) const {
   gated.outcome = Outcome::limit_reached;
 }
 
-/// What waited for its delay in the world counts against its sound's limit from here on.
+/// Applies the sound's limit to a start in the world whose delay is over: from here on the start counts against the limit.
 Verdict Voices::verdict_on_due(const LiveStart& start) const {
   const BankSound& design = *start.sound->design;
   Gated gated;
@@ -205,7 +205,7 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
   for (Candidate* candidate : loudest_first) give(*candidate);
 }
 
-/// What becomes of a layer while so many voices are left. If it gets a voice, `left` has one less, or `verdict` has one that yields.
+/// Decides the fate of a layer while `left` voices are left. If it gets a voice, `left` has one less, or `verdict` has one that yields.
 Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const {
   using Fate = Candidate::Fate;
   if (!candidate.level.audible()) return Fate::unheard;

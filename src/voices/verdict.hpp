@@ -63,7 +63,7 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
   return of_fate[static_cast<std::size_t>(fate)];
 }
 
-/// Who makes room for a start. It holds as long as nothing begins or ends.
+/// The starts and layers that make room for a start. It holds as long as nothing begins or ends.
 struct Verdict {
   const PlayedSound* sound = nullptr;            ///< the sound that starts
   std::uint64_t emitter = 0;                     ///< and its emitter
@@ -78,7 +78,7 @@ struct Verdict {
   bool makes_room() const { return restarts || leaves != nullptr || yielding_count > 0; }
 };
 
-/// What the gates of the book say to a start.
+/// The decision of the book's gates on a start.
 struct Gated {
   Outcome outcome = Outcome::done;  ///< `done`: the start may be
   Verdict verdict;

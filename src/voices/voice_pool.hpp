@@ -10,7 +10,7 @@
 
 namespace tidewater {
 
-/// What an update needs of each layer that has a voice. These lie side by side, because looking up each layer would wait for memory.
+/// The data that an update needs of each layer with a voice. They lie side by side, because looking up each layer would wait for memory.
 struct OnVoice {
   StartRef start;
   std::uint32_t group = 0;

@@ -1,5 +1,5 @@
 #pragma once
-/// What plays: decides which sounds may start and which yield, gives voices, and puts layers to sleep and wakes them. Its parts are the
+/// All that plays. Decides which sounds may start and which yield, gives voices, puts layers to sleep and wakes them. Its parts are the
 /// starts and layers, the pool of voices, the agenda and the sleepers. It sends commands through the link and notes its decisions.
 
 #include <array>
@@ -51,7 +51,7 @@ struct NewStart {
   const HeardFrom* from = nullptr;  ///< of a start in the world
   bool follows = false;             ///< gauges
   Part part = Part::whole;
-  // Of a step of a cadence: what the game has turned of the cadence.
+  // For a step of a cadence: the values that the game has set for the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};
 };
@@ -165,7 +165,7 @@ class Voices {
   void hear(LiveStart& start, const HeardFrom& from);
   /// The same for a layer that had a voice, if it still has it.
   void hear(const VoicedLayer& voiced, const HeardFrom& from);
-  /// Of all sleepers in the world, these may wake if they get a voice, and no others.
+  /// Lets these sleepers in the world wake if they get a voice, and no others.
   void bring_near(std::span<const HeardStart> starts);
   /// Puts layers to sleep that have a voice and are too far to be heard, or that a gauge silences. `why(layer, from)` returns the reason.
   void hush(const std::function<Reason(const LiveLayer&, const HeardFrom&)>& why);

@@ -219,7 +219,7 @@ class RowsOf {
         return in_basic_quotes(hundredfold(*its) + " %");
     };
   }
-  /// What `write` makes of the value, if the value is not what a fresh struct has.
+  /// Returns the text that `write` gives for the value, or an empty text if the value is the default.
   template <class Place, class Write>
   static std::function<std::string(const Into&)> unless_standard(Place place, Write write) {
     return [place, write](const Into& into) -> std::string {
