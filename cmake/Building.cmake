@@ -36,7 +36,7 @@ if(TIDEWATER_HOLD_UPS)
 endif()
 
 function(tidewater_library name)
-  cmake_parse_arguments(PARSE_ARGV 1 ARG "" "ROOM" "SOURCES;PUBLIC;PRIVATE")
+  cmake_parse_arguments(PARSE_ARGV 1 ARG "" "" "SOURCES;PUBLIC;PRIVATE")
   add_library(${name} ${ARG_SOURCES})
   if(NOT PROJECT_IS_TOP_LEVEL)
     set_target_properties(${name} PROPERTIES EXCLUDE_FROM_ALL TRUE)  # a game builds what it links

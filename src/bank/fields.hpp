@@ -34,7 +34,7 @@ struct Flag {};
 struct Whole {
   double low = 0, high = 0;
 };
-/// The number of one of these words; of optional words from 1 on, and 0 for none. `more` further values have no word of their own.
+/// The number of one of these words, from 0. For an optional value from 1, with 0 for none.
 struct Word {
   std::span<const std::string_view> words;
   std::string_view further = {};  ///< one more value, which books do not write as a word
@@ -70,7 +70,7 @@ inline constexpr Number shares{0, 1}, amounts{0, 10}, angles{0, 360}, weights{0,
 template <class T>
 struct Of {};
 
-/// A record, its section and what it is called in docs/bank-format.md.
+/// A record and the section that it lies in.
 template <class Its, Kind its_kind>
 struct RecordIn {
   using Record = Its;

@@ -24,7 +24,6 @@ class Numbers {
   explicit Numbers(std::size_t most) : most_(most) { hashes_.reserve(most); }
 
   std::size_t size() const { return hashes_.size(); }
-  std::size_t most() const { return most_; }
   /// Returns `none` if the name has no number.
   std::uint32_t find(Name name) const { return find(name.hash()); }
   /// Returns the number of a known name, or the next number. Returns `none` if there is no room.

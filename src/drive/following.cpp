@@ -24,10 +24,7 @@ void Following::add(const std::vector<FollowDesign>& designs, std::size_t layer,
     for (const CurveDesign& curve : design.curves) {
       follow.curves.emplace_back(curve, design.between);
       bends_levels_ = bends_levels_ || (!ready && curve.bends == Bends::gain);
-      // The level of the whole sound by its place is a matter of how it is heard there.
-      ready_in_world_ = ready_in_world_ || (ready && (layer != whole_sound || curve.bends != Bends::gain));
     }
-    any_ready_ = any_ready_ || ready;
   }
 }
 

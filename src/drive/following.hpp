@@ -32,8 +32,6 @@ class Following {
   std::span<const Gauge> gauges() const { return gauges_; }
   /// Whether a gauge of the game bends a level.
   bool bends_levels() const { return bends_levels_; }
-  /// A layer goes by one of those that are there without being told, or, on the screen, the sound does.
-  bool needs_ready(bool in_world) const { return in_world ? ready_in_world_ : any_ready_; }
 
   /// What a layer is bent to. In the world what the ready gauges do to the whole sound's level is in how it is heard from its place.
   Bent bend(std::size_t layer, const Values& values, bool in_world) const;
@@ -70,7 +68,7 @@ class Following {
   std::vector<Gauge> gauges_;
   std::vector<Follow> follows_;
   std::size_t layers_ = 0;
-  bool bends_levels_ = false, any_ready_ = false, ready_in_world_ = false;
+  bool bends_levels_ = false;
   Level loudest_;
 };
 

@@ -191,6 +191,10 @@ void Listening::close(UpdateUnderWay& update) {
 
 void Listening::put(const LiveSound& sound) {
   earshot.put_kind(sound.heard_kind, kind_of(sound));
+  know_following(sound);
+}
+
+void Listening::know_following(const LiveSound& sound) {
   if (sound.heard_kind >= following.size()) following.resize(sound.heard_kind + std::size_t{1});
   following[sound.heard_kind] = sound.following.get();
 }
@@ -198,8 +202,7 @@ void Listening::put(const LiveSound& sound) {
 void Listening::join(LiveBank& bank) {
   for (LiveSound* sound : bank.in_world) {
     sound->heard_kind = earshot.add_kind(kind_of(*sound));
-    if (sound->heard_kind >= following.size()) following.resize(sound->heard_kind + std::size_t{1});
-    following[sound->heard_kind] = sound->following.get();
+    know_following(*sound);
   }
 }
 

@@ -102,6 +102,7 @@ struct Listening {
     bool stale = false, without_room = false, no_place = false, no_listener = false;
   };
   void tell_once(bool Told::*whether, const Reason& why);
+  void know_following(const LiveSound& sound);
   void need_from_voices(UpdateUnderWay& update);
   void need_from_limits(const UpdateUnderWay& update);
 

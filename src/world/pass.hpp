@@ -4,9 +4,6 @@
 
 namespace tidewater::world_pass {
 
-/// Most listeners.
-inline constexpr std::size_t most_ears = 8;
-
 /// A stretch of emitters, each array from its first on; places in 1024ths of a metre.
 struct Stretch {
   const std::int32_t *x, *y, *z;  ///< newest places
