@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 using namespace tidewater;
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <sstream>
 
+#include "base/nearest.hpp"
 #include "commands.hpp"
 #include "memory_kept.hpp"
 #include "print.hpp"
@@ -11,7 +12,6 @@
 #include "tidewater/author/components.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/layout.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace {
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "base/nearest.hpp"
 #include "columns.hpp"
 #include "commands.hpp"
 #include "print.hpp"
@@ -11,7 +12,6 @@
 #include "tidewater/author/book.hpp"
 #include "tidewater/author/unpack.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater::tool {

@@ -5,30 +5,29 @@ namespace tidewater {
 
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
-  started,           ///< a playback began, or will after its delay
-  reading,           ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
-  silent,            ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
-  dormant,           ///< a playback began without a voice, because others are more important; it is heard when that changes
-  done,              ///< a stop or a change was carried out
-  nothing_to_stop,   ///< the sound that a response stops was not playing
-  already_ended,     ///< the playback has ended
-  already_playing,   ///< the sound plays already, and its retrigger is "ignore"
-  too_soon,          ///< less than the sound's spacing has passed since its last start
-  limit_reached,     ///< the sound's limit is reached, and its when-full is "newest"
-  left_out,          ///< the chance of every layer came out against it
-  no_clip,           ///< the sound has no clip for these traits
-  past_end,          ///< the sound's start-at lies beyond the end of its clip
-  unreadable,        ///< its clip could not be read
-  pool_full,         ///< every voice is taken by something louder or of a higher rank, or still fades out
-  no_room,           ///< a capacity of ManagerOptions is used up; the journal says which
-  unknown_event,     ///< no bank that was ever loaded has this event
-  unknown_group,     ///< no loaded bank has this group
-  unknown_gauge,     ///< no loaded bank has this gauge
-  unknown_playback,  ///< not used any more; old journals may have it
-  not_a_number,      ///< a quantity of the request is not a number; nothing was changed
-  bank_not_loaded,   ///< the bank that had the name has been unloaded
-  out_of_range,      ///< beyond the sound's `far`, and too short to come nearer before it ends
-  emitter_gone,      ///< a sound in the world was raised on an emitter that was removed
+  started,          ///< a playback began, or will after its delay
+  reading,          ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
+  silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
+  dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes
+  done,             ///< a stop or a change was carried out
+  nothing_to_stop,  ///< the sound that a response stops was not playing
+  already_ended,    ///< the playback has ended
+  already_playing,  ///< the sound plays already, and its retrigger is "ignore"
+  too_soon,         ///< less than the sound's spacing has passed since its last start
+  limit_reached,    ///< the sound's limit is reached, and its when-full is "newest"
+  left_out,         ///< the chance of every layer came out against it
+  no_clip,          ///< the sound has no clip for these traits
+  past_end,         ///< the sound's start-at lies beyond the end of its clip
+  unreadable,       ///< its clip could not be read
+  pool_full,        ///< every voice is taken by something louder or of a higher rank, or still fades out
+  no_room,          ///< a capacity of ManagerOptions is used up; the journal says which
+  unknown_event,    ///< no bank that was ever loaded has this event
+  unknown_group,    ///< no loaded bank has this group
+  unknown_gauge,    ///< no loaded bank has this gauge
+  not_a_number,     ///< a quantity of the request is not a number; nothing was changed
+  bank_not_loaded,  ///< the bank that had the name has been unloaded
+  out_of_range,     ///< beyond the sound's `far`, and too short to come nearer before it ends
+  emitter_gone,     ///< a sound in the world was raised on an emitter that was removed
 };
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...

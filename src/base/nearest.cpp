@@ -1,4 +1,4 @@
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 #include <algorithm>
 #include <cctype>

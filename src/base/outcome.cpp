@@ -25,7 +25,6 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::unknown_event: return "unknown-event";
     case Outcome::unknown_group: return "unknown-group";
     case Outcome::unknown_gauge: return "unknown-gauge";
-    case Outcome::unknown_playback: return "unknown-playback";
     case Outcome::not_a_number: return "not-a-number";
     case Outcome::bank_not_loaded: return "bank-not-loaded";
     case Outcome::out_of_range: return "out-of-range";

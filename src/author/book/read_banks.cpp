@@ -7,7 +7,7 @@
 
 #include "author/book/keys.hpp"
 #include "author/folder/pattern.hpp"
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 namespace tidewater {
 bool can_name_a_file(std::string_view name) {

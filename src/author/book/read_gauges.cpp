@@ -13,8 +13,8 @@
 #include "author/book/in_quotes.hpp"
 #include "author/book/keys.hpp"
 #include "bank/bank_data.hpp"
+#include "base/nearest.hpp"
 #include "base/text.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -15,7 +15,7 @@
 #include "author/book/split_values.hpp"
 #include "author/book/tables.hpp"
 #include "bank/bank_data.hpp"
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 namespace tidewater {
 

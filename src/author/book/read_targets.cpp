@@ -6,9 +6,9 @@
 #include <string_view>
 
 #include "author/book/keys.hpp"
+#include "base/nearest.hpp"
 #include "base/rates.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -6,7 +6,7 @@
 #include <array>
 
 #include "author/book/keys.hpp"
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "base/nearest.hpp"
 #include "tidewater/author/book.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 

@@ -3,8 +3,8 @@
 #include <algorithm>
 
 #include "author/book/tables.hpp"
+#include "base/nearest.hpp"
 #include "tidewater/author/book.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {

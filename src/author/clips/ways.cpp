@@ -9,9 +9,9 @@
 
 #include "author/book/group_settings.hpp"
 #include "author/clips/book_clips.hpp"
+#include "base/nearest.hpp"
 #include "base/random.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <filesystem>
 
+#include "base/nearest.hpp"
 #include "base/text.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 

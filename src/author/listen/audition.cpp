@@ -9,10 +9,10 @@
 
 #include "author/listen/check_gauges.hpp"
 #include "bank/bank_data.hpp"
+#include "base/nearest.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/report.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -8,11 +8,11 @@
 
 #include "author/listen/check_gauges.hpp"
 #include "bank/bank_data.hpp"
+#include "base/nearest.hpp"
 #include "drive/following.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/manager.hpp"
-#include "tidewater/nearest.hpp"
 #include "world/hearing.hpp"
 
 namespace tidewater {

@@ -18,10 +18,10 @@
 #include "author/pack/patch.hpp"
 #include "bank/bank_data.hpp"
 #include "bank/bank_samples.hpp"
+#include "base/nearest.hpp"
 #include "media/bytes.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 #include "tidewater/open_bank.hpp"
 
 namespace tidewater {

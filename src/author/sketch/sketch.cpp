@@ -7,10 +7,10 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/nearest.hpp"
 #include "base/random.hpp"
 #include "dsp/state_filter.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {
