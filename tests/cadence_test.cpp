@@ -244,9 +244,9 @@ TEST_CASE("a rhythm is exact over an hour, in updates of any length") {
     Cadence cadence;
     std::vector<std::int64_t> frames;
     for (std::int64_t now = 0; now < 44100LL * 3600; now += 1 + random.below(1600)) {
-      CHECK(Cadences::go_on(cadence, now, 1, {seconds_apart}, rate) == 0);
-      while (const auto frame = Cadences::next(cadence, now + 2205, 1, rate)) {
-        frames.push_back(*frame);
+      CHECK(Cadences::go_on(cadence, {now}, 1, {seconds_apart}, rate) == 0);
+      while (const auto frame = Cadences::next(cadence, {now + 2205}, 1, rate)) {
+        frames.push_back(frame->value);
         Cadences::started(cadence, *frame, {seconds_apart}, 1, rate);
       }
     }

@@ -59,7 +59,7 @@ TEST_CASE("a voice starts on its exact frame, and its end is reported to the fra
   const BankClip clip = make_clip("c", 1, std::vector<float>(100, 0.5F));
   Mixer mixer({.voices = 4});
   auto start = voice_of(clip);
-  start.start_frame = 777;
+  start.start_frame = {777};
   mixer.post(start);
   const Take take = render(mixer, 1000);
   CHECK(take.left(776) == 0);
@@ -68,7 +68,7 @@ TEST_CASE("a voice starts on its exact frame, and its end is reported to the fra
   CHECK(take.left(877) == 0);
   VoiceFinished report;
   REQUIRE(mixer.poll(report, mixer.clock()));
-  CHECK(report.frame == 877);
+  CHECK(report.frame.value == 877);
   CHECK_FALSE(mixer.poll(report, mixer.clock()));
 }
 
@@ -78,8 +78,8 @@ TEST_CASE("starts that come too late for their frame keep their distance") {
   render(mixer, 1000);
   for (std::uint32_t v = 0; v < 3; ++v) {
     auto start = voice_of(clip, v);
-    start.base = 500;
-    start.start_frame = 500 + 100 * v;
+    start.base = {500};
+    start.start_frame = {500 + 100 * v};
     mixer.post(start);
   }
   const Take take = render(mixer, 1000);
@@ -98,7 +98,7 @@ TEST_CASE("what is heard does not depend on the size of the blocks") {
     auto start = voice_of(clip);
     start.step = step_for(1.13);
     start.fade_in = 1000;
-    start.start_frame = 321;
+    start.start_frame = {321};
     mixer.post(start);
     mixer.post(SetVoiceGain{0, 0.3F, 5000});
     mixer.post(SetVoiceStep{0, step_for(0.9), 3000});
@@ -146,7 +146,7 @@ TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in
       auto start = voice_of(clips[random.below(4)], v);
       start.group = v % 2;
       start.step = speed();
-      start.start_frame = random.below(2000);
+      start.start_frame = {random.below(2000)};
       start.loop = random.below(2) == 0 || start.clip.frames < 200;
       start.fade_in = random.below(2) == 0 ? 0 : random.below(2000);
       start.in_world = random.below(2) == 0;
@@ -158,7 +158,7 @@ TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in
     const auto heard = [&](const std::function<std::int64_t()>& block) {
       Mixer mixer({.voices = voices, .layout = layout, .limiter = seed % 3 == 0});
       std::uint64_t request = 0;
-      for (const auto& [at, command] : script) REQUIRE(mixer.post(command, ++request, at));
+      for (const auto& [at, command] : script) REQUIRE(mixer.post(command, ++request, {at}));
       mixer.commit();
       const auto width = static_cast<std::size_t>(channels(layout));
       std::vector<float> samples(static_cast<std::size_t>(frames) * width);
@@ -249,7 +249,7 @@ TEST_CASE("a voice that is stopped before its first frame is never heard") {
   const BankClip clip = make_clip("c", 1, sine(500, 0.1));
   Mixer mixer({.voices = 4});
   auto start = voice_of(clip);
-  start.start_frame = 4800;
+  start.start_frame = {4800};
   mixer.post(start);
   render(mixer, 640);
   mixer.post(StopVoice{0, 0});

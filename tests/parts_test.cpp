@@ -1,10 +1,12 @@
 #include <catch2/catch.hpp>
+#include <map>
 
 #include "groups/groups.hpp"
 #include "notebook/sums.hpp"
 #include "play/loaded.hpp"
 #include "play/update_log.hpp"
 #include "play/watch.hpp"
+#include "terms/agenda.hpp"
 #include "voices/link.hpp"
 #include "voices/voices.hpp"
 
@@ -31,7 +33,7 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
 
 struct Playing {
   explicit Playing(std::uint32_t voices, int rank = 5)
-      : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader) {
+      : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader, agenda) {
     data = bank_with("bank", rank);
     sound.home = &bank;
     sound.bank = data.get();
@@ -43,8 +45,8 @@ struct Playing {
 
   /// What becomes of a start, `level` louder or softer than its clip.
   std::pair<Outcome, const LiveStart*> start(std::uint64_t raise, Decibels level = {}) {
-    pool.take(link.settle(notebook));
-    const std::int64_t base = link.base();
+    settle();
+    const ScopeFrame base = ScopeClock::at(link.base());
     pool.freshen_claims();
     Gated gated = pool.gate(sound, heard, 0, base);
     if (gated.held()) return {gated.outcome, nullptr};
@@ -62,10 +64,13 @@ struct Playing {
     link.commit();
     return {outcome_of(candidate.fate), &begun};
   }
+  void settle() {
+    for (link.read_clock(notebook); link.report() != nullptr; link.drop_report()) pool.take(*link.report());
+  }
   void render(int frames) {
     std::vector<float> block(static_cast<std::size_t>(2 * frames));
     link.render(block);
-    pool.take(link.settle(notebook));
+    settle();
     pool.tend();
     link.commit();
   }
@@ -78,6 +83,7 @@ struct Playing {
   PlayedSound sound;
   HeardBefore heard;
   Reader reader;
+  Agenda agenda;
   Voices pool;
 };
 
@@ -138,16 +144,57 @@ TEST_CASE("a pool finds the weakest voice, also among those that do not leave") 
   CHECK(pool.take(layers[1]) == soft);  // the lowest
 }
 
+TEST_CASE("an agenda gives back what is due in order, whatever left it in between, and also after a saved state") {
+  Random random(9);
+  Agenda agenda;
+  std::map<std::pair<std::int64_t, std::uint32_t>, Agenda::Ticket> expected;  // by frame and order of adding
+  std::uint32_t added = 0;
+  for (int step = 0; step < 20'000; ++step) {
+    const std::uint32_t what = random.below(5);
+    if (what < 3) {
+      const std::int64_t frame = random.below(1000);
+      const Due::Kind kind = random.below(2) == 0 ? Due::Kind::layer : Due::Kind::response;
+      expected[{frame, added}] = agenda.add({frame}, {.kind = kind, .layer = added, .start = {}});
+      ++added;
+    } else if (what == 3 && !expected.empty()) {
+      auto leaves = std::next(expected.begin(), random.below(static_cast<std::uint32_t>(expected.size())));
+      CHECK(agenda[leaves->second].layer == leaves->first.second);
+      agenda.remove(leaves->second);
+      expected.erase(leaves);
+    } else if (!expected.empty()) {
+      const auto first = expected.begin();
+      CHECK(agenda.due_by({first->first.first - 1}).first == Agenda::no_ticket);
+      const auto [ticket, frame] = agenda.due_by({first->first.first});
+      CHECK(ticket == first->second);
+      CHECK(frame.value == first->first.first);
+      agenda.remove(ticket);
+      expected.erase(first);
+    }
+    if (step % 5000 == 0) {
+      StateOut out;
+      agenda.state(out);
+      const std::vector<std::byte> bytes = out.take();
+      StateIn in(bytes);
+      agenda = Agenda();
+      agenda.state(in);
+      REQUIRE(in.ok());
+    }
+  }
+  std::size_t responses = 0;
+  for (const auto& [when, ticket] : expected) responses += agenda[ticket].kind == Due::Kind::response ? 1U : 0U;
+  CHECK(agenda.responses() == responses);
+}
+
 TEST_CASE("spacing goes by what was heard, for all emitters or each") {
   HeardBefore all, each;
   all.fit(false);
   each.fit(true);
-  for (HeardBefore* heard : {&all, &each}) heard->add(7, 1000);
-  CHECK(all.near(8, 1099, 100));
-  CHECK(!all.near(8, 1100, 100));
-  CHECK(all.near(8, 901, 100));
-  CHECK(each.near(7, 1099, 100));
-  CHECK(!each.near(8, 1099, 100));
+  for (HeardBefore* heard : {&all, &each}) heard->add(7, {1000});
+  CHECK(all.near(8, {1099}, 100));
+  CHECK(!all.near(8, {1100}, 100));
+  CHECK(all.near(8, {901}, 100));
+  CHECK(each.near(7, {1099}, 100));
+  CHECK(!each.near(8, {1099}, 100));
 }
 
 TEST_CASE("voices: the louder takes the voice, what is long sleeps, and wakes when there is room") {
@@ -181,10 +228,10 @@ TEST_CASE("voices: asking for a verdict silences nobody") {
   lower.rank = 0;
   other.design = &lower;
   other.latest = nullptr;
-  const Gated same = game.pool.gate(game.sound, game.heard, 0, game.link.base());
+  const Gated same = game.pool.gate(game.sound, game.heard, 0, ScopeClock::at(game.link.base()));
   CHECK(!same.held());
   CHECK(same.verdict.leaves != nullptr);  // the first would yield to the limit
-  Gated gated = game.pool.gate(other, game.heard, 0, game.link.base());
+  Gated gated = game.pool.gate(other, game.heard, 0, ScopeClock::at(game.link.base()));
   CHECK(!gated.held());
   CHECK(gated.verdict.leaves == nullptr);
   Candidate candidate;
@@ -201,31 +248,31 @@ TEST_CASE("voices: asking for a verdict silences nobody") {
 TEST_CASE("a hundred thousand commands for one group between two blocks are taken in, and time goes on") {
   Link link({4, 48000, Layout::stereo, false}, true);
   Notebook notebook(256);
-  link.settle(notebook);
+  link.read_clock(notebook);
   link.send(DefineGroup{0, 0, 1});
   for (int i = 0; i < 100'000; ++i) link.send(SetGroupGain{0, static_cast<float>(i % 7), 0});
   link.commit();
   std::vector<float> block(2 * 64);
   link.render(block);
-  link.settle(notebook);
+  link.read_clock(notebook);
   link.commit();
-  CHECK(link.now().at == 64);
-  CHECK(link.base() == 64 + 63);
+  CHECK(link.now().at.value == 64);
+  CHECK(link.base().value == 64 + 63);
 }
 
 TEST_CASE("groups let through what the loudest of a change does, and then what was asked") {
   Groups groups;
   const std::vector<BankGroup> book = {{{}, "master", 0}, {{Decibels{-6}, false, {}, {}}, "near", 0}};
   const Numbers::Plan plan = groups.names().plan(names_of(book));
-  groups.add(book, plan.numbers, 0);
+  groups.add(book, plan.numbers, {});
   const std::uint32_t near = groups.names().find("near");
   REQUIRE(near == plan.numbers[1]);
   CHECK(groups.levels().heard[near] == Level(Decibels{-6}));
-  groups.set_mute(0, true, {500, 500});
+  groups.set_mute(0, true, {{500}, 500});
   CHECK(groups.levels().heard[near].audible());
-  groups.settle(999);
+  groups.settle({999});
   CHECK(groups.levels().heard[near].audible());
-  groups.settle(1000);
+  groups.settle({1000});
   CHECK(!groups.levels().heard[near].audible());
   CHECK(groups.why_silent(near).code == Reason::Code::muted);
 }
@@ -251,8 +298,8 @@ TEST_CASE("updates at an even pace are runs that grow to sixty; a game that stan
   UpdateLog log;
   std::vector<noted::Updates> runs;
   const auto write = [&](const noted::Updates& run) { runs.push_back(run); };
-  for (std::int64_t frame = 800; frame <= 80'000; frame += 800) log.update(frame, 0, write);
-  log.update(80'001, 0, write);
+  for (std::int64_t frame = 800; frame <= 80'000; frame += 800) log.update({frame}, 0, write);
+  log.update({80'001}, 0, write);
   log.finish(write);
   const std::vector<std::uint64_t> lengths = {1, 2, 4, 8, 16, 32, 37, 1};  // what a crash loses is no longer than what was written
   REQUIRE(runs.size() == lengths.size());
@@ -263,14 +310,14 @@ TEST_CASE("updates at an even pace are runs that grow to sixty; a game that stan
 
   Watch watch;
   int told = 0;
-  for (int i = 0; i < 100; ++i) told += watch.stands_still(0, Seconds{0.1}, true) ? 1 : 0;
+  for (int i = 0; i < 100; ++i) told += watch.stands_still({0}, Seconds{0.1}, true) ? 1 : 0;
   CHECK(told == 1);
-  CHECK(!watch.stands_still(1, Seconds{5}, true));
+  CHECK(!watch.stands_still({1}, Seconds{5}, true));
 }
 
 TEST_CASE("a notebook counts what finds no room, and sums tell which room decided otherwise") {
   Notebook notebook(2);
-  for (int i = 0; i < 3000; ++i) notebook.add(i, EndedNote{});
+  for (int i = 0; i < 3000; ++i) notebook.add({i}, EndedNote{});
   const auto lost = notebook.take_lost();
   CHECK(notebook.notes().size() + lost == 3000);
   CHECK(lost > 0);
@@ -279,10 +326,10 @@ TEST_CASE("a notebook counts what finds no room, and sums tell which room decide
   const auto second = [](const Note& note) {
     RunningSums sums({48000});
     sums.take(note);
-    return *sums.take({48000, EndedNote{}});
+    return *sums.take({{48000}, EndedNote{}});
   };
-  const auto ended = second({0, EndedNote{{1, 1}, nullptr, Ending::finished}}),
-             stopped = second({0, EndedNote{{1, 1}, nullptr, Ending::stopped}});
+  const auto ended = second({{0}, EndedNote{{1, 1}, nullptr, Ending::finished}}),
+             stopped = second({{0}, EndedNote{{1, 1}, nullptr, Ending::stopped}});
   CHECK(ended.voices != stopped.voices);
   CHECK(ended.choose == stopped.choose);
   CHECK(ended.play == stopped.play);

@@ -81,6 +81,78 @@ TEST_CASE("a delay is kept to the frame") {
   CHECK(take.onset() == Approx(latency + 0.25).margin(1.5 / 48000));
 }
 
+namespace {
+
+const std::string delayed_stop = R"(
+[sounds.hum]
+clips = ["hum.wav"]
+loop = true
+[events.hum]
+start = "hum"
+[events.end]
+responses = [ { stop = "hum", delay = "400 ms", fade = "10 ms" } ]
+)";
+
+}  // namespace
+
+TEST_CASE("a stop waits for its delay, and then stops all that was started until then") {
+  Stage stage(delayed_stop, {.voices = 2});
+  stage.raise("hum");
+  stage.render(Seconds{0.1});
+  CHECK(stage.raise("end").outcome == Outcome::done);
+  const Take before = stage.render(Seconds{0.2});
+  CHECK_THAT(stage.why(), Contains("'hum' is stopped 0.4 s from now"));
+  CHECK(before.part(0.1, 0.1).peak() > 0.3);
+  for (int i = 0; i < 3; ++i) stage.raise("hum");  // one has a voice, two sleep
+  const Take after = stage.render(Seconds{0.5});
+  CHECK(after.part(0, 0.19).peak() > 0.3);
+  CHECK(after.part(0.25, 0.25).peak() == 0);
+  const auto ended = stage.entries<noted::Ended>();
+  CHECK(ended.size() == 4);
+  CHECK(std::all_of(ended.begin(), ended.end(), [](const auto& its) { return its.how == Ending::stopped; }));
+  stage.raise("end");
+  stage.render(Seconds{0.5});
+  CHECK(stage.entries<noted::Decision>().back().outcome == Outcome::nothing_to_stop);
+}
+
+TEST_CASE("a stop that waits goes by the banks that are loaded when it is due") {
+  const auto with_book = [](const std::string& book, const std::function<void(Stage&)>& meanwhile) {
+    auto stage = std::make_unique<Stage>(book);
+    stage->raise("hum");
+    stage->raise("end");
+    stage->render(Seconds{0.1});
+    meanwhile(*stage);
+    stage->render(Seconds{0.6});
+    return stage;
+  };
+  const auto unloaded = with_book(delayed_stop, [](Stage& stage) { stage.manager->unload(stage.bank->name()); });
+  CHECK(unloaded->entries<noted::Decision>().back().outcome == Outcome::bank_not_loaded);
+  const auto twice = with_book(delayed_stop, [](Stage& stage) { stage.manager->reload(*stage.bank); });
+  CHECK(twice->entries<noted::Ended>().size() == 1);
+
+  Stage saved(delayed_stop);
+  saved.raise("hum");
+  saved.raise("end");
+  saved.render(Seconds{0.1});
+  const std::vector<std::byte> state = saved.manager->save();
+  auto restored = std::make_unique<SoundManager>(ManagerOptions{.offline = true});
+  restored->restore(state, {saved.bank.get(), 1});
+  saved.manager = std::move(restored);
+  const Take after = saved.render(Seconds{0.6});
+  CHECK(after.part(0, 0.2).peak() > 0.3);
+  CHECK(after.part(0.4, 0.2).peak() == 0);
+}
+
+TEST_CASE("so many responses wait for their delay, and no more; the outcome says so") {
+  Stage stage("[sounds.hum]\nclips=[\"hum.wav\"]\n[events.end]\nresponses=[{stop=\"hum\",delay=\"3600 s\"}]\n");
+  std::size_t waiting = 0;
+  while (waiting < 5000 && stage.raise("end").outcome == Outcome::done) ++waiting;
+  CHECK(waiting == 1024);
+  CHECK(stage.raise("end").outcome == Outcome::no_room);
+  stage.render(Seconds{0.1});
+  CHECK_THAT(stage.why(), Contains("1024 responses wait for their delay"));
+}
+
 TEST_CASE("what is delayed is heard that much after what is not, to the frame, whenever and in whatever blocks") {
   Random random(4);
   const auto clip = [](const Folder& folder) { folder.write_clip("clips/click.wav", std::vector<float>(8, 0.5F)); };

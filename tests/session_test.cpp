@@ -139,7 +139,7 @@ responses = [ { start = "step" }, { start = "step", delay = "77 ms" } ]
 [events.hum]
 start = "hum"
 [events.hush]
-responses = [ { stop = "hum" }, { stop = "song", fade = "90 ms" }, { start = "few", delay = "900 ms" } ]
+responses = [ { stop = "hum" }, { stop = "song", fade = "90 ms", delay = "310 ms" }, { start = "few", delay = "900 ms" } ]
 [events.both]
 start = "both"
 [events.again]

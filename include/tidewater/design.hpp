@@ -128,12 +128,11 @@ enum class TargetKind { sound };
 struct VerbRow {
   TargetKind target = TargetKind::sound;
   bool starts = false;         ///< plays its target; other verbs act on what plays
-  bool delays = false;         ///< takes a delay
   std::string_view time = {};  ///< the book's key for its time; empty if it takes none
 };
 inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
-    {.starts = true, .delays = true},  // start
-    {.time = "fade"},                  // stop: the sound's own fade-out unless it says otherwise
+    {.starts = true},  // start
+    {.time = "fade"},  // stop: the sound's own fade-out unless it says otherwise
 }};
 constexpr const VerbRow& row_of(Verb verb) { return verb_rows[static_cast<std::size_t>(verb)]; }
 constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }

@@ -33,7 +33,7 @@ Cadence* Cadences::find(StartRef start) {
   return its.start == start ? &its : nullptr;
 }
 
-std::uint64_t Cadences::go_on(Cadence& its, std::int64_t now, double times, Seconds mean, Hertz rate) {
+std::uint64_t Cadences::go_on(Cadence& its, ScopeFrame now, double times, Seconds mean, Hertz rate) {
   if (now <= its.at) return 0;
   its.left -= static_cast<double>(now - its.at) / rate.value * times;
   its.at = now;
@@ -44,14 +44,14 @@ std::uint64_t Cadences::go_on(Cadence& its, std::int64_t now, double times, Seco
   return static_cast<std::uint64_t>(missed);
 }
 
-std::optional<std::int64_t> Cadences::next(const Cadence& its, std::int64_t until, double times, Hertz rate) {
+std::optional<ScopeFrame> Cadences::next(const Cadence& its, ScopeFrame until, double times, Hertz rate) {
   if (times < slowest) return std::nullopt;
   const double frames = std::max(its.left, 0.0) / times * rate.value;
   if (frames >= static_cast<double>(until - its.at)) return std::nullopt;
   return its.at + std::llround(frames);
 }
 
-void Cadences::started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate) {
+void Cadences::started(Cadence& its, ScopeFrame frame, Seconds interval, double times, Hertz rate) {
   // From the frame on which it was to be, so that the rhythm, which the first begins, is exact over any time; after a late one the next
   // comes no sooner than half.
   const double off = its.count == 0 ? 0 : its.left - static_cast<double>(frame - its.at) / rate.value * times;

@@ -6,6 +6,7 @@
 #include <optional>
 #include <vector>
 
+#include "base/frame.hpp"
 #include "base/state.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/units.hpp"
@@ -29,7 +30,7 @@ struct Cadence {
   Hertz low_pass;                   ///< in the same way
   std::uint32_t count = 0;          ///< how many steps were started
   std::array<StartRef, 32> last{};  ///< the latest starts: more than are decided ahead
-  std::int64_t at = 0;              ///< the frame that `left` counts from
+  ScopeFrame at;                    ///< the frame that `left` counts from
   double left = 0;                  ///< seconds of its own rhythm until the next step
   std::uint64_t looked_at = 0;      ///< the update that looked at it last
   bool held = false;                ///< a gauge holds its steps back
@@ -57,11 +58,11 @@ class Cadences {
   /// Advances to `now`, the first frame on which anything can be heard. `times` is the speed of the rhythm from now on, 1 for its own.
   /// Returns how many steps are left out because their frames are past; the rhythm is kept. A step that is late by less than a quarter of
   /// the rhythm starts now.
-  static std::uint64_t go_on(Cadence& its, std::int64_t now, double times, Seconds mean, Hertz rate);
+  static std::uint64_t go_on(Cadence& its, ScopeFrame now, double times, Seconds mean, Hertz rate);
   /// The frame of the next step, if it comes before `until`.
-  static std::optional<std::int64_t> next(const Cadence& its, std::int64_t until, double times, Hertz rate);
+  static std::optional<ScopeFrame> next(const Cadence& its, ScopeFrame until, double times, Hertz rate);
   /// A step was started on `frame`; the next comes `interval` later.
-  static void started(Cadence& its, std::int64_t frame, Seconds interval, double times, Hertz rate);
+  static void started(Cadence& its, ScopeFrame frame, Seconds interval, double times, Hertz rate);
 
   /// See base/state.hpp.
   template <class State>

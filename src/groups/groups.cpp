@@ -14,7 +14,7 @@ Groups::Groups() {
   measure();
 }
 
-void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, std::int64_t lands) {
+void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands) {
   for (std::size_t g = 0; g < groups.size(); ++g) {
     const BankGroup& its = groups[g];
     const std::uint32_t number = numbers[g];
@@ -64,13 +64,13 @@ void Groups::send_gain(std::uint32_t number, std::int64_t ramp) {
   changes_.emplace_back(SetGroupGain{number, static_cast<float>(groups_[number].own_amplitude()), ramp});
 }
 
-void Groups::begin_change(Group& group, std::int64_t until) {
+void Groups::begin_change(Group& group, MixFrame until) {
   group.before = std::max(group.before, group.own_level());
   group.until = until;
   next_end_ = std::min(next_end_, until);
 }
 
-void Groups::settle(std::int64_t now) {
+void Groups::settle(MixFrame now) {
   if (now < next_end_) return;
   next_end_ = never;
   for (auto& group : groups_) {

@@ -22,15 +22,15 @@ class Groups {
  public:
   struct Group {
     std::uint32_t parent = 0;
-    GroupDesign now;         ///< level, mute and filters as they hold
-    Level before = {};       ///< its own level before a change that is still under way
-    std::int64_t until = 0;  ///< the frame at which that change ends
+    GroupDesign now;      ///< level, mute and filters as they hold
+    Level before = {};    ///< its own level before a change that is still under way
+    MixFrame until = {};  ///< the frame at which that change ends
 
     double own_amplitude() const { return now.muted ? 0.0 : amplitude(now.gain); }
     Level own_level() const { return now.muted ? Level() : Level(now.gain); }
   };
 
-  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+  static constexpr MixFrame never = MixFrame::never();
 
   Groups();
   /// The names, and which group each is. Number 0 is the master.
@@ -39,11 +39,12 @@ class Groups {
 
   /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group stays as it is. The master takes
   /// over what the first book says, unless the game has turned it before. `lands` is the frame on which that holds.
-  void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, std::int64_t lands);
+  void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands);
 
   /// A change that takes `ramp` frames from frame `from` on. On its way down a group counts as it did, on its way up as it will.
   struct Way {
-    std::int64_t from = 0, ramp = 0;
+    MixFrame from;
+    std::int64_t ramp = 0;
   };
   void set_gain(std::uint32_t number, Decibels gain, const Way& way);
   void set_mute(std::uint32_t number, bool mute, const Way& way);
@@ -53,7 +54,7 @@ class Groups {
   void sent() { changes_.clear(); }
 
   /// Takes note of the changes that have come to their end by `now`.
-  void settle(std::int64_t now);
+  void settle(MixFrame now);
   const GroupLevels& levels() const { return levels_; }
   /// Why nothing of the group is heard.
   Reason why_silent(std::uint32_t number) const;
@@ -69,14 +70,14 @@ class Groups {
   }
 
  private:
-  void begin_change(Group& group, std::int64_t until);
+  void begin_change(Group& group, MixFrame until);
   void send_gain(std::uint32_t number, std::int64_t ramp);
   void measure();
 
   Numbers names_{most_groups};
   std::vector<Group> groups_;     ///< by number
   std::vector<Command> changes_;  ///< not sent yet
-  std::int64_t next_end_ = never;
+  MixFrame next_end_ = never;
   bool master_is_set_ = false;  ///< by a book, or by the game
   GroupLevels levels_;
 };

@@ -12,8 +12,8 @@
 #include <utility>
 #include <vector>
 
+#include "base/nearest.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 #include "tidewater/request.hpp"
 #include "tidewater/units.hpp"
 

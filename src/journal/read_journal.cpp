@@ -8,6 +8,7 @@
 #include <type_traits>
 #include <unordered_set>
 
+#include "base/nearest.hpp"
 #include "base/rates.hpp"
 #include "base/shorten.hpp"
 #include "base/text_file.hpp"
@@ -17,7 +18,6 @@
 #include "request/described.hpp"
 #include "request/texts.hpp"
 #include "tidewater/error.hpp"
-#include "tidewater/nearest.hpp"
 #include "tidewater/replay.hpp"
 
 namespace tidewater {

@@ -59,7 +59,10 @@ struct Replayed {
   /// could wake or silence sounds, and the session had none here.
   static void end(SoundManager& manager) {
     Control& control = *manager.control_;
-    { const Asking asking(control); }
+    {
+      const Asking asking(control);
+      control.settle();
+    }
     control.handing.run(control, {});
   }
   /// A recording may have more requests in a frame than a notebook has room for: the game's own was handed on meanwhile. A replay refuses

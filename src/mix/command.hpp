@@ -6,6 +6,7 @@
 #include <type_traits>
 #include <variant>
 
+#include "base/frame.hpp"
 #include "dsp/channel_gains.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/state_filter.hpp"
@@ -33,16 +34,16 @@ struct StartVoice {
   std::uint32_t voice = 0;
   std::uint32_t group = 0;
   ClipSamples clip;
-  std::int64_t start_frame = 0;  ///< on the mixer's clock
-  std::int64_t base = 0;         ///< the first frame of all that start together: what comes after it moves them all alike
-  std::uint64_t step = 0;        ///< source frames per output frame, 32 bits below the point
-  std::int64_t fade_in = 0;      ///< frames
-  std::int64_t position = 0;     ///< source frame to begin at; beyond the end of a loop it goes round
-  float gain = 1;                ///< amplitude
-  float lift = 1;                ///< amplitude, on top of it
-  float fold = 1;                ///< amplitude of a stereo clip, where the layout makes one channel of its two
-  float side = 0;                ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
-  float low_pass = 0;            ///< hertz; 0 for none
+  ScopeFrame start_frame;
+  ScopeFrame base;            ///< the first frame of all that start together: what comes after it moves them all alike
+  std::uint64_t step = 0;     ///< source frames per output frame, 32 bits below the point
+  std::int64_t fade_in = 0;   ///< frames
+  std::int64_t position = 0;  ///< source frame to begin at; beyond the end of a loop it goes round
+  float gain = 1;             ///< amplitude
+  float lift = 1;             ///< amplitude, on top of it
+  float fold = 1;             ///< amplitude of a stereo clip, where the layout makes one channel of its two
+  float side = 0;             ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
+  float low_pass = 0;         ///< hertz; 0 for none
   float high_pass = 0;
   Quality quality = Quality::standard;
   bool loop = false;
@@ -118,15 +119,15 @@ static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {
   std::uint32_t voice = 0;
-  std::int64_t frame = 0;     ///< the first frame without it
+  MixFrame frame;             ///< the first frame without it
   std::int64_t position = 0;  ///< source frame it had reached
-  std::int64_t known = 0;     ///< control may act on it once the clock has reached this: the end of the `render` that found it
+  MixFrame known;             ///< control may act on it once the clock has reached this: the end of the `render` that found it
 };
 
 /// The commands of a request that came too late for their frame.
 struct CameLate {
   std::uint64_t request = 0;
-  std::int64_t landed = 0;  ///< the frame that they were carried out for
+  MixFrame landed;  ///< the frame that they were carried out for
 };
 
 }  // namespace tidewater

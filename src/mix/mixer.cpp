@@ -14,7 +14,7 @@ namespace tidewater {
 namespace {
 
 constexpr std::size_t late_capacity = 256;
-constexpr std::int64_t as_soon_as_possible = -1;
+constexpr MixFrame as_soon_as_possible{-1};
 /// The lower bits of a moment: frames of the call that is running. Above them the clock, for eleven years at 48 kHz.
 constexpr int call_bits = 20;
 constexpr std::int64_t longest_call = (std::int64_t{1} << call_bits) - 1;
@@ -44,7 +44,7 @@ Mixer::Mixer(const MixerOptions& options)
   prepare_filters();
 }
 
-bool Mixer::post(const Command& command, std::uint64_t request, std::int64_t lands) {
+bool Mixer::post(const Command& command, std::uint64_t request, MixFrame lands) {
   if (!commands_.try_emplace(request, lands, command)) return false;
   ++posted_;
   return true;
@@ -66,14 +66,14 @@ void Mixer::put_posted(const std::vector<Posted>& posted) {
   for (const Posted& its : posted) commands_.enqueue(its);
 }
 
-bool Mixer::poll(VoiceFinished& report, std::int64_t at) {
+bool Mixer::poll(VoiceFinished& report, MixFrame at) {
   const VoiceFinished* next = finished_.peek();
   return next != nullptr && next->known <= at && finished_.try_dequeue(report);
 }
 
 Mixer::Moment Mixer::moment() const {
   const std::uint64_t word = moment_.load(std::memory_order_acquire);
-  const auto at = static_cast<std::int64_t>(word >> call_bits);
+  const MixFrame at{static_cast<std::int64_t>(word >> call_bits)};
   return {at, at + static_cast<std::int64_t>(word & longest_call)};
 }
 
@@ -185,7 +185,7 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   meter.rms.store(std::sqrt(power / (2 * quantum)), std::memory_order_relaxed);
 }
 
-void Mixer::note_late(const Posted& posted, std::int64_t landed) noexcept {
+void Mixer::note_late(const Posted& posted, MixFrame landed) noexcept {
   if (posted.request == last_late_) return;
   last_late_ = posted.request;
   const bool told = late_.try_enqueue(CameLate{posted.request, landed});
@@ -201,7 +201,7 @@ void Mixer::end() {
 /// Carries out what is due, and returns how many of so many frames can be mixed until more is.
 int Mixer::carry_out_due(int frames) noexcept {
   for (Posted* next = nullptr; taken_ < may_take_ && (next = commands_.peek()) != nullptr; commands_.pop(), ++taken_) {
-    const std::int64_t from = next->lands == as_soon_as_possible ? rendered_ : changes_from(next->lands);
+    const MixFrame from = next->lands == as_soon_as_possible ? rendered_ : changes_from(next->lands);
     if (from > rendered_) return static_cast<int>(std::min<std::int64_t>(frames, from - rendered_));
     if (from < rendered_) note_late(*next, call_begins_);
     carry_out(next->command);
@@ -272,10 +272,11 @@ void Mixer::mix_voices(int frames) noexcept {
       for (std::size_t c = 2; c < width_; ++c) which |= channels_[v].heard(c) ? Channels{1} << c : 0;
       open(group, which, frames);
     }
-    const std::int64_t end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
+    const MixFrame end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
-    if (end >= 0) count_report(finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_}));
+    if (end != Voice::plays_on)
+      count_report(finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_}));
   }
 }
 
@@ -306,8 +307,9 @@ void Mixer::render_call(float* out, std::int64_t wanted) noexcept {
   const auto width = static_cast<std::int64_t>(channels(options_.layout));
   call_begins_ = call_ends_;
   call_ends_ += wanted;
-  const auto publish = [this](std::int64_t at) {
-    moment_.store(static_cast<std::uint64_t>(at) << call_bits | static_cast<std::uint64_t>(call_ends_ - at), std::memory_order_release);
+  const auto publish = [this](MixFrame at) {
+    moment_.store(static_cast<std::uint64_t>(at.value) << call_bits | static_cast<std::uint64_t>(call_ends_ - at),
+                  std::memory_order_release);
   };
   // What is asked from here on lands at the end of this call. What was asked before is taken now, in whole requests.
   publish(call_begins_);

@@ -45,10 +45,10 @@ class Mixer {
   /// Commands of one request, which is carried out as a whole on the frame it is for: the `lands` of the moment it was asked in.
   /// Requests are numbered, and their frames never go back. False when the queue is full: keep the command, and send it
   /// again later, in order. Nothing posted is heard before `commit`.
-  bool post(const Command& command, std::uint64_t request, std::int64_t lands);
+  bool post(const Command& command, std::uint64_t request, MixFrame lands);
   /// The same for a start, which `fill(start)` fills in its place in the queue.
   template <class Fill>
-  bool post_start(std::uint64_t request, std::int64_t lands, Fill fill) {
+  bool post_start(std::uint64_t request, MixFrame lands, Fill fill) {
     if (!commands_.try_emplace(request, lands, fill)) return false;
     ++posted_;
     return true;
@@ -57,7 +57,7 @@ class Mixer {
   /// As soon as possible.
   bool post(const Command& command);
   /// Takes the next report that control may know by `at`. Returns false if there is none.
-  bool poll(VoiceFinished& report, std::int64_t at);
+  bool poll(VoiceFinished& report, MixFrame at);
   bool poll(CameLate& report) { return late_.try_dequeue(report); }
   /// How many reports there have been. If as many were polled, there is nothing to poll.
   std::uint64_t reported() const { return reported_.load(std::memory_order_acquire); }
@@ -78,19 +78,21 @@ class Mixer {
 
   /// Where time stands, read at once. Thread: any.
   struct Moment {
-    std::int64_t at = 0;     ///< frames that finished calls of `render` have handed out
-    std::int64_t lands = 0;  ///< the end of the call that is running, or else `at`
+    MixFrame at;     ///< frames that finished calls of `render` have handed out
+    MixFrame lands;  ///< the end of the call that is running, or else `at`
   };
   Moment moment() const;
   /// The first of these. Thread: any.
-  std::int64_t clock() const { return moment().at; }
+  MixFrame clock() const { return moment().at; }
 
   /// How far behind `lands` a start must lie so that it is never late: what the limiter holds back, and what is left of a
   /// quantum. What starts at once starts there, so its latency does not wander.
   std::int64_t lead() const { return delay() + quantum - 1; }
 
   /// The first frame that a request which lands there can change: what lies before has been mixed.
-  std::int64_t changes_from(std::int64_t lands) const { return lands == 0 ? 0 : (lands + delay() + quantum - 1) / quantum * quantum; }
+  MixFrame changes_from(MixFrame lands) const {
+    return lands == MixFrame{} ? lands : MixFrame{(lands.value + delay() + quantum - 1) / quantum * quantum};
+  }
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
@@ -125,13 +127,13 @@ class Mixer {
 
   struct Posted {
     Posted() = default;
-    Posted(std::uint64_t whose, std::int64_t when, const Command& what) : request(whose), lands(when), command(what) {}
+    Posted(std::uint64_t whose, MixFrame when, const Command& what) : request(whose), lands(when), command(what) {}
     template <std::invocable<StartVoice&> Fill>
-    Posted(std::uint64_t whose, std::int64_t when, Fill fill) : request(whose), lands(when), command(std::in_place_type<StartVoice>) {
+    Posted(std::uint64_t whose, MixFrame when, Fill fill) : request(whose), lands(when), command(std::in_place_type<StartVoice>) {
       fill(std::get<StartVoice>(command));
     }
     std::uint64_t request = 0;
-    std::int64_t lands = 0;
+    MixFrame lands;
     Command command;
   };
   /// Thread: the audio thread, and after it `end`.
@@ -145,7 +147,7 @@ class Mixer {
   std::int64_t delay() const { return options_.limiter ? Limiter::delay : 0; }
   void render_call(float* out, std::int64_t frames) noexcept;
   int carry_out_due(int frames) noexcept;
-  void note_late(const Posted& posted, std::int64_t landed) noexcept;
+  void note_late(const Posted& posted, MixFrame landed) noexcept;
   void render_run(int frames) noexcept;
   void mix_voices(int frames) noexcept;
   void hand_out(float* to, int from, int count) const noexcept;
@@ -178,17 +180,17 @@ class Mixer {
   std::atomic<std::uint64_t> reported_{0};
   std::uint64_t posted_ = 0;  ///< commands so far, on the control side
   std::atomic<std::uint64_t> committed_{0};
-  std::uint64_t taken_ = 0;       ///< commands so far, on the audio thread
-  std::uint64_t may_take_ = 0;    ///< in this call
-  std::uint64_t last_late_ = 0;   ///< request that was reported to be late
-  std::int64_t call_begins_ = 0;  ///< the clock at this call
-  std::int64_t call_ends_ = 0;
+  std::uint64_t taken_ = 0;      ///< commands so far, on the audio thread
+  std::uint64_t may_take_ = 0;   ///< in this call
+  std::uint64_t last_late_ = 0;  ///< request that was reported to be late
+  MixFrame call_begins_;         ///< the clock at this call
+  MixFrame call_ends_;
   Bus output_;
   int output_size_ = 0;                   ///< frames in `output_`
   int output_left_ = 0;                   ///< frames of `output_` not handed out yet
   int to_skip_ = 0;                       ///< frames that the limiter's delay puts before the first
   bool sounding_ = false;                 ///< a voice is: changes of groups must be smooth
-  std::int64_t rendered_ = 0;             ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
+  MixFrame rendered_;                     ///< frames mixed, at most a quantum and the limiter's delay ahead of the clock
   std::atomic<std::uint64_t> moment_{0};  ///< clock, and frames of the call that is running, in one word
   std::atomic<std::uint32_t> broken_group_{no_group};
 };

@@ -3,6 +3,7 @@
 #include <atomic>
 #include <cstdint>
 
+#include "base/frame.hpp"
 #include "base/large_memory.hpp"
 #include "dsp/resample.hpp"
 
@@ -16,25 +17,26 @@ class StreamRing {
  public:
   /// Frames that it holds: two thirds of a second at 48 kHz.
   static constexpr std::int64_t capacity = 32768;
-  static constexpr std::int64_t never = -1;
+  static constexpr MixFrame never{-1};
 
   /// Empties it; the first frame to come is `frame`. Allocates nothing.
   void begin(std::int64_t frame) {
     first_.store(frame, std::memory_order_relaxed);
     passed_.store(frame, std::memory_order_relaxed);
-    late_since_.store(never, std::memory_order_relaxed);
-    back_at_.store(never, std::memory_order_relaxed);
+    late_since_.store(never.value, std::memory_order_relaxed);
+    back_at_.store(never.value, std::memory_order_relaxed);
     written_.store(frame, std::memory_order_release);
   }
 
   /// How far the voice was, and what it told: by these a stream that is begun again goes on as it was.
   struct Marks {
-    std::int64_t passed = 0, late_since = never, back_at = never;
+    std::int64_t passed = 0;
+    MixFrame late_since = never, back_at = never;
   };
   Marks marks() const { return {passed_.load(), late_since(), back_at()}; }
   void set_told(const Marks& marks) {
-    late_since_.store(marks.late_since);
-    back_at_.store(marks.back_at);
+    late_since_.store(marks.late_since.value);
+    back_at_.store(marks.back_at.value);
   }
 
   // For the reading thread.
@@ -84,10 +86,10 @@ class StreamRing {
 
   // What the audio thread tells: when, on the mixer's clock, the voice last had to fade out for want of samples, and
   // when it came back.
-  void note_late(std::int64_t now) { late_since_.store(now, std::memory_order_relaxed); }
-  void note_back(std::int64_t now) { back_at_.store(now, std::memory_order_relaxed); }
-  std::int64_t late_since() const { return late_since_.load(std::memory_order_relaxed); }
-  std::int64_t back_at() const { return back_at_.load(std::memory_order_relaxed); }
+  void note_late(MixFrame now) { late_since_.store(now.value, std::memory_order_relaxed); }
+  void note_back(MixFrame now) { back_at_.store(now.value, std::memory_order_relaxed); }
+  MixFrame late_since() const { return {late_since_.load(std::memory_order_relaxed)}; }
+  MixFrame back_at() const { return {back_at_.load(std::memory_order_relaxed)}; }
 
  private:
   static constexpr std::int64_t skip = 4096;  ///< how far ahead of a voice that was left without samples reading goes on
@@ -96,8 +98,8 @@ class StreamRing {
   std::atomic<std::int64_t> first_{0};
   std::atomic<std::int64_t> written_{0};
   std::atomic<std::int64_t> passed_{0};
-  std::atomic<std::int64_t> late_since_{never};
-  std::atomic<std::int64_t> back_at_{never};
+  std::atomic<std::int64_t> late_since_{never.value};
+  std::atomic<std::int64_t> back_at_{never.value};
 };
 
 }  // namespace tidewater

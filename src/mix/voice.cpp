@@ -28,7 +28,7 @@ std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
 
 }  // namespace
 
-void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
+void Voice::start(const StartVoice& command, MixFrame now, double rate) {
   *this = Voice{};
   clip_ = command.clip;
   loop_ = command.loop && command.clip.frames > 0;
@@ -42,7 +42,8 @@ void Voice::start(const StartVoice& command, std::int64_t now, double rate) {
   side_ = Smooth::at(static_cast<double>(command.side));
   in_world_ = command.in_world;
   fold_ = command.fold;
-  start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
+  const MixFrame first = ScopeClock::mixed(command.start_frame), base = ScopeClock::mixed(command.base);
+  start_frame_ = std::max(now, first + std::max<std::int64_t>(0, now - base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
   fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
   quality_ = command.quality;
@@ -67,12 +68,12 @@ void Voice::stop(std::int64_t fade) {
   }
 }
 
-void Voice::set_gain(float gain, std::int64_t ramp, std::int64_t now) {
+void Voice::set_gain(float gain, std::int64_t ramp, MixFrame now) {
   gain_.go(static_cast<double>(gain), ramp, shortest_);
   if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
 }
 
-void Voice::set_lift(float lift, std::int64_t ramp, std::int64_t now) {
+void Voice::set_lift(float lift, std::int64_t ramp, MixFrame now) {
   if (!std::exchange(lifted_, true)) lift_.begin({1});
   if (ramp == 0 && start_frame_ >= now)
     lift_.begin({lift});
@@ -80,24 +81,24 @@ void Voice::set_lift(float lift, std::int64_t ramp, std::int64_t now) {
     lift_.go({lift}, ramp, shortest_);
 }
 
-void Voice::set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now) {
+void Voice::set_step(std::uint64_t step, std::int64_t ramp, MixFrame now) {
   step_.go(static_cast<double>(step), ramp == 0 && start_frame_ >= now ? 0 : std::max<std::int64_t>(ramp, shortest_));
 }
 
-void Voice::set_side(float side, std::int64_t ramp, std::int64_t now) {
+void Voice::set_side(float side, std::int64_t ramp, MixFrame now) {
   side_.go(static_cast<double>(side), ramp, shortest_);
   if (ramp == 0 && start_frame_ >= now) side_ = Smooth::at(static_cast<double>(side));
   pan_ = gains();
 }
 
-void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, std::int64_t now) const {
+void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, MixFrame now) const {
   if (ramp == 0 && start_frame_ >= now)
     channels.begin(gains);
   else
     channels.go(gains, ramp, shortest_);
 }
 
-void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now) {
+void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, MixFrame now) {
   StateFilter& filter = kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_;
   if (ramp == 0 && start_frame_ >= now)
     filter.begin(static_cast<double>(hertz), rate);
@@ -241,7 +242,7 @@ bool Voice::flows(int frames) const {
 }
 
 /// A stream that is late fades out while it still can, keeps its time in silence, and fades in again.
-void Voice::tend_flow(int frames, std::int64_t now) {
+void Voice::tend_flow(int frames, MixFrame now) {
   if (clip_.stream == nullptr) return;
   const bool late = flow_.target() == 0;
   const bool enough = has_ahead(frames + shortest_ + quantum + (late ? enough_ahead : 0));
@@ -254,26 +255,26 @@ void Voice::tend_flow(int frames, std::int64_t now) {
   if (!enough) clip_.stream->note_late(now);
 }
 
-std::int64_t Voice::mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames) {
-  if (start_frame_ >= now + frames && fade_out_length_ == 0) return -1;
+MixFrame Voice::mix_into(const Bus& bus, ChannelGains& channels, MixFrame now, int frames) {
+  if (start_frame_ >= now + frames && fade_out_length_ == 0) return plays_on;
   for (int at = 0; at < frames;) {
     // A beginning and an end are followed a quantum at a time, on the clock's own grid.
     const bool whole = fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
     const int piece = whole ? frames - at : quantum;
-    const std::int64_t end = mix_piece({bus, channels}, at, now + at, piece);
-    if (end >= 0) return end;
+    const MixFrame end = mix_piece({bus, channels}, at, now + at, piece);
+    if (end != plays_on) return end;
     at += piece;
   }
-  return -1;
+  return plays_on;
 }
 
-std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int frames) {
+MixFrame Voice::mix_piece(const Into& into, int at, MixFrame now, int frames) {
   const std::int64_t offset = std::max<std::int64_t>(0, start_frame_ - now);
   if (offset > 0 && fade_out_length_ > 0) {
     active_ = false;  // stopped before it was heard
     return now;
   }
-  if (offset >= frames) return -1;
+  if (offset >= frames) return plays_on;
   int count = frames - static_cast<int>(offset);
   if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, leaving_left()));
 
@@ -287,7 +288,7 @@ std::int64_t Voice::mix_piece(const Into& into, int at, std::int64_t now, int fr
     heard = mix_heard(into, at + static_cast<int>(offset), count);
   }
   wrap_position();
-  if (heard == count && !leaves) return -1;
+  if (heard == count && !leaves) return plays_on;
   active_ = false;
   return now + offset + heard;
 }

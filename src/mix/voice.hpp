@@ -29,16 +29,16 @@ struct Bus {
 /// One clip being mixed. Everything it needs is inside; it never allocates.
 class alignas(64) Voice {
  public:
-  void start(const StartVoice& command, std::int64_t now, double rate);
+  void start(const StartVoice& command, MixFrame now, double rate);
   // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
   void stop(std::int64_t fade);
-  void set_gain(float gain, std::int64_t ramp, std::int64_t now);
-  void set_lift(float lift, std::int64_t ramp, std::int64_t now);
-  void set_step(std::uint64_t step, std::int64_t ramp, std::int64_t now);
-  void set_side(float side, std::int64_t ramp, std::int64_t now);
+  void set_gain(float gain, std::int64_t ramp, MixFrame now);
+  void set_lift(float lift, std::int64_t ramp, MixFrame now);
+  void set_step(std::uint64_t step, std::int64_t ramp, MixFrame now);
+  void set_side(float side, std::int64_t ramp, MixFrame now);
   /// Those of a voice in the world lie beside it, in `channels`.
-  void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, std::int64_t now) const;
-  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, std::int64_t now);
+  void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, MixFrame now) const;
+  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, MixFrame now);
 
   /// Lines of 64 bytes that a run looks at, from the front.
   static constexpr std::size_t hot_lines = 7;
@@ -50,9 +50,10 @@ class alignas(64) Voice {
   /// Source frames since the clip's head; a loop in memory has gone round.
   std::int64_t position() const;
 
-  /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame the voice ended
-  /// at, or -1. In how many runs frames are mixed makes no difference to any sample.
-  std::int64_t mix_into(const Bus& bus, ChannelGains& channels, std::int64_t now, int frames);
+  static constexpr MixFrame plays_on{-1};
+  /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame on which the voice ended, or
+  /// `plays_on`. In how many runs frames are mixed makes no difference to any sample.
+  MixFrame mix_into(const Bus& bus, ChannelGains& channels, MixFrame now, int frames);
   /// Asks for the memory that the next run will read, so many frames, in two parts: all at once would be waited for.
   void prefetch(int frames, int part, const ChannelGains& channels) const;
 
@@ -79,10 +80,10 @@ class alignas(64) Voice {
   bool only_gain_moves() const;
   bool flows(int frames) const;
   bool has_ahead(std::int64_t frames) const;
-  void tend_flow(int frames, std::int64_t now);
+  void tend_flow(int frames, MixFrame now);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
-  std::int64_t mix_piece(const Into& into, int at, std::int64_t now, int frames);
+  MixFrame mix_piece(const Into& into, int at, MixFrame now, int frames);
   int mix_heard(const Into& into, int at, int count);
   static void add(const float* source, const kernels::Curve* gains, const Stretch& stretch, float* bus);
   static void add(const float* source, const kernels::Curve* left_gains, const kernels::Curve* right_gains, const Stretch& stretch,
@@ -130,7 +131,7 @@ class alignas(64) Voice {
   Gains pan_{{1, 0}, {1, 0}};
   float fold_ = 1;  ///< of a stereo clip, where its channels become one
   std::int32_t shortest_ = 1;
-  std::int64_t start_frame_ = 0;
+  MixFrame start_frame_;
   std::int64_t fade_in_length_ = 0;
   std::int64_t fade_in_done_ = 0;
   std::int64_t fade_out_length_ = 0;  ///< 0 while nobody stopped it

@@ -73,7 +73,7 @@ std::span<const Trait> Notebook::keep_for_reason(std::span<const Trait> traits) 
   return {reason_traits_.data() + at, traits.size()};
 }
 
-void Notebook::keep(std::int64_t at, std::uint64_t update, const KeptLists& its) {
+void Notebook::keep(MixFrame at, std::uint64_t update, const KeptLists& its) {
   if (!open() || (its.emitters.empty() && its.gauges.empty())) return;
   add(at, KeptNote{update, kept_.size(), its.emitters.size(), kept_gauges_.size(), its.gauges.size()});
   kept_.insert(kept_.end(), its.emitters.begin(), its.emitters.end());
@@ -108,7 +108,7 @@ std::string name_of(const BankLayer* layer, const BankSound* sound) {
 
 noted::Asked asked_of(const AskedNote& note) {
   const auto texts = std::make_shared<Texts>();
-  noted::Asked asked{{note.lands}, {note.into}, note.meanwhile, note.request, texts};
+  noted::Asked asked{{note.lands.value}, {note.into}, note.meanwhile, note.request, texts};
   keep_texts(*texts, asked.request);
   return asked;
 }
@@ -123,7 +123,7 @@ noted::Layer layer_of(const BegunNote& begun) {
           .low_pass = begun.low_pass,
           .away = begun.metres < 0 ? std::nullopt : std::optional(Metres{static_cast<double>(begun.metres)}),
           .clip_start = begun.clip_start,
-          .starts = {begun.starts},
+          .starts = {begun.starts.value},
           .fade_in = begun.sound->fade_in,
           .loop = begun.layer->loop,
           .voice = begun.voice};
@@ -134,7 +134,7 @@ noted::Layer layer_of(const BegunNote& begun) {
 JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const std::string_view> gauge_names,
                       const std::function<std::string(const Reason&)>& put) {
   const auto words = [&](const Reason* why) { return why == nullptr ? std::string() : put(*why); };
-  JournalEntry entry{{note.at}, {}};
+  JournalEntry entry{{note.at.value}, {}};
   auto& to = entry.what;
   std::visit(Each{[&](const AskedNote& n) { to = asked_of(n); },
                   [&](const DecidedNote& n) {
@@ -148,13 +148,13 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                       to = noted::Decision{n.outcome, n.playback.raise, n.playback, event, n.sound->name, layer_of(n), words(n.why)};
                   },
                   [&](const DueNote& n) {
-                    to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer->name, n.voice, {n.starts}, words(n.why)};
+                    to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer->name, n.voice, {n.starts.value}, words(n.why)};
                   },
                   [&](const FadingNote& n) {
                     to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why)};
                   },
                   [&](const WokeNote& n) {
-                    to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts}};
+                    to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts.value}};
                   },
                   [&](const EndedNote& n) {
                     to = noted::Ended{n.playback, name_of(n.sound), n.how};

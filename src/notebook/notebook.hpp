@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/frame.hpp"
 #include "notebook/reason.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/journal.hpp"
@@ -23,7 +24,8 @@ namespace tidewater {
 
 /// A request. Its texts lie in the notebook.
 struct AskedNote {
-  std::int64_t lands = 0, into = 0;
+  MixFrame lands;
+  std::int64_t into = 0;
   bool meanwhile = false;
   Request request;
 };
@@ -53,7 +55,7 @@ struct BegunNote {
   Hertz low_pass = {};
   Seconds clip_start = {};
   float metres = -1;  ///< away; less than 0 on the screen
-  std::int64_t starts = 0;
+  MixFrame starts;
   std::uint32_t voice = 0;
   const Reason* why = nullptr;
 };
@@ -64,7 +66,7 @@ struct DueNote {
   PlaybackId playback = {};
   const BankSound* sound = nullptr;
   const BankLayer* layer = nullptr;
-  std::int64_t starts = 0;
+  MixFrame starts;
   std::uint32_t voice = 0;
   const Reason* why = nullptr;
 };
@@ -84,7 +86,7 @@ struct WokeNote {
   const BankSound* sound = nullptr;
   const BankLayer* layer = nullptr;
   std::uint32_t voice = 0;
-  std::int64_t starts = 0;
+  MixFrame starts;
 };
 
 struct EndedNote {
@@ -130,11 +132,11 @@ struct KeptLists {
 
 struct Note {
   template <class What>
-  Note(std::int64_t when, const What& its) : at(when), what(its) {}
+  Note(MixFrame when, const What& its) : at(when), what(its) {}
   template <class What>
-  Note(std::int64_t when, std::in_place_type_t<What> kind) : at(when), what(kind) {}
+  Note(MixFrame when, std::in_place_type_t<What> kind) : at(when), what(kind) {}
 
-  std::int64_t at = 0;
+  MixFrame at;
   std::variant<AskedNote, DecidedNote, BegunNote, DueNote, FadingNote, WokeNote, EndedNote, noted::Updates, noted::Late, NoticeNote,
                KeptNote, noted::End>
       what;
@@ -156,7 +158,7 @@ class Notebook {
   bool has_room(std::size_t text) const;
   /// A record that finds no room is counted.
   template <class What>
-  void add(std::int64_t at, const What& what) {
+  void add(MixFrame at, const What& what) {
     if (notes_.size() < capacity_)
       notes_.emplace_back(at, what);
     else
@@ -164,7 +166,7 @@ class Notebook {
   }
   /// Has `fill` fill a record in its place, which is quicker for the large ones that every raise makes.
   template <class What, class Fill>
-  void add(std::int64_t at, Fill fill) {
+  void add(MixFrame at, Fill fill) {
     if (notes_.size() < capacity_)
       fill(std::get<What>(notes_.emplace_back(at, std::in_place_type<What>).what));
     else
@@ -180,7 +182,7 @@ class Notebook {
   const Reason* keep(const Reason& why);
 
   /// Notes the states that an update has kept. Only this may allocate, because no request is refused for it.
-  void keep(std::int64_t at, std::uint64_t update, const KeptLists& its);
+  void keep(MixFrame at, std::uint64_t update, const KeptLists& its);
   KeptLists kept() const { return {kept_, kept_gauges_}; }
 
   /// Something was refused for want of room.

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <vector>
 
-#include "tidewater/nearest.hpp"
+#include "base/nearest.hpp"
 
 namespace tidewater {
 namespace {

@@ -2,8 +2,8 @@
 
 #include <fmt/format.h>
 
+#include "base/nearest.hpp"
 #include "notebook/otherwise.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {
@@ -74,6 +74,10 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::otherwise:
       return fmt::format("{}: {}", r.name, why_otherwise(*r.sound, *r.layer, r.traits, ", and plays what it has otherwise"));
     case Code::left_out: return fmt::format("'{}' is there by chance, and was not this time", sound);
+    case Code::put_off: return fmt::format("'{}' is stopped {} from now", sound, to_text(Seconds{r.number}));
+    case Code::put_off_too_long: return "while this response waited for its delay, a bank without it took the place of its own";
+    case Code::no_more_put_off:
+      return fmt::format("{:.0f} responses wait for their delay, and there is room for no more: raise such events less often", r.number);
     case Code::not_playing: return fmt::format("'{}' was not playing", sound);
     case Code::waits: return fmt::format("{}{}", all_taken(r), keeps);
     case Code::waits_for_fades: return fmt::format("{}{}", all_fade, keeps);

@@ -33,7 +33,10 @@ struct Reason {
     otherwise,    ///< the same, of event `name`
     left_out,     ///< `sound`
     not_playing,  ///< `sound`
-    waits,        ///< all `number` voices are taken
+    put_off,      ///< `sound`, for `number` seconds
+    put_off_too_long,
+    no_more_put_off,  ///< than `number`
+    waits,            ///< all `number` voices are taken
     waits_for_fades,
     too_short,  ///< the same, and it cannot wait
     too_short_for_fades,

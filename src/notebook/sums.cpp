@@ -15,6 +15,7 @@ class Sum {
     return *this;
   }
   Sum& operator<<(std::int64_t word) { return *this << static_cast<std::uint64_t>(word); }
+  Sum& operator<<(MixFrame frame) { return *this << frame.value; }
   Sum& operator<<(double value) { return *this << std::bit_cast<std::uint64_t>(value); }
   Sum& operator<<(std::string_view text) { return *this << hash_name(text); }
   Sum& operator<<(PlaybackId id) { return *this << id.raise << std::uint64_t{id.response} << std::uint64_t{id.beat}; }
@@ -46,7 +47,7 @@ std::optional<noted::Sums> RunningSums::take(const Note& note) {
       [&](const auto& what) -> std::optional<noted::Sums> {
         if constexpr (requires { add(so_far_, what); }) {
           std::optional<noted::Sums> before;
-          if (const std::int64_t second = note.at / rate_; second > so_far_.second) {
+          if (const std::int64_t second = note.at.value / rate_; second > so_far_.second) {
             so_far_.second = second;
             before = so_far_;
           }

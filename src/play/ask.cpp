@@ -59,7 +59,6 @@ std::optional<Outcome> Control::refuse(R& what) {
 template <class R>
 Outcome Control::note_and_carry_out(R& what, const Extras& extras) {
   if (noting.door.notice()) noting.tell(*noting.door.notice());
-  claim_due();
   noting.link.count_request();
   noting.updates.request(noting.link.now().at);
   noting.tell_if_not_updated();
@@ -107,7 +106,7 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
                             .emitter = raise.emitter,
                             .gauges = raise.gauges,
                             .at = at,
-                            .base = noting.link.base() + extras.into};
+                            .base = ScopeClock::at(noting.link.base()) + extras.into};
   if (extras.started != nullptr) return starter.respond_all(*known, id, happening, *extras.started);
   StartedSounds unasked;
   return starter.respond_all(*known, id, happening, unasked);

@@ -52,9 +52,9 @@ std::string load_read(Control& control, const Bank& bank, Preload preload, LiveC
   const Asking asking(control);
   const Preload decided = control.library.preload_of(data, preload);
   if (replaces)
-    control.ask(asked::Reload{bank.name(), bank.content(), decided, bank.language()}, {.loading = &loading});
+    control.settle_and_ask(asked::Reload{bank.name(), bank.content(), decided, bank.language()}, {.loading = &loading});
   else
-    control.ask(asked::Load{bank.name(), bank.content(), decided, bank.language()}, {.loading = &loading});
+    control.settle_and_ask(asked::Load{bank.name(), bank.content(), decided, bank.language()}, {.loading = &loading});
   return {};
 }
 

@@ -116,7 +116,7 @@ void Starter::start_again(UpdateUnderWay& update) {
 void Starter::hold_steps_back(const Cadence& cadence, const Following::By& by) {
   for (const StartRef its : cadence.last) {
     LiveStart* beat = voices.find(its);
-    if (beat == nullptr || beat->heard <= noting.link.changes_from()) continue;
+    if (beat == nullptr || beat->heard <= ScopeClock::at(noting.link.changes_from())) continue;
     Voices::each_layer(*beat, [&](LiveLayer& layer) {
       if (layer.stage != Stage::leaving)
         voices.leave(layer, {}, Ending::stopped,
@@ -149,8 +149,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
     if (held && !cadence.held) hold_steps_back(cadence, *held);
     cadence.held = held.has_value();
   }
-  const Catalogue::Event* event =
-      library.loaded.catalogue()->find(Name(std::string_view(StrippedName(Name("", cadence.event))), cadence.event));
+  const Catalogue::Event* event = library.loaded.catalogue()->find(cadence.event);
   Few<Trait, Cadence::most_traits> traits;
   for (std::size_t i = 0; i < cadence.trait_count; ++i)
     traits.emplace_back(trait_of(design, cadence.traits[i].name, cadence.traits[i].value));
@@ -161,7 +160,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
                       .at = by.at,
                       .beat_of = &cadence,
                       .stays = by.stays};
-  const std::int64_t now = noting.link.base(), until = now + voices.frames_of(ahead);
+  const ScopeFrame now = ScopeClock::at(noting.link.base()), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
   const bool heard_before = cadence.heard(listening.updates);
   if (const std::uint64_t steps = Cadences::go_on(cadence, now, times, mean, options.rate);

@@ -40,6 +40,8 @@ class Catalogue {
   const std::vector<LiveBank*>& banks() const { return banks_; }
   /// Null if no bank has it.
   const Event* find(Name event) const;
+  /// The same by the hash of its name.
+  const Event* find(std::uint64_t hash) const { return find(Name(std::string_view(StrippedName(Name("", hash))), hash)); }
   /// The event is looked for soon.
   void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }
   /// The unloaded bank that had an event. Empty if there is none.

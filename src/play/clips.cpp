@@ -56,7 +56,7 @@ Outcome Control::carry_out(const asked::ClipRead& its, const Extras& extras) {
     voices.clip_came(*bank, *clip);
   else
     voices.clip_failed(*bank, *clip);
-  claim_due();
+  catch_up();  // starts that waited for it are due
   return Outcome::done;
 }
 

@@ -13,10 +13,12 @@ Control::Control(ManagerOptions given)
       handing(options.journal_lines, options.rate),
       library(options),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, noting.link,
-             noting.notebook, groups.levels(), library.reader),
+             noting.notebook, groups.levels(), library.reader, agenda),
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
-      starter{options, noting, groups, library, voices, listening, driving} {}
+      starter{options, noting, groups, agenda, library, voices, listening, driving} {
+  agenda.reserve(options.playbacks + Starter::most_put_off);
+}
 
 void Control::render(std::span<float> out) noexcept {
   if (!options.offline) return noting.link.render(out);
@@ -28,9 +30,9 @@ void Control::render(std::span<float> out) noexcept {
 }
 
 bool Control::is_untouched() {
-  return noting.totals.raised == 0 && noting.totals.refused == 0 && noting.link.requests() == 0 && noting.link.mixer().clock() == 0 &&
-         library.loaded.banks().empty() && noting.notebook.notes().empty() && listening.emitters.slots() == 0 && !handing.has_begun() &&
-         !library.reader.has_tasks() && !gave_handles;
+  return noting.totals.raised == 0 && noting.totals.refused == 0 && noting.link.requests() == 0 &&
+         noting.link.mixer().clock() == MixFrame{} && library.loaded.banks().empty() && noting.notebook.notes().empty() &&
+         listening.emitters.slots() == 0 && !handing.has_begun() && !library.reader.has_tasks() && !gave_handles;
 }
 
 }  // namespace tidewater

@@ -19,6 +19,7 @@
 #include "play/listening.hpp"
 #include "play/noting.hpp"
 #include "play/starter.hpp"
+#include "terms/agenda.hpp"
 #include "tidewater/manager.hpp"
 #include "voices/voices.hpp"
 
@@ -43,8 +44,12 @@ struct Control {
 
   // Requests.
 
-  /// Before each request, and before an update: where time stands, and what is known by then.
-  void settle() { voices.take(noting.link.settle(noting.notebook)); }
+  /// Before each request, and before an update that is noted: reads the clock, and carries out what is known and due by then, so that a
+  /// replay does the same.
+  void settle() {
+    noting.link.read_clock(noting.notebook);
+    catch_up();
+  }
   /// The only place that notes a request and carries it out. The caller has called `settle` before.
   Outcome ask(Request what, const Extras& extras = {});
   /// The same for a game: settles first, unless the request is refused at the door. No line tells of what is refused there, so that it must
@@ -90,6 +95,7 @@ struct Control {
   Noting noting;
   HandOn handing;
   Groups groups;
+  Agenda agenda;
   Library library;
   Voices voices;
   Listening listening;
@@ -141,8 +147,9 @@ struct Control {
   void tell_what_happened(Seconds elapsed);
   void take_read_clips();
   void keep_to_budget();
-  /// Starts whose delay is nearly over ask for a voice: with a request or an update that is noted, so that a replay does the same.
-  void claim_due();
+  void catch_up();
+  void carry_out_due(Agenda::Ticket ticket);
+  void claim_due(LiveLayer& layer);
   void hear_where_it_is(LiveStart& start);
 };
 

@@ -19,7 +19,7 @@ struct Happening {
   Emitter emitter;
   std::span<const GaugeValue> gauges;    ///< gauges as the emitter gives them
   const std::optional<Whereabouts>& at;  ///< the place in the world, if it is known
-  std::int64_t base = 0;                 ///< the frame that delays count from: a start without delay is heard there
+  ScopeFrame base = {};                  ///< the frame that delays count from: a start without delay is heard there
   const Cadence* beat_of = nullptr;      ///< the cadence that starts the sound once more; null if a raise does
   bool stays = false;                    ///< the sound stays where it is, wherever its emitter goes
 };

@@ -14,23 +14,12 @@ namespace {
 
 using Lock = std::unique_lock<std::mutex>;
 
-Outcome ask(Control& control, const Request& request, std::uint32_t slot = StartRef::any_slot) {
-  const Asking asking = Asking::at_the_door(control);
-  return control.settle_and_ask(request, {.slot = slot});
-}
-
-/// Of what was told of emitters: what could not be taken is told in the journal.
-std::size_t taken(Control& control, std::size_t emitters, std::size_t values, std::size_t count) {
-  if (const std::size_t asked = std::min(emitters, values); count < asked) control.listening.stale.fetch_add(asked - count);
-  return count;
-}
-
 /// Of the handle of nothing.
 constexpr Outcome over = Outcome::already_ended;
 
 }  // namespace
 
-SoundManager::SoundManager(ManagerOptions options) : control_(std::make_unique<Control>(std::move(options))) {}
+SoundManager::SoundManager(ManagerOptions options) : WorldCalls(std::make_unique<Control>(std::move(options))) {}
 
 SoundManager::~SoundManager() {
   control_->library.reader.stop();
@@ -39,6 +28,7 @@ SoundManager::~SoundManager() {
     {
       control_->noting.link.mixer().end();
       const Asking asking(*control_);
+      control_->settle();
       control_->noting.finish();
     }
     control_->handing.run(*control_, {});
@@ -76,7 +66,7 @@ bool SoundManager::read_for(Seconds budget) {
 bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   const Lock one_at_a_time(control_->library.loaded.loading());
   Loading loading = control_->library.loaded.prepare_to_unload(name);
-  const Asking asking = Asking::at_the_door(*control_);
+  const Asking asking(*control_);
   return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
@@ -84,7 +74,7 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter em
   StartedSounds started;
   RaiseTraits with_its_own;
   Driving::Values values;
-  const Asking asking = Asking::at_the_door(*control_);
+  const Asking asking(*control_);
   asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
   if (emitter) control_->fill_in(what, with_its_own, values);
   return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
@@ -92,64 +82,10 @@ Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter em
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
   StartedSounds started;
-  const Asking asking = Asking::at_the_door(*control_);
+  const Asking asking(*control_);
   asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
   return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
 }
-
-Emitter SoundManager::make_emitter(const EmitterDesign& design) {
-  const Emitter made = control_->listening.emitters.make(design);
-  if (!made) (control_->listening.emitters.is_full() ? control_->listening.without_room : control_->listening.stale).fetch_add(1);
-  return made;
-}
-
-void SoundManager::remove_emitter(Emitter emitter) {
-  if (!control_->listening.emitters.remove(emitter)) control_->listening.stale.fetch_add(1);
-}
-
-std::size_t SoundManager::place(std::span<const Emitter> emitters, std::span<const Place> places) {
-  return taken(*control_, emitters.size(), places.size(), control_->listening.emitters.place(emitters, places));
-}
-std::size_t SoundManager::set_velocity(std::span<const Emitter> emitters, std::span<const Vector> velocities) {
-  return taken(*control_, emitters.size(), velocities.size(), control_->listening.emitters.set_velocities(emitters, velocities));
-}
-std::size_t SoundManager::set_facing(std::span<const Emitter> emitters, std::span<const Vector> facings) {
-  return taken(*control_, emitters.size(), facings.size(), control_->listening.emitters.face(emitters, facings));
-}
-
-std::size_t SoundManager::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
-  const std::size_t count = control_->listening.emitters.set_gauge(gauge, emitters, values);
-  if (count == 0 && !control_->listening.emitters.knows_gauge(gauge)) {
-    const Lock lock(control_->mutex);
-    control_->driving.tell_of_unknown(gauge);
-    return 0;
-  }
-  return taken(*control_, emitters.size(), values.size(), count);
-}
-
-Outcome SoundManager::set_gauge(Name gauge, double value) {
-  {
-    // Games say it every frame: what says nothing new is not noted.
-    const Lock lock(control_->mutex);
-    const std::uint32_t known = control_->driving.gauges.names().find(gauge);
-    if (known != Numbers::none && value - value == 0 &&
-        HeldTo<double>(control_->driving.gauges.design(known))(value) == control_->driving.gauges.aim(known))
-      return Outcome::done;
-  }
-  return ask(*control_, asked::SetGauge{gauge, value});
-}
-
-bool SoundManager::attach(Emitter emitter, Emitter parent) {
-  const bool hangs = control_->listening.emitters.attach(emitter, parent);
-  if (!hangs) control_->listening.stale.fetch_add(1);
-  return hangs;
-}
-
-Outcome SoundManager::set_listener(std::uint32_t number, const Listener& its) {
-  return ask(*control_, asked::SetListener{number, its.place, its.facing, its.up, its.velocity, its.gain});
-}
-
-Outcome SoundManager::remove_listener(std::uint32_t number) { return ask(*control_, asked::RemoveListener{number}); }
 
 void SoundManager::update(Seconds elapsed) {
   std::unique_lock updating(control_->updating);
@@ -223,7 +159,7 @@ std::string SoundManager::try_restore(std::span<const std::byte> saved, std::spa
 
 void SoundManager::render(std::span<float> out) noexcept { control_->render(out); }
 
-Frames SoundManager::clock() const { return {control_->noting.link.mixer().clock()}; }
+Frames SoundManager::clock() const { return {control_->noting.link.mixer().clock().value}; }
 
 Layout SoundManager::layout() const { return control_->options.layout; }
 

@@ -29,14 +29,14 @@ void Noting::tell_if_not_updated() {
 
 bool Noting::begin_update() {
   const Mixer::Moment now = link.now();
-  const bool anew = updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add(run.first.value, run); });
+  const bool anew = updates.update(now.at, now.lands - now.at, [this](const noted::Updates& run) { notebook.add({run.first.value}, run); });
   if (anew) watch.updates(now.at);
   return anew;
 }
 
 void Noting::finish() {
   if (totals.raised > 0) tell_if_not_updated();
-  updates.finish([this](const noted::Updates& run) { notebook.add(run.first.value, run); });
+  updates.finish([this](const noted::Updates& run) { notebook.add({run.first.value}, run); });
   notebook.add(link.now().at, noted::End{});
 }
 

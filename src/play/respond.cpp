@@ -11,32 +11,42 @@ namespace tidewater {
 
 namespace {
 
+/// One response that is carried out.
+struct Act {
+  LiveBank& bank;
+  const BankResponse& response;
+  PlaybackId id;
+  PlaybackId before;  ///< it stops what began before this
+  const Happening& happening;
+  StartedSounds& started;
+};
+
 // The effects of verbs. Each returns the response's outcome.
 
-using Effect = Outcome (*)(Starter&, LiveBank&, const BankResponse&, PlaybackId, const Happening&, StartedSounds&);
+using Effect = Outcome (*)(Starter&, const Act&);
 
-Outcome start_target(Starter& starter, LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening,
-                     StartedSounds& started) {
-  LiveSound& sound = bank.sounds[response.target];
-  fetch(bank.data->sounds[response.target]);
+Outcome start_target(Starter& starter, const Act& act) {
+  LiveSound& sound = act.bank.sounds[act.response.target];
+  fetch(act.bank.data->sounds[act.response.target]);
   fetch(sound);
-  return starter.start(bank, sound, response.delay, id, happening, started);
+  return starter.start(act.bank, sound, act.response.delay, act.id, act.happening, act.started);
 }
 
-Outcome stop_target(Starter& starter, LiveBank& bank, const BankResponse& response, PlaybackId id, const Happening& happening,
-                    StartedSounds&) {
-  LiveSound& sound = bank.sounds[response.target];
+Outcome stop_target(Starter& starter, const Act& act) {
+  LiveSound& sound = act.bank.sounds[act.response.target];
+  const std::string_view event = act.happening.event.text();
   bool any = false;
   for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
-    any = starter.voices.stop(*version, response.time, id) || any;
+    any = starter.voices.stop(*version, act.response.time, act.before) || any;
   if (!any)
-    return starter.noting.decide(Outcome::nothing_to_stop, id, {.code = Reason::Code::not_playing, .sound = sound.design}, happening.event);
-  starter.noting.notebook.add(starter.noting.link.now().at,
-                              DecidedNote{.raise = id.raise, .event = happening.event.text(), .sound = sound.design});
+    return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
+                                 act.happening.event);
+  starter.noting.notebook.add(starter.noting.link.now().at, DecidedNote{.raise = act.id.raise, .event = event, .sound = sound.design});
   return Outcome::done;
 }
 
 constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target};  // by verb
+constexpr Effect effect_of(Verb verb) { return effects[static_cast<std::size_t>(verb)]; }
 
 }  // namespace
 
@@ -45,10 +55,56 @@ Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const
   Outcome decided = Outcome::unknown_event;
   for (const BankResponse& response : event.design->responses) {
     ++id.response;
-    const Outcome outcome = effects[static_cast<std::size_t>(response.verb)](*this, *event.bank, response, id, happening, started);
+    const bool waits = response.delay > Seconds{} && !response.starts();  // a start is decided at once
+    const Outcome outcome = waits ? put_off(event, response, id, happening)
+                                  : effect_of(response.verb)(*this, {*event.bank, response, id, id, happening, started});
     if (id.response == 1 || weight(outcome) > weight(decided)) decided = outcome;
   }
   return decided;
+}
+
+/// The response waits for its delay.
+Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening) {
+  if (agenda.responses() == most_put_off)
+    return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_put_off, .number = static_cast<double>(most_put_off)},
+                         happening.event);
+  const BankSound& sound = event.bank->data->sounds[response.target];
+  agenda.add(happening.base + voices.frames_of(response.delay), {.kind = Due::Kind::response,
+                                                                 .start = {StartRef::any_slot, id},
+                                                                 .event = event.hash,
+                                                                 .target = hash_name(sound.name),
+                                                                 .verb = response.verb,
+                                                                 .time = response.time});
+  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = response.delay.value, .sound = &sound},
+                       happening.event);
+}
+
+void Starter::respond_late(Agenda::Ticket ticket) {
+  const Due due = agenda[ticket];
+  agenda.remove(ticket);
+  const Catalogue::Event* event = library.loaded.catalogue()->find(due.event);
+  if (event == nullptr) {
+    noting.decide(Outcome::bank_not_loaded, due.start.id, {.code = Reason::Code::put_off_too_long});
+    return;
+  }
+  const std::optional<Whereabouts> nowhere;
+  const Happening happening{.event = Name(event->design->name, due.event),
+                            .traits = {},
+                            .emitter = {},
+                            .gauges = {},
+                            .at = nowhere,
+                            .base = ScopeClock::at(noting.link.base())};
+  // The bank may have been replaced meanwhile by one whose events are otherwise. All that was raised so far has begun.
+  const PlaybackId before{noting.totals.raised, ~0U, ~0U};
+  StartedSounds unasked;
+  for (const BankResponse& response : event->design->responses)
+    if (response.verb == due.verb && hash_name(event->bank->data->sounds[response.target].name) == due.target) {
+      BankResponse as_asked = response;
+      as_asked.time = due.time;
+      effect_of(due.verb)(*this, {*event->bank, as_asked, due.start.id, before, happening, unasked});
+      return;
+    }
+  noting.decide(Outcome::nothing_to_stop, due.start.id, {.code = Reason::Code::put_off_too_long}, happening.event);
 }
 
 /// Once for each value, so that a step a second does not fill the journal.

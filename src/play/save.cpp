@@ -54,6 +54,8 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   for (LiveBank& bank : control.library.loaded.banks()) banks.push_back(&bank);
   if constexpr (State::reading)
     for (LiveBank* bank : banks) control.driving.follow(*bank);
+  control.agenda.state(s);
+  if (!s.ok()) return;
   control.voices.state(s, [&](PlayedSound*& sound) {
     std::size_t bank = 0, at = 0;
     if constexpr (!State::reading) {
@@ -103,6 +105,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
 }  // namespace
 
 std::vector<std::byte> save(Control& control) {
+  control.noting.link.read_clock(control.noting.notebook);
   control.forget_over();  // of which nothing is known that is not kept here
   StateOut body;
   std::vector<Needed> needed = banks_of(control);
@@ -157,7 +160,7 @@ std::string restore(Control& control, std::span<const std::byte> saved, std::spa
     if (std::string problem = control.library.restore_clips(bank); !problem.empty()) return problem;
   }
   control.noting.link.give_clips([&](std::uint32_t voice) { return control.voices.clip_on(voice); });
-  control.settle();
+  control.noting.link.read_clock(control.noting.notebook);
   control.noting.tell({.code = Reason::Code::text, .name = "goes on from a saved state; this journal alone cannot be played again"});
   return {};
 }

@@ -73,9 +73,9 @@ class Starting {
   Draws draws_;
   StartShape shape_;
   Layers layers_;
-  std::array<Chosen, most_layers> chosen_;                         ///< by the layer's number; set for those in `layers_`
-  std::int64_t heard_ = std::numeric_limits<std::int64_t>::max();  ///< the frame on which the first layer begins
-  std::optional<Followers::Follower> follower_;                    ///< of a sound that follows gauges
+  std::array<Chosen, most_layers> chosen_;       ///< by the layer's number; set for those in `layers_`
+  ScopeFrame heard_ = ScopeFrame::never();       ///< the frame on which the first layer begins
+  std::optional<Followers::Follower> follower_;  ///< of a sound that follows gauges
   Verdict verdict_;
 
   // Why a layer was left out.
@@ -256,7 +256,7 @@ void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool f
     note.low_pass = as.low_pass;
     if (from_ != nullptr) note.metres = from_->metres;
     note.clip_start = {static_cast<double>(candidate.position.whole) / sound_.bank->rate.value};
-    note.starts = candidate.starts;
+    note.starts = ScopeClock::mixed(candidate.starts);
     note.voice = candidate.voice;
     note.why = reason;
   });

@@ -29,6 +29,10 @@ inline void add(StartedSounds& started, StartRef start) {
 struct Starter {
   /// Returns the outcome of the whole: a refusal before what plays, what plays before the rest, and among equals the first.
   Outcome respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started);
+  /// Responses that are no starts and wait for their delay, at most.
+  static constexpr std::size_t most_put_off = 1024;
+  /// Carries out a response whose delay is over.
+  void respond_late(Agenda::Ticket ticket);
   /// Starts whatever is due before the next update, of the cadences that are heard.
   void start_again(UpdateUnderWay& update);
   /// Calls `act(start)` for the steps that a cadence has started and that have not ended.
@@ -40,6 +44,7 @@ struct Starter {
   const ManagerOptions& options;
   Noting& noting;
   Groups& groups;
+  Agenda& agenda;
   Library& library;
   Voices& voices;
   Listening& listening;
@@ -47,6 +52,7 @@ struct Starter {
 
   // Used by one another.
 
+  Outcome put_off(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening);
   Outcome start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started);
   /// Makes a start known to all that follow it.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, StartedSounds& started);

@@ -18,12 +18,13 @@ void Control::begin_update(const KeptLists& to_come) {
 }
 
 void Control::open_update(const KeptLists& to_come) {
+  noting.link.read_clock(noting.notebook);
   const bool anew = noting.begin_update();
   groups.settle(noting.link.now().at);
   if (!anew) return;
+  catch_up();
   ++listening.updates;
   noting.link.count_request();
-  claim_due();
   forget_over();
   listening.take_removed(update, to_come, [this](std::uint32_t slot) {
     if (LiveStart* start = voices.start_at(slot)) voices.leave_behind(*start);
@@ -44,7 +45,7 @@ void Control::listen(const KeptLists& to_come) {
 }
 
 std::list<LiveBank> Control::end_update(Seconds elapsed, std::vector<ClipData>& done_with) {
-  const Asking asking = Asking::going_on(*this);
+  const Asking asking(*this);  // time stands where whoever asked last found it
   return close_update(elapsed, done_with);
 }
 
@@ -96,7 +97,7 @@ void Control::add_sleeping_layers() {
 
 /// Notices, and requests that follow from what was read since the update before.
 void Control::tell_what_happened(Seconds elapsed) {
-  const std::int64_t now = noting.link.now().at;
+  const MixFrame now = noting.link.now().at;
   listening.tell_what_was_counted();
   const std::uint32_t broken = noting.link.mixer().take_broken_group();
   if (broken != Mixer::no_group && noting.watch.is_first_broken())
@@ -120,26 +121,46 @@ void Control::forget_over() {
   voices.over().clear();
 }
 
-void Control::claim_due() {
+/// The reports of the audio thread and what is due, in the order of their frames; of one frame the reports come first.
+void Control::catch_up() {
   constexpr int most = 32;  // a game that asks meanwhile waits
-  if (!voices.any_due()) return;
-  noting.link.count_request();
-  for (int i = 0; i < most && voices.any_due(); ++i) {
-    if (!update.open) hear_where_it_is(voices.next_due());
-    const auto due = voices.claim_due();
-    if (!due) continue;
-    const auto& [layer, candidate, verdict] = *due;
-    const LiveStart& start = *layer->start;
-    const Reason why = starter.why(*start.sound->loaded, candidate, start.in_world ? start.from : nullptr, verdict);
-    noting.notebook.add(noting.link.now().at, DueNote{.outcome = outcome_of(candidate.fate),
-                                                      .playback = start.id,
-                                                      .sound = start.sound->design,
-                                                      .layer = layer->design,
-                                                      .starts = candidate.starts,
-                                                      .voice = candidate.voice,
-                                                      .why = noting.notebook.keep(why)});
-    if (candidate.fate == Candidate::Fate::too_late) voices.leave(*layer, {}, Ending::outranked);
+  const ScopeFrame now = ScopeClock::at(noting.link.now().at);
+  for (int count = 0;;) {
+    const VoiceFinished* report = noting.link.report();
+    const auto [ticket, frame] = agenda.due_by(now);
+    if (report != nullptr && (ticket == Agenda::no_ticket || report->frame <= ScopeClock::mixed(frame))) {
+      voices.take(*report);
+      noting.link.drop_report();
+      continue;
+    }
+    if (ticket == Agenda::no_ticket || count == most) return;
+    if (count++ == 0) noting.link.count_request();
+    carry_out_due(ticket);
   }
+}
+
+void Control::carry_out_due(Agenda::Ticket ticket) {
+  const Due& due = agenda[ticket];
+  if (due.kind == Due::Kind::response) return starter.respond_late(ticket);
+  claim_due(voices.due_layer(due));
+}
+
+/// The delay of a start is nearly over.
+void Control::claim_due(LiveLayer& layer) {
+  const LiveStart& start = *layer.start;
+  if (!update.open) hear_where_it_is(*layer.start);
+  const auto claimed = voices.claim_due(layer);
+  if (!claimed) return;
+  const auto& [candidate, verdict] = *claimed;
+  const Reason why = starter.why(*start.sound->loaded, candidate, start.in_world ? start.from : nullptr, verdict);
+  noting.notebook.add(noting.link.now().at, DueNote{.outcome = outcome_of(candidate.fate),
+                                                    .playback = start.id,
+                                                    .sound = start.sound->design,
+                                                    .layer = layer.design,
+                                                    .starts = ScopeClock::mixed(candidate.starts),
+                                                    .voice = candidate.voice,
+                                                    .why = noting.notebook.keep(why)});
+  if (candidate.fate == Candidate::Fate::too_late) voices.leave(layer, {}, Ending::outranked);
 }
 
 /// A start that waited is heard from where it is now, and bent as its gauges are now.

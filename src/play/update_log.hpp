@@ -4,6 +4,7 @@
 #include <limits>
 #include <optional>
 
+#include "base/frame.hpp"
 #include "tidewater/journal.hpp"
 
 namespace tidewater {
@@ -12,7 +13,7 @@ namespace tidewater {
 /// who has a voice. Calls at an even pace are one run.
 class UpdateLog {
  public:
-  void request(std::int64_t frame) {
+  void request(MixFrame frame) {
     if (asked_at_ != frame) asked_ = 0;
     asked_at_ = frame;
     ++asked_;
@@ -21,8 +22,8 @@ class UpdateLog {
 
   /// The first update at a frame is kept; further ones change nothing. `write` takes a run that is over.
   template <class Write>
-  bool update(std::int64_t frame, std::int64_t ahead, Write write) {
-    if (frame == 0 || (last_ && last_->frame == frame)) return false;
+  bool update(MixFrame frame, std::int64_t ahead, Write write) {
+    if (frame == MixFrame{} || (last_ && last_->frame == frame)) return false;
     settle(write);
     last_ = Update{frame, ahead, asked_at_ == frame ? asked_ : 0, false};
     return true;
@@ -39,7 +40,7 @@ class UpdateLog {
   static constexpr std::uint64_t longest = 60;
 
   struct Update {
-    std::int64_t frame = 0;
+    MixFrame frame;
     std::int64_t ahead = 0;    ///< from there to where it lands
     std::uint32_t behind = 0;  ///< requests of its frame that came before it
     bool followed = false;     ///< some came after it
@@ -57,7 +58,7 @@ class UpdateLog {
                        (run_.times == 1 || run_.every.value == every) && (!tied || !run_tied_ || after == run_.after);
     if (!joins) {
       flush(write);
-      run_ = {{last_->frame}, {1}, 0, 0, {last_->ahead}};
+      run_ = {{last_->frame.value}, {1}, 0, 0, {last_->ahead}};
       run_tied_ = false;
       closed_ = between;
     } else {
@@ -84,9 +85,9 @@ class UpdateLog {
   noted::Updates run_;
   std::uint64_t run_length_ = 1;  ///< the first runs are short, so that a game that crashes in its first second leaves its pace
   bool run_tied_ = false, closed_ = false;
-  std::int64_t run_end_ = 0;
+  MixFrame run_end_;
   std::optional<Update> last_;
-  std::int64_t asked_at_ = -1;
+  MixFrame asked_at_{-1};
   std::uint32_t asked_ = 0;
 };
 

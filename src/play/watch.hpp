@@ -5,6 +5,7 @@
 #include <optional>
 #include <utility>
 
+#include "base/frame.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
@@ -13,7 +14,7 @@ namespace tidewater {
 class Watch {
  public:
   /// In each update. True once where a second of game time passed without a frame though something plays.
-  bool stands_still(std::int64_t clock, Seconds elapsed, bool plays) {
+  bool stands_still(MixFrame clock, Seconds elapsed, bool plays) {
     // A game that passes milliseconds as seconds gets its own notice, not the one about a game that does not render.
     const Seconds its{std::isnan(elapsed.value) ? 0 : std::clamp(elapsed.value, 0.0, longest_frame.value)};
     unrendered_ = clock == last_clock_ ? unrendered_ + its : Seconds{};
@@ -28,7 +29,7 @@ class Watch {
   };
   /// In each update, after `stands_still`. Once, if a second was rendered in which game time ran more than ten times as fast.
   /// Updates between which nothing was rendered do not count: a device may stand still.
-  std::optional<Fast> runs_fast(std::int64_t clock, Seconds elapsed, Hertz rate) {
+  std::optional<Fast> runs_fast(MixFrame clock, Seconds elapsed, Hertz rate) {
     constexpr double times = 10;
     if (clock == fast_clock_ || std::isnan(elapsed.value)) return std::nullopt;
     const Fast now{fast_.game + elapsed, fast_.rendered + seconds({clock - std::exchange(fast_clock_, clock)}, rate)};
@@ -39,9 +40,9 @@ class Watch {
   }
 
   /// An update came.
-  void updates(std::int64_t clock) { updated_ = clock; }
+  void updates(MixFrame clock) { updated_ = clock; }
   /// With each request. Once, for how long nothing has called `update`, if a second was rendered meanwhile.
-  std::optional<Seconds> goes_without_updates(std::int64_t clock, Hertz rate) {
+  std::optional<Seconds> goes_without_updates(MixFrame clock, Hertz rate) {
     const Seconds without = seconds({clock - updated_}, rate);
     if (without < patience || told_unupdated_) return std::nullopt;
     told_unupdated_ = true;
@@ -54,7 +55,7 @@ class Watch {
  private:
   static constexpr Seconds patience{1}, longest_frame{0.25};
 
-  std::int64_t last_clock_ = 0, fast_clock_ = 0, updated_ = 0;
+  MixFrame last_clock_, fast_clock_, updated_;
   Seconds unrendered_;
   Fast fast_;
   bool told_ = false, told_fast_ = false, told_unupdated_ = false, told_broken_ = false;

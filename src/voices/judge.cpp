@@ -73,7 +73,7 @@ const LiveStart* Voices::what_plays(const Verdict& verdict) const {
 }
 
 /// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
-bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const {
+bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame frame) const {
   const bool each = sound.design->limit_each_emitter;
   const std::int64_t spacing = frames_of(sound.design->spacing);
   if (spacing <= 0 || before.latest() <= frame - spacing) return false;
@@ -82,7 +82,7 @@ bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std
                    [&](const LiveStart& start) { return start.part != Part::cadence && std::abs(frame - start.heard) < spacing; });
 }
 
-Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t heard, const HeardFrom* from,
+Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame heard, const HeardFrom* from,
                    Part part) const {
   const BankSound& design = *sound.design;
   const Retrigger retrigger = part == Part::beat ? Retrigger::overlap : design.retrigger;
@@ -209,7 +209,7 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
 Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const {
   using Fate = Candidate::Fate;
   if (!candidate.level.audible()) return Fate::unheard;
-  if (due_for(candidate.starts) > link_.now().at) return Fate::later;
+  if (due_for(candidate.starts) > ScopeClock::at(link_.now().at)) return Fate::later;
   const auto without_voice = [&] { return worth_waiting(candidate) ? Fate::waits : Fate::too_late; };
   if (verdict.full) {
     candidate.over_limit = true;

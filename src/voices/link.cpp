@@ -39,18 +39,17 @@ Link::Link(const MixerOptions& options, bool offline)
   reports_.reserve(options.voices);
 }
 
-std::span<const VoiceFinished> Link::settle(Notebook& notebook) {
+void Link::read_clock(Notebook& notebook) {
   now_ = mixer_.moment();
   if (replayed_ && replayed_->at == now_.at) now_.lands = replayed_->lands;
   replayed_.reset();
-  reports_.clear();
+  reports_.erase(reports_.begin(), reports_.begin() + static_cast<std::ptrdiff_t>(std::exchange(next_report_, 0)));
   if (mixer_.reported() != taken_) take_reports(notebook);
-  return reports_;
 }
 
 void Link::take_reports(Notebook& notebook) {
   CameLate late;
-  for (; mixer_.poll(late); ++taken_) notebook.add(now_.at, noted::Late{late.request, {late.landed}});
+  for (; mixer_.poll(late); ++taken_) notebook.add(now_.at, noted::Late{late.request, {late.landed.value}});
   if (const std::uint64_t lost = mixer_.take_lost_late(); lost > 0)
     notebook.add(now_.at, NoticeNote{.why = notebook.keep({.code = Reason::Code::late_lost, .number = static_cast<double>(lost)})});
   VoiceFinished found;
@@ -76,9 +75,9 @@ bool Link::post(const Command& command) {
   return true;
 }
 
-std::int64_t Link::late_or_now() const {
+MixFrame Link::late_or_now() const {
   const auto late = std::find_if(late_.begin(), late_.end(), [&](const noted::Late& l) { return l.request == request_; });
-  return late == late_.end() ? now_.lands : late->landed.value;
+  return late == late_.end() ? now_.lands : MixFrame{late->landed.value};
 }
 
 /// Where nothing renders, or a flood came between two blocks, only what counts in the end is kept: so this never grows beyond a

@@ -19,15 +19,17 @@ class Link {
 
   Mixer& mixer() { return mixer_; }
 
-  /// Before each request: reads the time and returns the reports that are known by then; notes what came late. The order of the reports
-  /// does not depend on blocks. They are valid until the next call.
-  std::span<const VoiceFinished> settle(Notebook& notebook);
+  /// Reads the time, and the reports that are known by then; notes what came late. The order of the reports does not depend on blocks.
+  void read_clock(Notebook& notebook);
+  /// The first report that nobody has taken. Null if all were taken.
+  const VoiceFinished* report() const { return next_report_ < reports_.size() ? &reports_[next_report_] : nullptr; }
+  void drop_report() { ++next_report_; }
   /// The time of the request or update that is being carried out.
   Mixer::Moment now() const { return now_; }
   /// The frame that delays count from, and on which a start without delay is heard.
-  std::int64_t base() const { return now_.lands + mixer_.lead(); }
+  MixFrame base() const { return now_.lands + mixer_.lead(); }
   /// The first frame that the request can change.
-  std::int64_t changes_from() const { return mixer_.changes_from(now_.lands); }
+  MixFrame changes_from() const { return mixer_.changes_from(now_.lands); }
 
   /// Counts a request or an update, by which late commands are named. Sends commands that were put off before.
   void count_request();
@@ -49,11 +51,11 @@ class Link {
   /// After each request: its commands are complete.
   void commit() { mixer_.commit(); }
 
-  /// See base/state.hpp: while nobody renders, and all reports were taken.
+  /// See base/state.hpp: while nobody renders, and the clock was just read.
   template <class State>
   void state(State& s) {
     s(request_, sent_for_, sent_);
-    s.list(backlog_);
+    s.list(backlog_), s.list(reports_);
     mixer_.state(s);
   }
   template <class ClipOf>
@@ -77,8 +79,8 @@ class Link {
  private:
   bool post(const Command& command);
   void put_off(Command command);
-  std::int64_t lands_of_request() const { return late_.empty() ? now_.lands : late_or_now(); }
-  std::int64_t late_or_now() const;
+  MixFrame lands_of_request() const { return late_.empty() ? now_.lands : late_or_now(); }
+  MixFrame late_or_now() const;
   void take_reports(Notebook& notebook);
 
   Mixer mixer_;
@@ -88,11 +90,12 @@ class Link {
   Mixer::Moment now_;
   std::uint64_t request_ = 0;
   // Putting a command off depends only on the requests, never on how far the audio thread is, so a replay puts off the same commands.
-  std::int64_t sent_for_ = 0;     ///< the frame that the last commands land on
-  std::uint64_t sent_ = 0;        ///< so many
-  std::vector<Command> backlog_;  ///< what was put off, the latest of each kind for each voice and group
-  std::vector<VoiceFinished> reports_;
-  std::uint64_t taken_ = 0;  ///< how many of the mixer's reports
+  MixFrame sent_for_;                   ///< the frame that the last commands land on
+  std::uint64_t sent_ = 0;              ///< so many
+  std::vector<Command> backlog_;        ///< what was put off, the latest of each kind for each voice and group
+  std::vector<VoiceFinished> reports_;  ///< that were read
+  std::size_t next_report_ = 0;         ///< the first of them that nobody has taken
+  std::uint64_t taken_ = 0;             ///< how many of the mixer's reports
   std::optional<Mixer::Moment> replayed_;
   std::vector<noted::Late> late_;
   std::atomic<std::int64_t> call_began_{0};   ///< nanoseconds on the steady clock

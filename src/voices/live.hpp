@@ -6,6 +6,7 @@
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
 #include "mix/stream_ring.hpp"
+#include "terms/agenda.hpp"
 #include "terms/bent.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/level.hpp"
@@ -66,7 +67,7 @@ enum class Stage {
 /// Where a layer is in its clip: at `position` on frame `since`, going on by `step` each frame.
 struct Progress {
   ClipPosition position;
-  std::int64_t since = 0;
+  ScopeFrame since;
   std::uint64_t step = 0;
 };
 
@@ -80,35 +81,33 @@ struct Turned {
 
 /// What was last told of a stream.
 struct StreamTold {
-  std::int64_t late = StreamRing::never, back = StreamRing::never;
+  MixFrame late = StreamRing::never, back = StreamRing::never;
 };
 
 /// One layer of a start.
 struct LiveLayer {
-  static constexpr std::uint32_t no_turn = ~0U;
-
   LiveStart* start = nullptr;
   LiveLayer* next = nullptr;  ///< of the same start
   const BankLayer* design = nullptr;
   const BankClip* clip = nullptr;
-  std::size_t bed = 0;           ///< of a dormant one
-  std::uint32_t turn = no_turn;  ///< of a dormant one that waits for its delay: its place on the agenda
-  std::uint32_t voice = 0;       ///< but for dormant ones
+  std::size_t bed = 0;                      ///< of a dormant one
+  Agenda::Ticket turn = Agenda::no_ticket;  ///< of a dormant one that waits for its delay: its turn on the agenda
+  std::uint32_t voice = 0;                  ///< but for dormant ones
   std::uint32_t slot = 0;
   Stage stage = Stage::none;
   bool unread = false;  ///< its clip is not in memory yet: it waits for that
   Turned its;
-  Level level;                  ///< of the clip at its own gain, before the groups
-  Bent bent;                    ///< by gauges
-  Level lift{Decibels{}};       ///< what that makes of its level
-  std::int64_t lifted_at = -1;  ///< the update in which gauges last raised it from silence
+  Level level;             ///< of the clip at its own gain, before the groups
+  Bent bent;               ///< by gauges
+  Level lift{Decibels{}};  ///< what that makes of its level
+  MixFrame lifted_at{-1};  ///< the update in which gauges last raised it from silence
   Progress progress;
   Stream* stream = nullptr;  ///< of a streamed clip, while it has a voice
   StreamTold told;
   Ending how = Ending::finished;  ///< it will have ended
 
   bool over() const { return stage == Stage::none; }
-  bool waits() const { return turn != no_turn; }
+  bool waits() const { return turn != Agenda::no_ticket; }
   LiveClip& live_clip() const;
 };
 
@@ -128,8 +127,8 @@ struct LiveStart {
   LiveStart *earlier = nullptr, *later = nullptr;                     ///< of the same sound
   LiveStart *next_of_emitter = nullptr, **from_of_emitter = nullptr;  ///< among those that may be of one sound and one emitter
   std::uint64_t emitter = 0;
-  std::int64_t base = 0;   ///< the frame that its delays count from
-  std::int64_t heard = 0;  ///< the frame on which it begins
+  ScopeFrame base;   ///< the frame that its delays count from
+  ScopeFrame heard;  ///< the frame on which it begins
   std::uint32_t slot = 0;
   bool in_world = false;
   bool follows = false;  ///< gauges

@@ -33,8 +33,9 @@ void Voices::turned(LiveLayer& layer) {
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   const bool nobody_waits = layer.start->sound->home->unloaded;
-  if (nobody_waits || (level_of(layer).audible() &&
-                       !worth_waiting(*layer.design, *layer.clip, position_at(layer, link_.now().lands), layer.progress.step))) {
+  if (nobody_waits ||
+      (level_of(layer).audible() &&
+       !worth_waiting(*layer.design, *layer.clip, position_at(layer, ScopeClock::at(link_.now().lands)), layer.progress.step))) {
     leave(layer, {}, Ending::outranked, why);
     return;
   }
@@ -49,7 +50,7 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
 }
 
 /// The first frame at which it would be over.
-std::int64_t Voices::end_of(const LiveLayer& layer) const {
+ScopeFrame Voices::end_of(const LiveLayer& layer) const {
   return layer.design->loop || layer.waits()
              ? Sleepers::never
              : layer.progress.since + layer.progress.position.frames_to(layer.clip->frames, layer.progress.step);
@@ -63,7 +64,7 @@ void Voices::forget_sleepers(PlayedSound& sound) {
 }
 
 /// From now on it only keeps its place.
-void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since) {
+void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, ScopeFrame since) {
   if (layer.stage != Stage::settling) ++count_.dormant;
   layer.stage = Stage::dormant;
   layer.progress.position = position;
@@ -77,10 +78,12 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t s
 }
 
 /// Asleep, it claims nothing up to a frame shortly before its own.
-void Voices::wait_for(LiveLayer& layer, std::int64_t frame) {
-  agenda_.add(layer, frame);
+void Voices::wait_for(LiveLayer& layer, ScopeFrame frame) {
+  layer.turn = agenda_.add(frame, {.layer = layer.slot, .start = layer.start->ref()});
   turned(layer);
 }
+
+void Voices::stop_waiting(LiveLayer& layer) { agenda_.remove(std::exchange(layer.turn, Agenda::no_ticket)); }
 
 bool Voices::waits_for_clips(const LiveStart& start) {
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
@@ -90,11 +93,11 @@ bool Voices::waits_for_clips(const LiveStart& start) {
 
 /// The clips of all its layers are there: they go on, later than they were asked for.
 void Voices::go_on(LiveStart& start) {
-  const std::int64_t later = std::max<std::int64_t>(0, link_.base() - start.base);
+  const std::int64_t later = std::max<std::int64_t>(0, ScopeClock::at(link_.base()) - start.base);
   start.base += later;
   start.heard += later;
   each_layer(start, [&](LiveLayer& layer) {
-    agenda_.remove(layer);
+    stop_waiting(layer);
     layer.progress.since += later;
     wait_for(layer, due_for(layer.progress.since));
   });
@@ -131,7 +134,7 @@ void Voices::clip_failed(PlayedBank& bank, const LiveClip& clip) {
 }
 
 void Voices::get_up(LiveLayer& layer) {
-  if (layer.waits()) agenda_.remove(layer);
+  if (layer.waits()) stop_waiting(layer);
   if (!gone(layer)) {
     --layer.start->sound->asleep;
     --layer.start->sound->home->asleep;
@@ -155,10 +158,11 @@ bool Voices::gone(const LiveStart& start) const {
 
 /// Sleepers that have come to their end without being heard again.
 void Voices::end_slept_out() {
-  const std::int64_t lands = link_.now().lands;
-  if (!sleepers_.any_ended(lands)) return;
+  const MixFrame lands = link_.now().lands;
+  const ScopeFrame now = ScopeClock::at(lands);
+  if (!sleepers_.any_ended(now)) return;
   for (std::size_t i = sleepers_.size(); i-- > 0;) {
-    if (!sleepers_.ended(i, lands)) continue;
+    if (!sleepers_.ended(i, now)) continue;
     LiveLayer& layer = sleepers_[i];
     get_up(layer);
     end(layer, lands, Ending::finished);

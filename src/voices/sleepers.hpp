@@ -15,7 +15,7 @@ namespace tidewater {
 /// be a hundred thousand, and their claims are not looked at.
 class Sleepers {
  public:
-  static constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
+  static constexpr ScopeFrame never = ScopeFrame::never();
 
   std::size_t size() const { return who_.size(); }
   bool empty() const { return who_.empty(); }
@@ -25,7 +25,7 @@ class Sleepers {
 
   void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
   /// Adds a layer whose end is at frame `ends`.
-  void add(LiveLayer& layer, Claim claim, std::int64_t ends, bool near) {
+  void add(LiveLayer& layer, Claim claim, ScopeFrame ends, bool near) {
     layer.bed = who_.size();
     who_.push_back(&layer);
     claims_.push_back(claim);
@@ -40,7 +40,7 @@ class Sleepers {
     claims_.pop_back();
     ends_.pop_back();
   }
-  void change(const LiveLayer& layer, Claim claim, std::int64_t ends) {
+  void change(const LiveLayer& layer, Claim claim, ScopeFrame ends) {
     claims_[layer.bed] = claim;
     ends_[layer.bed] = ends;
     none_before_ = std::min(none_before_, ends);
@@ -59,9 +59,9 @@ class Sleepers {
                                     claims_.begin());
   }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
-  bool ended(std::size_t bed, std::int64_t now) const { return ends_[bed] <= now; }
+  bool ended(std::size_t bed, ScopeFrame now) const { return ends_[bed] <= now; }
   /// Whether a layer may have slept past its end.
-  bool any_ended(std::int64_t now) {
+  bool any_ended(ScopeFrame now) {
     if (now < none_before_) return false;
     none_before_ = ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end());
     return now >= none_before_;
@@ -87,9 +87,9 @@ class Sleepers {
 
   std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;
-  std::vector<std::int64_t> ends_;
+  std::vector<ScopeFrame> ends_;
   std::size_t near_ = 0;
-  std::int64_t none_before_ = never;  ///< the earliest end when it was last looked for; that layer may be gone
+  ScopeFrame none_before_ = never;  ///< the earliest end when it was last looked for; that layer may be gone
 };
 
 }  // namespace tidewater

@@ -33,7 +33,7 @@ struct Candidate {
   double gauge_at = 0;         ///< and where that stands
   std::uint64_t step = 0;
   ClipPosition position;  ///< where it begins
-  std::int64_t starts = 0;
+  ScopeFrame starts;
   Level level;  ///< as it is heard
 
   /// In order of success: the best fate among the layers gives the outcome of the whole start.

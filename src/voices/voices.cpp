@@ -16,7 +16,7 @@ constexpr Seconds ahead_of_delay{0.25};
 
 }  // namespace
 
-Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader)
+Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader, Agenda& agenda)
     : options_(options),
       ahead_of_delay_(frames(ahead_of_delay, options.rate).value),
       link_(link),
@@ -24,9 +24,9 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
       levels_(levels),
       starts_(options.playbacks),
       pool_(2 * static_cast<std::size_t>(options.voices)),
+      agenda_(agenda),
       streams_(2 * static_cast<std::size_t>(options.voices), reader) {
   sleepers_.reserve(options.playbacks);
-  agenda_.reserve(options.playbacks);
   unread_.reserve(options.playbacks);
   over_.reserve(options.playbacks);
   ended_.fresh.reserve(options.playbacks);
@@ -70,11 +70,11 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       fall_asleep(layer, candidate.position, candidate.starts);
       layer.unread = candidate.unread && start.part != Part::cadence;
       if (start.part == Part::cadence) {
-        wait_for(layer, Agenda::never);
+        wait_for(layer, ScopeFrame::never());
       } else if (candidate.fate == Candidate::Fate::reading) {
-        wait_for(layer, Agenda::never);
+        wait_for(layer, ScopeFrame::never());
         reading = true;
-      } else if (due_for(candidate.starts) > link_.now().at) {
+      } else if (due_for(candidate.starts) > ScopeClock::at(link_.now().at)) {
         wait_for(layer, due_for(candidate.starts));
       }
     }
@@ -88,7 +88,7 @@ LiveStart* Voices::find(StartRef ref) {
   return start == nullptr || gone(*start) ? nullptr : start;
 }
 
-ClipPosition Voices::position_at(const LiveLayer& layer, std::int64_t frame) const {
+ClipPosition Voices::position_at(const LiveLayer& layer, ScopeFrame frame) const {
   ClipPosition position = layer.progress.position;
   position.advance(layer.progress.step, std::max<std::int64_t>(0, frame - layer.progress.since));
   if (layer.design->loop && !layer.clip->streamed) position.fold(layer.clip->loop_from, layer.clip->frames);
@@ -121,7 +121,7 @@ float Voices::low_pass_of(const LiveLayer& layer) const {
 
 float Voices::high_pass_of(const LiveLayer& layer) { return static_cast<float>(std::max(layer.its.high_pass, layer.bent.high_pass).value); }
 
-void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) {
+void Voices::give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
   if (first != layer.progress.since) {
     layer.progress.position = position_at(layer, first);
@@ -146,7 +146,7 @@ void Voices::give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first,
 }
 
 /// `command` has its defaults.
-void Voices::fill(StartVoice& command, const LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) const {
+void Voices::fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) const {
   const PlayedSound& sound = *layer.start->sound;
   command.voice = layer.voice;
   command.group = sound.group;
@@ -212,7 +212,7 @@ void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
 
 /// As fast as all that bends it says, from here on.
 void Voices::set_step(LiveLayer& layer, std::int64_t ramp) {
-  const std::int64_t from = std::max(layer.progress.since, link_.changes_from());
+  const ScopeFrame from = std::max(layer.progress.since, ScopeClock::at(link_.changes_from()));
   layer.progress.position = position_at(layer, from);
   layer.progress.since = from;
   layer.progress.step = step_of(layer);
@@ -267,7 +267,8 @@ void Voices::unload(PlayedBank& bank, WhatPlays what_plays) {
   const bool finishes = what_plays == WhatPlays::finishes;
   for (LiveLayer* layer : pool_.owners()) {
     if (layer == nullptr || layer->start->sound->home != &bank) continue;
-    const bool is_heard = layer->stage == Stage::sounding && layer->start->heard <= std::max(layer->start->base, link_.base());
+    const bool is_heard =
+        layer->stage == Stage::sounding && layer->start->heard <= std::max(layer->start->base, ScopeClock::at(link_.base()));
     const bool ends_by_itself = layer->stage == Stage::leaving || (is_heard && !layer->design->loop);
     if (finishes && ends_by_itself) continue;
     leave(*layer, finishes ? layer->start->sound->design->fade_out : Seconds{}, Ending::unloaded);
@@ -277,7 +278,7 @@ void Voices::unload(PlayedBank& bank, WhatPlays what_plays) {
   bank.unloaded = true;
 }
 
-void Voices::end(LiveLayer& layer, std::int64_t frame, Ending how) {
+void Voices::end(LiveLayer& layer, MixFrame frame, Ending how) {
   LiveStart& start = *layer.start;
   start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
   if (!starts_.end(layer)) return;
@@ -292,22 +293,17 @@ void Voices::hand_out_ended() {
   std::swap(ended_.fresh, ended_.told);
 }
 
-void Voices::take(std::span<const VoiceFinished> reports) {
-  for (const VoiceFinished& report : reports) {
-    LiveLayer& layer = pool_.give_back(report.voice);
-    if (layer.start->in_world) *layer.start->from = pool_.on()[report.voice].from;
-    if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
-    streams_.close(layer);
-    const bool over = !layer.design->loop && report.position >= layer.clip->frames;
-    if (layer.stage == Stage::settling && !over) {
-      fall_asleep(layer, {report.position}, report.frame);
-      continue;
-    }
-    if (layer.stage == Stage::sounding) --count_.sounding;
-    if (layer.stage == Stage::settling) --count_.dormant;
-    if (layer.stage == Stage::leaving) --count_.fading;
-    end(layer, report.frame, layer.how);
-  }
+void Voices::take(const VoiceFinished& report) {
+  LiveLayer& layer = pool_.give_back(report.voice);
+  if (layer.start->in_world) *layer.start->from = pool_.on()[report.voice].from;
+  if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
+  streams_.close(layer);
+  const bool over = !layer.design->loop && report.position >= layer.clip->frames;
+  if (layer.stage == Stage::settling && !over) return fall_asleep(layer, {report.position}, ScopeClock::at(report.frame));
+  if (layer.stage == Stage::sounding) --count_.sounding;
+  if (layer.stage == Stage::settling) --count_.dormant;
+  if (layer.stage == Stage::leaving) --count_.fading;
+  end(layer, report.frame, layer.how);
 }
 
 void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed) {
@@ -328,63 +324,63 @@ void Voices::tell_of_stream(LiveLayer& layer) {
     const Reason why{.code = code, .number = seconds({length}, options_.rate).value, .name = layer.clip->name};
     notebook_.add(link_.now().at, NoticeNote{notebook_.keep(why), layer.start->id, layer.start->sound->design, how});
   };
-  if (const std::int64_t since = ring.late_since(); since != layer.told.late) {
+  if (const MixFrame since = ring.late_since(); since != layer.told.late) {
     layer.told.late = since;
     ++count_.late;
-    tell(Reason::Code::stream_late, since, "late");
+    tell(Reason::Code::stream_late, since.value, "late");
   }
-  if (const std::int64_t back = ring.back_at(); back != layer.told.back) {
+  if (const MixFrame back = ring.back_at(); back != layer.told.back) {
     layer.told.back = back;
     tell(Reason::Code::stream_back, back - layer.told.late, "back");
   }
 }
 
-std::optional<Voices::Due> Voices::claim_due() {
-  LiveLayer* const layer = agenda_.due_by(link_.now().at);
-  agenda_.remove(*layer);
-  const LiveStart& start = *layer->start;
-  Due due{.layer = layer, .candidate = {}, .verdict = {}};
-  Candidate& candidate = due.candidate;
-  candidate.layer = layer->design;
-  candidate.clip = layer->clip;
-  candidate.gain = layer->its.drawn_gain + layer->its.own_gain;
-  candidate.pitch = layer->its.drawn_pitch;
-  candidate.step = layer->progress.step;
-  candidate.position = layer->progress.position;
-  candidate.level = level_of(*layer);
+std::optional<Voices::Claimed> Voices::claim_due(LiveLayer& layer) {
+  stop_waiting(layer);
+  const LiveStart& start = *layer.start;
+  Claimed claimed;
+  Candidate& candidate = claimed.candidate;
+  candidate.layer = layer.design;
+  candidate.clip = layer.clip;
+  candidate.gain = layer.its.drawn_gain + layer.its.own_gain;
+  candidate.pitch = layer.its.drawn_pitch;
+  candidate.step = layer.progress.step;
+  candidate.position = layer.progress.position;
+  candidate.level = level_of(layer);
   // Where the game gave no chance to ask in time, it begins late, and whole.
-  candidate.starts = std::max(layer->progress.since, earliest(*layer));
-  layer->progress.since = candidate.starts;
-  turned(*layer);
-  if (gone(*layer)) return std::nullopt;
+  candidate.starts = std::max(layer.progress.since, earliest(layer));
+  layer.progress.since = candidate.starts;
+  turned(layer);
+  if (gone(layer)) return std::nullopt;
   freshen_claims();
   if (candidate.level.audible())
-    due.verdict = verdict_on_due(start);
+    claimed.verdict = verdict_on_due(start);
   else
-    due.verdict.sound = start.sound;
-  share(start.id, {&candidate, 1}, due.verdict);
+    claimed.verdict.sound = start.sound;
+  share(start.id, {&candidate, 1}, claimed.verdict);
   if (candidate.fate == Candidate::Fate::voice) {
-    make_room(due.verdict);
-    get_up(*layer);
-    give_voice(*layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in));
-    candidate.voice = layer->voice;
+    make_room(claimed.verdict);
+    get_up(layer);
+    give_voice(layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in));
+    candidate.voice = layer.voice;
   }
-  return due;
+  return claimed;
 }
 
 /// The first frame on which it can be heard if it is given a voice now. What plays from disk is given time to be read, so that it comes
 /// on the same frame however fast the disk is.
-std::int64_t Voices::earliest(const LiveLayer& layer) const {
-  return link_.base() + (layer.clip->streamed != nullptr ? frames_of(time_to_read) : 0);
+ScopeFrame Voices::earliest(const LiveLayer& layer) const {
+  return ScopeClock::at(link_.base()) + (layer.clip->streamed != nullptr ? frames_of(time_to_read) : 0);
 }
 
 void Voices::wake(LiveLayer& layer) {
   get_up(layer);
-  const std::int64_t first = std::max(earliest(layer), layer.progress.since);
+  const ScopeFrame first = std::max(earliest(layer), layer.progress.since);
   // A layer that a gauge has just raised from silence fades in as slowly as it follows that gauge.
   const bool lifted = layer.lifted_at == tended_.at;
   give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
-  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, layer.progress.since});
+  notebook_.add(link_.now().at,
+                WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, ScopeClock::mixed(layer.progress.since)});
 }
 
 }  // namespace tidewater

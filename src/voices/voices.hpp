@@ -1,6 +1,6 @@
 #pragma once
 /// All that plays. Decides which sounds may start and which yield, gives voices, puts layers to sleep and wakes them. Its parts are the
-/// starts and layers, the pool of voices, the agenda and the sleepers. It sends commands through the link and notes its decisions.
+/// starts and layers, the pool of voices and the sleepers. It sends commands through the link and notes its decisions.
 
 #include <array>
 #include <cstdint>
@@ -13,7 +13,6 @@
 #include "notebook/notebook.hpp"
 #include "terms/level.hpp"
 #include "tidewater/ended.hpp"
-#include "voices/agenda.hpp"
 #include "voices/heard.hpp"
 #include "voices/link.hpp"
 #include "voices/sleepers.hpp"
@@ -44,8 +43,8 @@ struct VoicesCount {
 struct NewStart {
   PlaybackId id;
   std::uint64_t emitter = 0;
-  std::int64_t base = 0;   ///< the frame that its delays count from
-  std::int64_t heard = 0;  ///< the frame on which it begins
+  ScopeFrame base;   ///< the frame that its delays count from
+  ScopeFrame heard;  ///< the frame on which it begins
   Pan pan;
   Hertz low_pass = {}, high_pass = {};
   const HeardFrom* from = nullptr;  ///< of a start in the world
@@ -80,7 +79,7 @@ struct HeardStart {
 
 class Voices {
  public:
-  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader);
+  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader, Agenda& agenda);
 
   // Whether a start may be. Asking changes nothing; a verdict holds until something begins, ends or is turned.
 
@@ -89,8 +88,8 @@ class Voices {
   /// The gates of the book, in this order: retrigger, spacing, limit.
   /// A sound with a cadence is held back if its cadence plays already, each of its steps by other steps.
   /// `from` is where it is heard from, if it is in the world: a sound that is too far to be heard holds nobody back.
-  Gated gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t heard,
-             const HeardFrom* from = nullptr, Part part = Part::whole) const;
+  Gated gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame heard, const HeardFrom* from = nullptr,
+             Part part = Part::whole) const;
   /// The latest start that a sound with retrigger "ignore" is held back by. Null if there is none.
   const LiveStart* what_plays(const Verdict& verdict) const;
   /// Decides for each layer whether it gets a voice, and notes in the verdict who loses one for it. Starts that leave by the verdict count
@@ -179,20 +178,18 @@ class Voices {
 
   // Time.
 
-  /// Takes over the reports of the audio thread.
-  void take(std::span<const VoiceFinished> reports);
-  /// Whether a delay is nearly over.
-  bool any_due() const { return agenda_.due_by(link_.now().at) != nullptr; }
-  /// The start of the next layer that is due. There must be one.
-  LiveStart& next_due() const { return *agenda_.due_by(link_.now().at)->start; }
-  /// Has the next layer that is due ask for a voice. If it comes too late for one, the caller has to tell it to leave. Returns nothing if
-  /// it was told to go meanwhile.
-  struct Due {
-    LiveLayer* layer = nullptr;
+  /// Takes over a report of the audio thread.
+  void take(const VoiceFinished& report);
+  /// The layer on the agenda that is due.
+  LiveLayer& due_layer(const Due& due) { return starts_.layers()[due.layer]; }
+  /// A layer that was due has asked for a voice.
+  struct Claimed {
     Candidate candidate;
     Verdict verdict;
   };
-  std::optional<Due> claim_due();
+  /// The delay of a layer is nearly over: it leaves the agenda and asks for a voice. If it comes too late for one, the caller has to tell
+  /// it to leave. Returns nothing if it was told to go meanwhile.
+  std::optional<Claimed> claim_due(LiveLayer& layer);
   /// Wakes sleepers and ends those that slept past their end. Only updates call it, so that the order of requests makes no difference.
   void tend();
   /// Comes before `tend`, and before places are heard anew.
@@ -209,7 +206,7 @@ class Voices {
   std::span<const EndedPlayback> ended() const { return ended_.told; }
   void hand_out_ended();
 
-  /// See base/state.hpp. `sound(pointer)` keeps which sound it is.
+  /// See base/state.hpp; the agenda comes before it. `sound(pointer)` keeps which sound it is.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
     s(all_, tended_, count_, idle_count_);
@@ -220,9 +217,11 @@ class Voices {
     pool_.state(s, layer);
     if (!s.ok()) return;
     sleepers_.state(s, layer);
-    agenda_.state(s, layer);
     s.list(unread_);
     streams_.state(s, layer);
+    agenda_.each([&](Agenda::Ticket ticket, const Due& due) {
+      if (due.kind == Due::Kind::layer && (due.layer >= starts_.layers().size() || due_layer(due).turn != ticket)) s.damage();
+    });
   }
   /// Keeps a sound's latest start.
   template <class State>
@@ -251,7 +250,7 @@ class Voices {
     return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
   }
   /// The frame on which a layer that starts at `starts` asks for a voice.
-  std::int64_t due_for(std::int64_t starts) const { return starts - ahead_of_delay_; }
+  ScopeFrame due_for(ScopeFrame starts) const { return starts - ahead_of_delay_; }
   std::int64_t way_to_next() const;
   void tell_of_stream(LiveLayer& layer);
   void turned(LiveLayer& layer);
@@ -265,7 +264,7 @@ class Voices {
   bool plays_already(const Verdict& verdict) const;
   bool restarts(const Verdict& verdict, const LiveStart& start) const;
   LiveStart* oldest_that_restarts(const Verdict& verdict) const;
-  bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, std::int64_t frame) const;
+  bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame frame) const;
   struct Counted;
   Level heard_level_of(const LiveStart& start) const;
   void obey_limit(Gated& gated, bool in_world) const;
@@ -299,9 +298,9 @@ class Voices {
   void give_way(LiveLayer& layer, const PlayedSound& to);
 
   // Voices.
-  ClipPosition position_at(const LiveLayer& layer, std::int64_t frame) const;
-  void give_voice(LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in);
-  void fill(StartVoice& command, const LiveLayer& layer, std::int64_t base, std::int64_t first, std::int64_t fade_in) const;
+  ClipPosition position_at(const LiveLayer& layer, ScopeFrame frame) const;
+  void give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in);
+  void fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) const;
   static ClipSamples clip_of(const LiveLayer& layer);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
   void send(const LiveLayer& layer, const Command& command);
@@ -310,7 +309,7 @@ class Voices {
   static float high_pass_of(const LiveLayer& layer);
   std::uint64_t step_of(const LiveLayer& layer) const;
   void set_step(LiveLayer& layer, std::int64_t ramp);
-  void end(LiveLayer& layer, std::int64_t frame, Ending how);
+  void end(LiveLayer& layer, MixFrame frame, Ending how);
 
   // Sleep.
   bool gone(const LiveLayer& layer) const;
@@ -318,15 +317,16 @@ class Voices {
   std::size_t asleep(const PlayedBank& bank) const { return bank.stops == all_.stops ? bank.asleep : 0; }
   std::size_t asleep(const PlayedSound& sound) const { return sound.stops == all_.stops && !sound.home->unloaded ? sound.asleep : 0; }
   void forget_sleepers(PlayedSound& sound);
-  std::int64_t end_of(const LiveLayer& layer) const;
-  void fall_asleep(LiveLayer& layer, ClipPosition position, std::int64_t since);
-  void wait_for(LiveLayer& layer, std::int64_t frame);
+  ScopeFrame end_of(const LiveLayer& layer) const;
+  void fall_asleep(LiveLayer& layer, ClipPosition position, ScopeFrame since);
+  void wait_for(LiveLayer& layer, ScopeFrame frame);
+  void stop_waiting(LiveLayer& layer);
   static bool waits_for_clips(const LiveStart& start);
   void go_on(LiveStart& start);
   template <class Act>
   void each_unread(const PlayedBank& bank, const LiveClip& clip, Act act);
   void get_up(LiveLayer& layer);
-  std::int64_t earliest(const LiveLayer& layer) const;
+  ScopeFrame earliest(const LiveLayer& layer) const;
   void wake(LiveLayer& layer);
   void end_slept_out();
   void sweep();
@@ -345,14 +345,14 @@ class Voices {
   Starts starts_;
   VoicePool pool_;
   Sleepers sleepers_;
-  Agenda agenda_;
+  Agenda& agenda_;
   Streams streams_;
   Stopped all_;
   std::vector<StartRef> over_;
   std::vector<StartRef> near_;  ///< in the world, and brought near by the last update
   /// Up to where what is done in updates has been done.
   struct Tended {
-    std::int64_t at = 0;
+    MixFrame at;
     bool goes_on = false;                  ///< the clock has moved since the update before
     std::int64_t since_before = 0;         ///< frames from the update before to the last
     std::array<std::int64_t, 8> recent{};  ///< the same of the last few updates

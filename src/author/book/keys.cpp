@@ -110,7 +110,10 @@ RowsOf<BookResponse> rows_of_response(std::string_view section, std::string_view
   return RowsOf<BookResponse>(section)
       .special({"start", "", "\"gangway\"", started}, "name of a sound")
       .special({"stop", "", "\"engine\"", stopped}, "name of a sound")
-      .quantity({"delay", "\"0 s\"", "\"300 ms\"", "With `start`: how long after the event, to the exact frame."}, &BookResponse::delay)
+      .quantity(
+          {"delay", "\"0 s\"", "\"300 ms\"",
+           "How long after the event. A start is heard on its exact frame; a stop is carried out by the first call on or after its frame."},
+          &BookResponse::delay)
       .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time);
 }
 

@@ -17,10 +17,10 @@
 #include "author/book/read_targets.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
+#include "base/nearest.hpp"
 #include "base/text_file.hpp"
 #include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
-#include "tidewater/nearest.hpp"
 
 namespace tidewater {
 namespace {
@@ -231,7 +231,6 @@ class Reader {
                                            : its.starts      ? "the sound's fade-in"
                                                              : "none"));
     };
-    check("delay", [](const VerbRow& row) { return row.delays; });
     for (const VerbRow& row : verb_rows)
       if (!row.time.empty()) check(row.time, [&](const VerbRow& other) { return other.time == row.time; });
   }
