@@ -52,7 +52,7 @@ TEST_CASE("a loop of another rate is as seamless as before") {
 
 TEST_CASE("a loop of any length and rate goes round without a tick and at its pitch") {
   Random random(21);
-  for (int round = 0; round < times(200, 60); ++round) {
+  for (int round = 0; round < times(200, 20); ++round) {
     const double rate = std::array{8000.0, 11025.0, 22050.0, 32000.0, 44100.0, 44056.0, 96000.0, 192000.0}[random.below(8)];
     const double bank_rate = round % 4 == 0 ? 44100 : 48000;
     const auto frames = round % 10 == 0 ? 3 + random.below(8) : static_cast<std::uint32_t>(std::exp2(random.between(1.6, 15.6)));

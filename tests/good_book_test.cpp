@@ -15,7 +15,7 @@ using Catch::Matchers::Contains;
 namespace {
 
 #if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr int books = 300;
+constexpr int books = 120;
 #else
 constexpr int books = 3000;
 #endif

@@ -10,9 +10,10 @@
 #include <span>
 #include <string>
 
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 enum class SampleFormat { float_32, pcm_16 };
 

@@ -13,10 +13,11 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/ids.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct BankData;
 

@@ -8,11 +8,12 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 // Enumerations, and beside each how a book and a journal write its values, in their order.
 

@@ -2,10 +2,11 @@
 #include <cstdint>
 #include <string_view>
 
+#include "tidewater/export.hpp"
 #include "tidewater/ids.hpp"
 #include "tidewater/world.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// How a playback ends, or loses its voice.
 enum class Ending {

@@ -1,7 +1,9 @@
 #pragma once
 #include <stdexcept>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// Thrown by loading, parsing and opening, never by playing. The message is for a person: what was asked, where,
 /// and what to do. Nothing half-loaded remains behind it.

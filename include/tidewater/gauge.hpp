@@ -12,10 +12,11 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A gauge's value, in the game's own unit.
 struct GaugeValue {

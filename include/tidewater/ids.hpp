@@ -4,7 +4,9 @@
 #include <compare>
 #include <cstdint>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// Names one playback for ever. Zero names none.
 struct PlaybackId {

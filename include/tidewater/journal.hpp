@@ -15,13 +15,14 @@
 #include <vector>
 
 #include "tidewater/ended.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/layout.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/quality.hpp"
 #include "tidewater/request.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 namespace noted {
 
 /// First of all: with what the manager was made.

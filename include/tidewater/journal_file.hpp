@@ -7,9 +7,10 @@
 #include <memory>
 #include <string>
 
+#include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// One JSON object, without the line's end.
 std::string to_json(const JournalEntry& entry);

@@ -2,7 +2,9 @@
 #include <array>
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// Channels of the output, interleaved in the order of WAVE files: left, right, centre, low, then the surrounds.
 /// Sounds on the screen stand between the front pair, those in the world wherever they are; mono folds at equal power.

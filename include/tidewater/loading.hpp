@@ -6,7 +6,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 struct BackgroundLoad;
 

@@ -24,6 +24,7 @@
 
 #include "tidewater/bank.hpp"
 #include "tidewater/ended.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/loading.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/options.hpp"
@@ -33,7 +34,7 @@
 #include "tidewater/trait.hpp"
 #include "tidewater/world_calls.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Its calls about emitters, listeners and gauges are in tidewater/world_calls.hpp.
 class SoundManager : public WorldCalls {

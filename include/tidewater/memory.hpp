@@ -10,7 +10,9 @@
 #include <cstddef>
 #include <cstdint>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 struct MemoryFunctions {
   /// So many bytes at a multiple of the alignment, a power of two; null where there is no room: what needed it is not loaded, and says so.

@@ -10,7 +10,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// What is left of a name in a bank that was packed without names: "#" and its hash in 16 hexadecimal digits, which stands for the name.
 constexpr bool is_stripped(std::string_view text) {

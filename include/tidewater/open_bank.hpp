@@ -17,9 +17,10 @@
 #include <string_view>
 
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Throws Error where it cannot be read, is damaged, or was made by a newer version: the message says which.
 Bank open_bank(const std::string& path);

@@ -4,12 +4,13 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/layout.hpp"
 #include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct ManagerOptions {
   Hertz rate{48000};          ///< of the output, from 8 to 192 kHz

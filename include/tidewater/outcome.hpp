@@ -1,7 +1,9 @@
 #pragma once
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {

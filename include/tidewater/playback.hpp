@@ -5,11 +5,12 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "tidewater/export.hpp"
 #include "tidewater/ids.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct Control;
 

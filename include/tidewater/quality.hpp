@@ -2,7 +2,9 @@
 #include <array>
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// How a pitch-varied voice is interpolated: with 12 to 20 taps, or with 24 and more for about half as much again of the cost and
 /// 36 dB less noise (docs/performance.md has both figures). At unity pitch both are the clip's own samples.

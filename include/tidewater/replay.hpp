@@ -14,10 +14,11 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/manager.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct ScriptedRequest {
   Frames at;

@@ -12,6 +12,7 @@
 #include <string_view>
 #include <variant>
 
+#include "tidewater/export.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/ids.hpp"
 #include "tidewater/loading.hpp"
@@ -20,7 +21,7 @@
 #include "tidewater/units.hpp"
 #include "tidewater/world.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// The playback or the group whose level or filter changes.
 using Target = std::variant<PlaybackId, Name>;

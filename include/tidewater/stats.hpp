@@ -3,9 +3,10 @@
 
 #include <cstdint>
 
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct Stats {
   std::uint32_t playbacks = 0;    ///< started and not ended, those without a voice included

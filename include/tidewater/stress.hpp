@@ -6,10 +6,11 @@
 #include <string>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/quality.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct StressOptions {
   int block = 256;  ///< frames

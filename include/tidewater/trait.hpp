@@ -1,7 +1,8 @@
 #pragma once
+#include "tidewater/export.hpp"
 #include "tidewater/name.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A category that comes with an event: surface = planks.
 struct Trait {

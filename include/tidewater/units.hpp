@@ -14,7 +14,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// A level relative to full scale or to the level before it: 20 log10(amplitude). Minus infinity is silence.
 struct Decibels {

@@ -10,10 +10,11 @@
 #include <cstdint>
 #include <span>
 
+#include "tidewater/export.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Metres from the world's origin, up to 1,000 km either way. Rounded to 1/1024 m, so that precision is the same everywhere.
 struct Place {

@@ -9,12 +9,13 @@
 #include <memory>
 #include <span>
 
+#include "tidewater/export.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/world.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct Control;
 

@@ -4,8 +4,9 @@
 #include <unordered_map>
 
 #include "bank/bank_data.hpp"
+#include "base/ours.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Compares what two banks have of one name. If something differs, which of the two plays would depend on the order of the loads.
 /// Returns what differs, with both values, or an empty text. Contents that are not known are not compared.

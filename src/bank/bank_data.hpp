@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "mix/command.hpp"
 #include "tidewater/bank.hpp"
 #include "tidewater/design.hpp"
@@ -16,7 +17,7 @@
 #include "tidewater/request.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 class Bytes;
 class BankSamples;

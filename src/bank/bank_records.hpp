@@ -9,6 +9,8 @@
 #include <span>
 #include <type_traits>
 
+#include "base/ours.hpp"
+
 namespace tidewater::bank_file {
 
 static_assert(std::endian::native == std::endian::little, "a bank's records are little-endian, and copied as they are");
@@ -22,7 +24,7 @@ inline constexpr std::uint64_t block = 64 * 1024;  ///< bytes of payload that on
 constexpr std::uint64_t rounded_up(std::uint64_t size) { return (size + alignment - 1) / alignment * alignment; }
 
 /// XXH3, 64 bits (Y. Collet).
-std::uint64_t hash_of(std::span<const std::byte> bytes);
+TIDEWATER_OURS std::uint64_t hash_of(std::span<const std::byte> bytes);
 
 struct Header {
   std::array<char, 8> magic{};

@@ -10,8 +10,9 @@
 #include "bank/bank_blocks.hpp"
 #include "bank/bank_data.hpp"
 #include "base/large_memory.hpp"
+#include "base/ours.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Of one bank that was opened. Thread: any.
 class BankSamples {

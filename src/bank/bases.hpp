@@ -5,8 +5,9 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/ours.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// The banks that a bank takes clips from; or which of them is missing, and what to do.
 Read<std::vector<std::shared_ptr<const BankData>>> bases_of(const BankData& data,

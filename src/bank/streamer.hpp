@@ -10,11 +10,12 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/ours.hpp"
 #include "dsp/rate_converter.hpp"
 #include "media/clip_reader.hpp"
 #include "mix/stream_ring.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// One clip on its way to one voice.
 struct Stream {

@@ -27,7 +27,20 @@ class Few {
   void resize_down(std::size_t count) { count_ = count; }
   template <class Is>
   void erase_if(Is is) {
-    count_ = static_cast<std::size_t>(std::remove_if(begin(), end(), is) - begin());
+    std::size_t kept = 0;
+    for (std::size_t at = 0; at < count_; ++at) {
+      if (is((*this)[at])) continue;
+      if (kept != at) (*this)[kept] = (*this)[at];
+      ++kept;
+    }
+    count_ = kept;
+  }
+  /// One comparison for each of the few items: less than the standard's own, which is made for many.
+  template <class Is>
+  bool any(Is is) const {
+    for (const T& item : *this)
+      if (is(item)) return true;
+    return false;
   }
 
   std::size_t size() const { return count_; }

@@ -2,9 +2,10 @@
 #include <cstddef>
 #include <span>
 
+#include "base/ours.hpp"
 #include "tidewater/memory.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// A large piece of memory, from where the game says. Thread: any.
 class LargeMemory {

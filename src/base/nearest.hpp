@@ -3,7 +3,9 @@
 #include <string_view>
 #include <vector>
 
-namespace tidewater {
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
 
 /// The name among `known` that `wrong` was most likely meant to be, or empty where none is near.
 /// Case and the separators . - _ count little; otherwise Levenshtein's edit distance, at most a third of the length.

@@ -9,9 +9,10 @@
 #include <string_view>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "tidewater/name.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Gives each new name the next number, from 0. A name keeps its number for ever.
 ///

@@ -1,9 +1,10 @@
 #pragma once
 #include <string_view>
 
+#include "base/ours.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// The rates at which a manager and a bank may run.
 inline constexpr Range<Hertz> allowed_rates{{8000}, {192'000}};

@@ -3,7 +3,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
 
 // Of ASCII, whatever the locale.
 constexpr bool is_digit(char c) { return c >= '0' && c <= '9'; }

@@ -2,7 +2,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
 
 /// Why a path is no text that can be read: "is a WAV file, not a journal"; it looks at no more than the file's first bytes, and opens no
 /// device or pipe. Empty for a text. `wanted` says what it should be: "a journal".

@@ -3,7 +3,9 @@
 #include <string>
 #include <string_view>
 
-namespace tidewater {
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
 
 /// A file that takes its place whole or not at all. It is written beside it, under a name that no other run has; `commit`
 /// makes sure that it is on the disk, and only then gives it the name. Given up, it leaves nothing behind.

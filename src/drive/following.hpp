@@ -8,11 +8,12 @@
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/ours.hpp"
 #include "terms/bend_curve.hpp"
 #include "terms/bent.hpp"
 #include "terms/level.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// How a sound follows its gauges: pure functions of their values.
 class Following {

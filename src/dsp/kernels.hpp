@@ -6,6 +6,8 @@
 
 #include <cstdint>
 
+#include "base/ours.hpp"
+
 namespace tidewater::kernels {
 
 /// out[i] = source[i] / 32768
@@ -48,7 +50,7 @@ float dot(const float* a, const float* b, int count);
 void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);
 
 /// Whether all samples are finite.
-bool finite(const float* samples, int count);
+TIDEWATER_OURS bool finite(const float* samples, int count);
 
 /// A second-order filter, worked out for eight frames at a time: outputs are what the eight inputs and the two states
 /// before them add up to, so nothing waits for the frame before.
@@ -59,7 +61,7 @@ struct FilterEight {
   double carry[2][2] = {};  ///< the states eight frames later
 };
 /// Filters in place; `count` is a multiple of eight.
-void filter(const FilterEight& by, double state[2], float* samples, int count);
+TIDEWATER_OURS void filter(const FilterEight& by, double state[2], float* samples, int count);
 
 /// The twins, for tests.
 namespace scalar {
@@ -77,6 +79,6 @@ bool finite(const float* samples, int count);
 }  // namespace scalar
 
 /// The instruction set in use: "AVX2", "SSE4", ...
-const char* target_name();
+TIDEWATER_OURS const char* target_name();
 
 }  // namespace tidewater::kernels

@@ -9,9 +9,10 @@
 #include <memory>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 class RateConverter {
  public:

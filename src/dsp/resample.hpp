@@ -9,11 +9,12 @@
 #include <cstdint>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "dsp/filter_designs.hpp"
 #include "dsp/resample_kernels.hpp"
 #include "tidewater/quality.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 inline constexpr int position_bits = 32;
 inline constexpr std::uint64_t unity_step = std::uint64_t{1} << position_bits;

@@ -49,7 +49,7 @@ struct Replayed {
     });
   }
   /// Where time stood when the next request or update came.
-  static void stand(SoundManager& manager, Frames lands) { manager.control_->noting.link.stand({manager.clock().value, lands.value}); }
+  static void stand(SoundManager& manager, Frames lands) { manager.control_->noting.link.stand({{manager.clock().value}, {lands.value}}); }
   static void begin_update(SoundManager& manager, const KeptLists& kept) { manager.control_->begin_update(kept); }
   static std::uint32_t gauge(SoundManager& manager, const std::string& name) {
     return manager.control_->driving.gauges.names().find(Name(name));

@@ -6,9 +6,10 @@
 #include <span>
 #include <string>
 
+#include "base/ours.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Where the bytes of an audio file lie: on disk, inside another file, in memory.
 /// Thread: one at a time.

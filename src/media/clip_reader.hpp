@@ -4,13 +4,14 @@
 #include <optional>
 #include <string>
 
+#include "base/ours.hpp"
 #include "media/bytes.hpp"
 #include "media/mpeg_file.hpp"
 #include "tidewater/units.hpp"
 
 struct sf_private_tag;  // libsndfile's SNDFILE
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Reads an audio file piece by piece.
 /// Thread: one at a time.

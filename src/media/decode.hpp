@@ -3,9 +3,10 @@
 #include <string>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 struct Audio {
   int channels = 1;

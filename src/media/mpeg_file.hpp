@@ -3,12 +3,13 @@
 #include <memory>
 #include <string>
 
+#include "base/ours.hpp"
 #include "media/bytes.hpp"
 #include "tidewater/units.hpp"
 
 struct mpg123_handle_struct;
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// An MP3 file, read by libmpg123 itself: as libsndfile uses it, it prints words of its own into a game's stderr.
 /// Thread: one at a time.

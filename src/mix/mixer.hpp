@@ -13,12 +13,13 @@
 #include <span>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "dsp/limiter.hpp"
 #include "mix/command.hpp"
 #include "mix/voice.hpp"
 #include "tidewater/layout.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 inline constexpr std::uint32_t most_groups = 64;
 

@@ -14,13 +14,14 @@
 
 #include "bank/bank_data.hpp"
 #include "base/frame.hpp"
+#include "base/ours.hpp"
 #include "notebook/reason.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/journal.hpp"
 #include "tidewater/request.hpp"
 #include "tidewater/trait.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// A request. Its texts lie in the notebook.
 struct AskedNote {

@@ -2,9 +2,10 @@
 #include <mutex>
 
 #include "base/hold_up.hpp"
+#include "base/ours.hpp"
 #include "play/control.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// While something is asked: nobody else asks, and what follows from it reaches the audio thread as a whole.
 class Asking {

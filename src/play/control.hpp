@@ -12,6 +12,7 @@
 #include <string>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "groups/groups.hpp"
 #include "play/driving.hpp"
 #include "play/hand_on.hpp"
@@ -23,7 +24,7 @@
 #include "tidewater/manager.hpp"
 #include "voices/voices.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Arguments of a request that a journal does not keep, and results of it.
 struct Extras {

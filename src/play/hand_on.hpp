@@ -11,11 +11,12 @@
 #include <thread>
 #include <unordered_map>
 
+#include "base/ours.hpp"
 #include "notebook/notebook.hpp"
 #include "notebook/sums.hpp"
 #include "play/loaded.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 struct Control;
 

@@ -73,10 +73,10 @@ class Starting {
   Draws draws_;
   StartShape shape_;
   Layers layers_;
-  std::array<Chosen, most_layers> chosen_;       ///< by the layer's number; set for those in `layers_`
+  Few<Chosen, most_layers> chosen_;              ///< by the layer's number
   ScopeFrame heard_ = ScopeFrame::never();       ///< the frame on which the first layer begins
   std::optional<Followers::Follower> follower_;  ///< of a sound that follows gauges
-  Verdict verdict_;
+  Verdict* verdict_ = nullptr;
 
   // Why a layer was left out.
   const BankClip* past_end_ = nullptr;  ///< the layer was to begin beyond the end of this clip
@@ -85,9 +85,9 @@ class Starting {
 
 Outcome Starting::run(Seconds delay, StartedSounds& started) {
   draw_layers(delay);
-  const Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
+  Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
-  verdict_ = gated.verdict;
+  verdict_ = &gated.verdict;
   layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
   if (sound_.following != nullptr) go_by_gauges();
   std::string unreadable;
@@ -97,15 +97,15 @@ Outcome Starting::run(Seconds delay, StartedSounds& started) {
   const NewStart as = as_drawn();
   if (part_ == Part::cadence) {
     if (!starter_.voices.has_room(1)) return refuse_without_room();
-    return starter_.begin_cadence(sound_, as, happening_, layers_, follower(), verdict_, started);
+    return starter_.begin_cadence(sound_, as, happening_, layers_, follower(), *verdict_, started);
   }
   if (nobody_would_hear()) return refuse(Outcome::out_of_range, Listening::why_out_of_range(sound_, *from_));
   if (waits)
     for (Candidate& candidate : layers_) candidate.fate = Candidate::Fate::reading;
   else
-    starter_.voices.share(id_, layers_, verdict_);
-  if (std::none_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return its.begins(); }))
-    return refuse(Outcome::pool_full, starter_.why(sound_, layers_.front(), from_, verdict_));
+    starter_.voices.share(id_, layers_, *verdict_);
+  if (!layers_.any([](const Candidate& its) { return its.begins(); }))
+    return refuse(Outcome::pool_full, starter_.why(sound_, layers_.front(), from_, *verdict_));
   if (!starter_.voices.has_room(layers_.size())) return refuse_without_room();
   return begin(as, started);
 }
@@ -115,13 +115,13 @@ void Starting::draw_layers(Seconds delay) {
   const bool cadence = part_ == Part::cadence;
   std::size_t number = 0, list = 0;
   for (const BankLayer& layer : design_.layers) {
+    chosen_.emplace_back().list = list;
     if (cadence || draw_there(layer, number, draws_)) {
       const Seconds own = cadence ? Seconds{} : draw_delay(shape_, layer, number, draws_);  // each step has a delay of its own
       Candidate& candidate = layers_.emplace_back();
       candidate.layer = &layer;
       candidate.number = number;
       candidate.starts = happening_.base + starter_.voices.frames_of(delay + own);
-      chosen_[number].list = list;
       heard_ = std::min(heard_, candidate.starts);
     }
     ++number;
@@ -186,7 +186,7 @@ void Starting::go_by_gauges() {
 }
 
 bool Starting::any_clip_away() const {
-  return std::any_of(layers_.begin(), layers_.end(), [](const Candidate& its) { return !its.live->there || !its.live->data.there(); });
+  return layers_.any([](const Candidate& its) { return !its.live->there || !its.live->data.there(); });
 }
 
 /// Returns the values that all layers share. A step of a cadence takes over the levels and filters that the game has set for the cadence.
@@ -211,11 +211,11 @@ NewStart Starting::as_drawn() {
 /// It is too far to be heard, and too short to come near before it ends.
 bool Starting::nobody_would_hear() const {
   return from_ != nullptr && !from_->level.audible() &&
-         std::none_of(layers_.begin(), layers_.end(), [&](const Candidate& its) { return starter_.voices.worth_waiting(its); });
+         !layers_.any([&](const Candidate& its) { return starter_.voices.worth_waiting(its); });
 }
 
 Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
-  starter_.join(sound_, starter_.voices.begin(sound_, as, layers_, verdict_), happening_, follower(), started);
+  starter_.join(sound_, starter_.voices.begin(sound_, as, layers_, *verdict_), happening_, follower(), started);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : layers_) {
     if (!candidate.begins()) continue;
@@ -240,7 +240,7 @@ void Starting::note_layers(const NewStart& as) {
 
 void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool further) {
   const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
-  const Reason* reason = explained ? starter_.noting.notebook.keep(starter_.why(sound_, candidate, from_, verdict_)) : nullptr;
+  const Reason* reason = explained ? starter_.noting.notebook.keep(starter_.why(sound_, candidate, from_, *verdict_)) : nullptr;
   starter_.noting.notebook.add<BegunNote>(starter_.noting.link.now().at, [&](BegunNote& note) {
     note.further = further;
     note.outcome = outcome_of(candidate.fate);

@@ -1,6 +1,7 @@
 #include "tidewater/world_calls.hpp"
 
 #include <algorithm>
+#include <mutex>
 
 #include "play/asking.hpp"
 #include "play/control.hpp"
@@ -42,7 +43,7 @@ std::size_t WorldCalls::set_facing(std::span<const Emitter> emitters, std::span<
 std::size_t WorldCalls::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
   const std::size_t count = control_->listening.emitters.set_gauge(gauge, emitters, values);
   if (count == 0 && !control_->listening.emitters.knows_gauge(gauge)) {
-    const Lock lock(control_->mutex);
+    const std::lock_guard lock(control_->mutex);
     control_->driving.tell_of_unknown(gauge);
     return 0;
   }
@@ -52,7 +53,7 @@ std::size_t WorldCalls::set_gauge(Name gauge, std::span<const Emitter> emitters,
 Outcome WorldCalls::set_gauge(Name gauge, double value) {
   {
     // Games say it every frame: what says nothing new is not noted.
-    const Lock lock(control_->mutex);
+    const std::lock_guard lock(control_->mutex);
     const std::uint32_t known = control_->driving.gauges.names().find(gauge);
     if (known != Numbers::none && value - value == 0 &&
         HeldTo<double>(control_->driving.gauges.design(known))(value) == control_->driving.gauges.aim(known))

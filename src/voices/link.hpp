@@ -7,11 +7,12 @@
 #include <span>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "mix/mixer.hpp"
 #include "notebook/notebook.hpp"
 #include "tidewater/journal.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 class Link {
  public:

@@ -106,7 +106,7 @@ void Voices::go_on(LiveStart& start) {
 /// Calls `act(layer)`, which may end it, for all that wait for a clip; starts that wait for no other go on.
 template <class Act>
 void Voices::each_unread(const PlayedBank& bank, const LiveClip& clip, Act act) {
-  for (const StartRef its : unread_) {
+  for (const StartRef its : of_clips_.waiting) {
     LiveStart* start = find(its);
     if (start == nullptr || start->sound->home != &bank) continue;
     bool any = false;
@@ -118,14 +118,14 @@ void Voices::each_unread(const PlayedBank& bank, const LiveClip& clip, Act act) 
     });
     if (any && starts_.find(its) != nullptr && !waits_for_clips(*start)) go_on(*start);
   }
-  std::erase_if(unread_, [&](StartRef its) {
+  std::erase_if(of_clips_.waiting, [&](StartRef its) {
     const LiveStart* start = starts_.find(its);
     return start == nullptr || !waits_for_clips(*start);
   });
 }
 
 void Voices::clip_came(PlayedBank& bank, LiveClip& clip) {
-  bank.clips.came(clip, ++idle_count_);
+  bank.clips.came(clip, ++of_clips_.idle);
   each_unread(bank, clip, [](LiveLayer&) {});
 }
 

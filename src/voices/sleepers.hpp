@@ -22,6 +22,8 @@ class Sleepers {
   LiveLayer& operator[](std::size_t bed) const { return *who_[bed]; }
   /// How many of the first layers are near.
   std::size_t near() const { return near_; }
+  /// Starts in the world that the last update brought near.
+  std::vector<StartRef>& brought_near() { return brought_near_; }
 
   void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
   /// Adds a layer whose end is at frame `ends`.
@@ -73,6 +75,7 @@ class Sleepers {
     s.list(claims_);
     s.list(ends_);
     s(none_before_, near_);
+    s.list(brought_near_);
   }
 
  private:
@@ -89,6 +92,7 @@ class Sleepers {
   std::vector<Claim> claims_;
   std::vector<ScopeFrame> ends_;
   std::size_t near_ = 0;
+  std::vector<StartRef> brought_near_;
   ScopeFrame none_before_ = never;  ///< the earliest end when it was last looked for; that layer may be gone
 };
 

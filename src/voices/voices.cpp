@@ -27,8 +27,8 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
       agenda_(agenda),
       streams_(2 * static_cast<std::size_t>(options.voices), reader) {
   sleepers_.reserve(options.playbacks);
-  unread_.reserve(options.playbacks);
-  over_.reserve(options.playbacks);
+  of_clips_.waiting.reserve(options.playbacks);
+  ended_.over.reserve(options.playbacks);
   ended_.fresh.reserve(options.playbacks);
   ended_.told.reserve(options.playbacks);
 }
@@ -53,8 +53,10 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.own_gain = as.own_gain;
     layer.its.own_pitch = as.own_pitch;
     layer.level = Level(candidate.clip->level + candidate.gain + as.own_gain);
-    layer.bent = candidate.bent;
-    layer.lift = Level(candidate.bent.gain);
+    if (start.follows) {
+      layer.bent = candidate.bent;
+      layer.lift = Level(candidate.bent.gain);
+    }
     layer.progress.step = candidate.step;
     layer.progress.position = candidate.position;
     layer.progress.since = candidate.starts;
@@ -79,7 +81,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       }
     }
   }
-  if (reading) unread_.push_back(start.ref());
+  if (reading) of_clips_.waiting.push_back(start.ref());
   return start;
 }
 
@@ -280,9 +282,9 @@ void Voices::unload(PlayedBank& bank, WhatPlays what_plays) {
 
 void Voices::end(LiveLayer& layer, MixFrame frame, Ending how) {
   LiveStart& start = *layer.start;
-  start.sound->home->clips.leave(layer.live_clip(), ++idle_count_);
+  start.sound->home->clips.leave(layer.live_clip(), ++of_clips_.idle);
   if (!starts_.end(layer)) return;
-  if (start.in_world || start.follows || start.part == Part::cadence) over_.push_back(start.ref());
+  if (start.in_world || start.follows || start.part == Part::cadence) ended_.over.push_back(start.ref());
   notebook_.add(frame, EndedNote{start.id, start.sound->design, how});
   if (start.part == Part::beat) return;  // no game has its handle
   if (ended_.fresh.size() < ended_.fresh.capacity()) ended_.fresh.push_back({start.id, {start.emitter}, how});

@@ -171,7 +171,7 @@ class Voices {
   /// The emitter was removed: does what the book says for that.
   void leave_behind(LiveStart& start);
   /// Starts that have ended since this list was last cleared.
-  std::vector<StartRef>& over() { return over_; }
+  std::vector<StartRef>& over() { return ended_.over; }
   static bool any_asleep(const LiveStart& start);
   /// The level of the loudest layer, before groups and distance.
   static Level own_level(const LiveStart& start);
@@ -209,15 +209,15 @@ class Voices {
   /// See base/state.hpp; the agenda comes before it. `sound(pointer)` keeps which sound it is.
   template <class State, class Sound>
   void state(State& s, Sound sound) {
-    s(all_, tended_, count_, idle_count_);
-    s.list(over_), s.list(near_);
+    s(all_, tended_, count_, of_clips_.idle);
+    s.list(ended_.over);
     starts_.state(s, sound);
     if (!s.ok()) return;
     const auto layer = [&](LiveLayer*& its) { s.place(its, starts_.layers()); };
     pool_.state(s, layer);
     if (!s.ok()) return;
     sleepers_.state(s, layer);
-    s.list(unread_);
+    s.list(of_clips_.waiting);
     streams_.state(s, layer);
     agenda_.each([&](Agenda::Ticket ticket, const Due& due) {
       if (due.kind == Due::Kind::layer && (due.layer >= starts_.layers().size() || due_layer(due).turn != ticket)) s.damage();
@@ -348,8 +348,6 @@ class Voices {
   Agenda& agenda_;
   Streams streams_;
   Stopped all_;
-  std::vector<StartRef> over_;
-  std::vector<StartRef> near_;  ///< in the world, and brought near by the last update
   /// Up to where what is done in updates has been done.
   struct Tended {
     MixFrame at;
@@ -361,12 +359,16 @@ class Voices {
     std::size_t to_sweep = 0;  ///< so many beds, the first, may have somebody in them who is gone
   };
   Tended tended_;
-  std::vector<StartRef> unread_;  ///< starts that wait for their clips
-  std::uint64_t idle_count_ = 0;  ///< times that a clip fell idle
+  /// What is to be known of clips.
+  struct OfClips {
+    std::vector<StartRef> waiting;  ///< starts that wait for theirs
+    std::uint64_t idle = 0;         ///< times that one fell idle
+  };
+  OfClips of_clips_;
   VoicesCount count_;
-  /// As many as may play: a game that does not update is told of the first.
   struct EndedOnes {
-    std::vector<EndedPlayback> fresh, told;
+    std::vector<StartRef> over;              ///< see `over`
+    std::vector<EndedPlayback> fresh, told;  ///< as many as may play: a game that does not update is told of the first
   };
   EndedOnes ended_;
 };

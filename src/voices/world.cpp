@@ -128,16 +128,16 @@ void Voices::hear_on(std::uint32_t voice, const HeardFrom& from) {
 
 void Voices::bring_near(std::span<const HeardStart> starts) {
   if (tended_.to_sweep > 0) return;
-  for (const StartRef its : near_)
+  for (const StartRef its : sleepers_.brought_near())
     if (LiveStart* start = find(its))
       each_layer(*start, [&](LiveLayer& layer) {
         if (layer.stage == Stage::dormant) sleepers_.send_away(layer);
       });
-  near_.clear();
+  sleepers_.brought_near().clear();
   for (const HeardStart& its : starts) {
     LiveStart* start = find(its.start);
     if (start == nullptr) continue;
-    near_.push_back(its.start);
+    sleepers_.brought_near().push_back(its.start);
     *start->from = *its.from;
     for (const LiveLayer* layer = start->layers; layer != nullptr; layer = layer->next)
       if (layer->stage == Stage::sounding) *start->from = from_of(*layer);

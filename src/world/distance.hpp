@@ -2,9 +2,10 @@
 #include <array>
 #include <vector>
 
+#include "base/ours.hpp"
 #include "tidewater/design.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// How the level of a sound falls with its distance. Levels are the same on every machine.
 ///

@@ -2,13 +2,14 @@
 #include <array>
 #include <span>
 
+#include "base/ours.hpp"
 #include "terms/bend_curve.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/layout.hpp"
 #include "world/distance.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// A listener, ready to hear with. Axes are of unit length.
 struct Ears {

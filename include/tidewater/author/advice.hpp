@@ -7,8 +7,9 @@
 #include <vector>
 
 #include "tidewater/author/book.hpp"
+#include "tidewater/export.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// One piece of advice: what, with its figure, why, and what to do.
 struct Advice {

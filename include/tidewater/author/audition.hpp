@@ -18,9 +18,10 @@
 #include "tidewater/author/book.hpp"
 #include "tidewater/author/walk.hpp"
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/manager.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A sound or an event of a book, alone in a book of its own, ready to be heard. Two of them can be compared.
 struct AuditionSide {

@@ -16,9 +16,10 @@
 
 #include "tidewater/author/sketch.hpp"
 #include "tidewater/design.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Where something stands in a file. Lines and columns count from 1; 0 means the file as a whole.
 struct FilePlace {

@@ -6,8 +6,9 @@
 
 #include "tidewater/author/book.hpp"
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct CompileOptions {
   /// Every clip is brought to this rate, from 8 to 192 kHz; 0: the target's, or else 48 kHz.

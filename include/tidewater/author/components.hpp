@@ -2,7 +2,9 @@
 #include <string>
 #include <vector>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// Something that a build can have or lack.
 struct Component {

@@ -5,8 +5,9 @@
 #include <vector>
 
 #include "tidewater/author/book.hpp"
+#include "tidewater/export.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Of several that fit a clip the book's comes before the file's, and the later before the earlier.
 /// The text that a game shows: each licence, with who made which clips, where they are from and the links.

@@ -3,7 +3,9 @@
 #include <string>
 #include <vector>
 
-namespace tidewater {
+#include "tidewater/export.hpp"
+
+namespace TIDEWATER_API tidewater {
 
 /// What taking in a folder of clips does to a book. Lines are only added, at its end: all that is there stays as it is.
 struct Gathered {

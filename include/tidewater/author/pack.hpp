@@ -8,9 +8,10 @@
 
 #include "tidewater/author/book.hpp"
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct PackOptions {
   /// Every clip is brought to this rate, from 8 to 192 kHz; 0: the target's, or else 48 kHz.

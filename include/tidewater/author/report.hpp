@@ -3,9 +3,10 @@
 #include <span>
 #include <string>
 
+#include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// How loud a piece of interleaved stereo is, in LUFS: of three seconds and more gated (EBU R128), of less the loudest
 /// 400 ms (ITU-R BS.1770), or `silence`.

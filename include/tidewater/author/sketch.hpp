@@ -6,9 +6,10 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 enum class SketchSource { tone, noise, pluck, bell, crackle };
 

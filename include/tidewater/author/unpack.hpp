@@ -7,8 +7,9 @@
 
 #include "tidewater/author/book.hpp"
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// The book that gives a bank, with all that holds and nothing that goes without saying. Its places name the file `called`, and no line.
 Book book_of(const Bank& bank, const std::string& called);

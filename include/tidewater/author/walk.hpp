@@ -10,9 +10,10 @@
 #include <vector>
 
 #include "tidewater/author/book.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/layout.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A gauge on the walk: held, or taken evenly from one value to another.
 struct WalkGauge {

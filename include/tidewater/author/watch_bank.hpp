@@ -11,9 +11,10 @@
 #include <optional>
 #include <string>
 
+#include "tidewater/export.hpp"
 #include "tidewater/manager.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Loads a bank file, and every new version of it, in the background. A file that is broken is told, and the version before it stays.
 /// It must not be used after its manager is gone. Thread: one at a time.

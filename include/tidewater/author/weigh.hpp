@@ -6,9 +6,10 @@
 #include <vector>
 
 #include "tidewater/bank.hpp"
+#include "tidewater/export.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A clip, or all clips of a sound or a group.
 struct Weight {

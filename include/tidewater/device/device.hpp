@@ -12,9 +12,10 @@
 #include <string>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/manager.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// Rate and channels are the manager's own: `ManagerOptions::rate` and `layout`. Where the card has others, the sound
 /// system converts.

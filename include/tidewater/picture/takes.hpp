@@ -2,9 +2,10 @@
 #include <string>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/picture/timeline.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// One take: what was heard, interleaved stereo, and what to call it.
 struct HeardTake {

@@ -3,9 +3,10 @@
 #include <span>
 #include <string>
 
+#include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 struct PictureSize {
   double width = 1280;  ///< pixels

@@ -3,9 +3,10 @@
 #include <string>
 #include <vector>
 
+#include "tidewater/export.hpp"
 #include "tidewater/picture/timeline.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_API tidewater {
 
 /// A clip that takes room, and whose it is.
 struct TreemapItem {
