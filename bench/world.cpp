@@ -97,7 +97,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     control->number_groups(loading);
     control->driving.follow(loading.prepared.front());
     const Asking asking(*control);
-    control->ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
+    control->settle_and_ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});
   }
   Random random(7);
   std::vector<Place> places(things);
@@ -120,7 +120,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     RaiseTraits traits;
     Driving::Values values;
     control->fill_in(raise, traits, values);
-    control->ask(raise);
+    control->settle_and_ask(raise);
   }
   std::vector<Place> copy(places);
   std::vector<Emitter> copied(emitters);
@@ -155,7 +155,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
       asked::SetListener listener;
       listener.listener = static_cast<std::uint64_t>(l);
       listener.place = {1e5 + side * (l + 1) / (listeners + 1) + frame * speed / frames_a_second, 1.7, 1e5 + side / 2 + 100 * l};
-      control->ask(listener);
+      control->settle_and_ask(listener);
     }
     began = Clock::now();
     {
@@ -166,7 +166,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     }
     control->listen();
     {
-      const Asking asking = Asking::going_on(*control);
+      const Asking asking(*control);
       const auto locked = Clock::now();
       std::vector<ClipData> dropped;
       control->close_update(Seconds{1.0 / frames_a_second}, dropped);

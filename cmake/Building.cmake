@@ -20,7 +20,7 @@ endif()
 if(CMAKE_CXX_COMPILER_ID STREQUAL GNU AND CMAKE_SYSTEM_PROCESSOR MATCHES "x86_64|AMD64")
   # A raise fills and copies structs of some hundred bytes. Strings of repeated stores take as long to begin as all the rest.
   target_compile_options(tidewater_build INTERFACE
-    -mmemset-strategy=vector_loop:2048:noalign,libcall:-1:noalign -mmemcpy-strategy=vector_loop:2048:noalign,libcall:-1:noalign)
+    "$<$<CONFIG:Release,RelWithDebInfo>:-mmemset-strategy=vector_loop:2048:noalign,libcall:-1:noalign;-mmemcpy-strategy=vector_loop:2048:noalign,libcall:-1:noalign>")
 endif()
 if(CMAKE_UNITY_BUILD)
   # Of other files; each by itself is looked at elsewhere.

@@ -190,7 +190,7 @@ TEST_CASE("a stream that begins anywhere gives the bits of playing through, what
     }
 }
 
-TEST_CASE("live, forty streams at once play without a gap") {
+TEST_CASE("live, forty streams at once play without a gap", "[live]") {
   Streaming stage({.voices = 64});
   for (int i = 0; i < 40; ++i) stage.raise("round").playback().set_gain(Decibels{-36}, Seconds{});
   const Take take = play_live(*stage.manager, 3);
@@ -199,7 +199,7 @@ TEST_CASE("live, forty streams at once play without a gap") {
 }
 
 #ifndef TIDEWATER_SANITIZED
-TEST_CASE("when the disk stalls the stream fades out, all else plays on, and both ends of it are told") {
+TEST_CASE("when the disk stalls the stream fades out, all else plays on, and both ends of it are told", "[live]") {
   Streaming stage({.voices = 8, .limiter = false});
   stage.raise("round");
   play_live(*stage.manager, 0.3);
