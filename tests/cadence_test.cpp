@@ -213,7 +213,7 @@ TEST_CASE("a limit counts the steps that are heard, and not those who walk") {
   stage.render(Seconds{0.9});
   CHECK(stage.manager->stats().voices == 3);
   CHECK(stage.manager->stats().playbacks == 13);
-  CHECK_THAT(stage.why(), Contains("3 of 'step' play already: its limit"));
+  CHECK_THAT(stage.why(), Contains("3 of 'step' play already, which is its limit"));
 }
 
 TEST_CASE("a cadence that cannot be is told with what to do") {

@@ -397,10 +397,10 @@ TEST_CASE("updates that a journal has behind its last request are made as they w
 }
 
 TEST_CASE("what a manager notes as it ends stands in a replay, too, and no update decides anything there") {
-  const std::string book =
+  const std::string shaped =
       "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.shot]\nclips=[\"n-1.wav\"]\nrank=9\n"
       "[events.hum]\nstart=\"hum\"\n[events.shot]\nstart=\"shot\"\n";
-  const Stage stage(book);
+  const Stage stage(shaped);
   // Nobody updates once the shot is over: the hum, which lost its voice to it, wakes in neither.
   for (const bool update : {false, true}) {
     std::string live, again;

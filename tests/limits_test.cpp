@@ -86,7 +86,7 @@ TEST_CASE("starts are at least the spacing apart, and what comes too soon says s
   CHECK(onsets == 7);
   CHECK(stage.raise("n").outcome == Outcome::too_soon);
   stage.render(Seconds{0.01});
-  CHECK(stage.why() == "'n' started less than 150 ms ago: its spacing");
+  CHECK(stage.why() == "'n' started less than 150 ms ago, and that is its spacing");
 }
 
 TEST_CASE("where a limit is reached, the oldest, the quietest or the newest yields") {
@@ -112,7 +112,7 @@ TEST_CASE("where a limit is reached, the oldest, the quietest or the newest yiel
     if (expected.when_full == "newest") continue;
     const auto fading = stage.entries<noted::Fading>();
     CHECK(fading.front().how == Ending::yielded);
-    CHECK(fading.front().why == "2 of 'horn' play already: its limit");
+    CHECK(fading.front().why == "2 of 'horn' play already, which is its limit");
   }
 }
 

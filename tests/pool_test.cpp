@@ -249,7 +249,7 @@ start = "heard"
   stage.render(Seconds{0.2});
   CHECK(stage.manager->stats().voices == 2);
   CHECK(stage.manager->stats().dormant == 4);
-  CHECK(stage.entries<noted::Fading>().back().why == "its voice went to 'heard', which is heard, unlike this one");
+  CHECK(stage.entries<noted::Fading>().back().why == "its voice went to 'heard', which is heard; this one is not");
   // A heard sleeper gets the next voice, though muted ones outrank it.
   CHECK(stage.raise("heard").outcome == Outcome::started);  // as loud, and younger: the oldest sleeps
   stage.raise("muted");

@@ -273,7 +273,7 @@ TEST_CASE("a start beyond the clip's end is told, and plays nothing; of a loop i
       "[events.s]\nstart=\"s\"\n[events.two]\nstart=\"two\"\n[events.round]\nstart=\"round\"\n");
   CHECK(stage.raise("s").outcome == Outcome::past_end);
   CHECK(stage.render(Seconds{0.1}).peak() == 0);
-  CHECK(stage.why() == "'s' was to begin beyond the end of 'tone.wav', which has 0.500 s; see its start-at");
+  CHECK(stage.why() == "'s' was to begin beyond the end of 'tone.wav', which lasts 0.500 s; see its start-at");
   CHECK(stage.raise("two").outcome == Outcome::started);
   CHECK(stage.render(Seconds{0.6}).part(0.1, 0.3).pitch() == Approx(250).epsilon(0.001));
   CHECK(stage.raise("round").outcome == Outcome::started);

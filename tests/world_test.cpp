@@ -375,7 +375,7 @@ TEST_CASE("what is short and out of range is refused, with the figures, and sile
   CHECK(world.entries<noted::Fading>().empty());
 }
 
-TEST_CASE("made, placed, raised on and given up in one frame: a shot finishes where it was, a loop leaves, or as the book says") {
+TEST_CASE("made, placed, raised on and removed in one frame: a shot finishes where it was, a loop leaves, or as the book says") {
   const auto ends_after = [](const std::string& more, const std::string& clip) {
     World world("[sounds.a]\nclips=[\"" + clip + "\"]\nplace=\"world\"\nfade-out=\"50 ms\"\n" + more + "\n[events.a]\nstart=\"a\"\n");
     const Emitter emitter = world.manager->make_emitter();
@@ -389,7 +389,7 @@ TEST_CASE("made, placed, raised on and given up in one frame: a shot finishes wh
     world.manager->remove_emitter(emitter);
     CHECK(!world.manager->place(emitter, {5, 0, 0}));
     world.render(Seconds{0.1});
-    CHECK(notices_with(world, "an emitter that was given up") == 1);
+    CHECK(notices_with(world, "an emitter was placed") == 1);
     double end = 0;
     for (double at = 0; at < 0.9; at += 0.01)
       if (take.part(at, 0.01).peak() > 0.001) end = at;
@@ -916,7 +916,7 @@ TEST_CASE("what waits for its delay in the world counts against its limit when i
     std::vector<std::uint64_t> raises;
     for (const PlaybackId id : sounding(stage)) raises.push_back(id.raise);
     for (const auto& due : stage.entries<noted::Due>())
-      if (refused(due.outcome)) CHECK(due.why == "2 of 'shot' play already: its limit");
+      if (refused(due.outcome)) CHECK(due.why == "2 of 'shot' play already, which is its limit");
     return raises;
   };
   CHECK(heard("when-full=\"newest\"\n") == std::vector<std::uint64_t>{1, 2});

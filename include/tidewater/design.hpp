@@ -37,7 +37,7 @@ inline constexpr std::array<std::string_view, 2> where_words = {"screen", "world
 /// How the level falls on the way: by the formulas of OpenAL 1.1 and the W3C's Web Audio, or along points.
 enum class Falloff { inverse, linear, exponential, points };
 inline constexpr std::array<std::string_view, 3> falloff_words = {"inverse", "linear", "exponential"};
-/// What becomes of a sound whose emitter was given up.
+/// What becomes of a sound whose emitter was removed.
 enum class WhenGone { by_kind, stop, finish };
 inline constexpr std::array<std::string_view, 3> when_gone_words = {"by-kind", "stop", "finish"};
 

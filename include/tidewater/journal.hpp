@@ -136,7 +136,7 @@ struct Updates {
 /// else that the game says of places.
 struct KeptEmitter {
   Emitter emitter;
-  bool gone = false;  ///< it was given up
+  bool gone = false;  ///< it was removed
   Place place;
   Vector velocity, facing;
 };

@@ -63,19 +63,19 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
     case Code::too_soon: {
       const double spacing = r.sound->spacing.value;
-      return spacing < 1 ? fmt::format("'{}' started less than {:g} ms ago{}: its spacing", sound, 1000 * spacing, whose)
-                         : fmt::format("'{}' started less than {:g} s ago{}: its spacing", sound, spacing, whose);
+      return spacing < 1 ? fmt::format("'{}' started less than {:g} ms ago{}, and that is its spacing", sound, 1000 * spacing, whose)
+                         : fmt::format("'{}' started less than {:g} s ago{}, and that is its spacing", sound, spacing, whose);
     }
-    case Code::limited: return fmt::format("{:.0f} of '{}' play already{}: its limit", r.number, sound, whose);
+    case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);
     case Code::asked_again: return "it was asked for again";
     case Code::past_end:
-      return fmt::format("'{}' was to begin beyond the end of '{}', which has {:.3f} s; see its start-at", sound, r.name, r.number);
+      return fmt::format("'{}' was to begin beyond the end of '{}', which lasts {:.3f} s; see its start-at", sound, r.name, r.number);
     case Code::no_clip: return why_otherwise(*r.sound, *r.layer, r.traits, ", and none otherwise");
     case Code::otherwise:
       return fmt::format("{}: {}", r.name, why_otherwise(*r.sound, *r.layer, r.traits, ", and plays what it has otherwise"));
-    case Code::left_out: return fmt::format("'{}' is there by chance, and was not this time", sound);
+    case Code::left_out: return fmt::format("'{}' plays by chance, and this time the draw left it out", sound);
     case Code::put_off: return fmt::format("'{}' is stopped {} from now", sound, to_text(Seconds{r.number}));
-    case Code::put_off_too_long: return "while this response waited for its delay, a bank without it took the place of its own";
+    case Code::put_off_too_long: return "this response waited for its delay; meanwhile its bank was unloaded or replaced by one without it";
     case Code::no_more_put_off:
       return fmt::format("{:.0f} responses wait for their delay, and there is room for no more: raise such events less often", r.number);
     case Code::not_playing: return fmt::format("'{}' was not playing", sound);
@@ -89,7 +89,7 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::drawn_silent: return "its level was drawn at silence";
     case Code::silent_clip: return "its clip is silent";
     case Code::faint: return "it would be quieter than -120 dB";
-    case Code::gave_way_to_heard: return fmt::format("its voice went to '{}', which is heard, unlike this one", r.name);
+    case Code::gave_way_to_heard: return fmt::format("its voice went to '{}', which is heard; this one is not", r.name);
     case Code::outranked_by: return fmt::format("its voice went to '{}', which outranks it", r.name);
     case Code::not_louder_than: return fmt::format("its voice went to '{}', which is not quieter", r.name);
     case Code::stream_late:
@@ -117,11 +117,10 @@ std::string words(const Reason& r, const KnownNames& known) {
     }
     case Code::emitter_gone:
       return fmt::format(
-          "emitter {:.0f} was given up, or never was here, so '{}', a sound in the world, has no place to be heard from; raise it on an "
-          "emitter "
-          "that is there, or with a place",
+          "emitter {:.0f} was removed, or belongs to another manager, so '{}', a sound in the world, has no place to be heard from; raise "
+          "it on an emitter that is there, or with a place",
           r.number, sound);
-    case Code::emitter_given_up: return "its emitter was given up";
+    case Code::emitter_removed: return "its emitter was removed";
     case Code::begins_cadence: return "it starts again and again from here on, by its cadence";
     case Code::silent_by_gauge:
       return r.name.empty() ? "a gauge that it follows makes it silent"
@@ -152,15 +151,13 @@ std::string words(const Reason& r, const KnownNames& known) {
                          r.name, sound);
     case Code::stale_emitters:
       return fmt::format(
-          "an emitter that was given up, or never was here, was placed, moved or turned, or what is not a number was given for one; that "
-          "is "
-          "harmless, and is not told again");
+          "an emitter was placed, moved or turned that was removed or belongs to another manager, or a value for one was not a number; "
+          "nothing was changed, and this is not told again");
     case Code::too_many_listeners:
       return fmt::format("there is no listener {:.0f}: there may be {:.0f}, numbered from 0", r.number, r.other);
     case Code::no_emitters:
       return fmt::format(
-          "there are {:.0f} emitters, and there is room for no more: give up those that are gone, or give ManagerOptions::emitters more "
-          "room",
+          "there are {:.0f} emitters, and there is room for no more: remove those that are gone, or give ManagerOptions::emitters more room",
           r.number);
     case Code::no_playbacks:
       return fmt::format(

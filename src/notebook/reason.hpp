@@ -58,7 +58,7 @@ struct Reason {
     broken_samples,  ///< group `name`
     out_of_range,    ///< `number` metres away, and `sound` is heard from `other` on
     emitter_gone,    ///< number `number`
-    emitter_given_up,
+    emitter_removed,
     begins_cadence,      ///< of `sound`
     silent_by_gauge,     ///< gauge `name` at `number`
     held_by_gauge,       ///< the same, of the steps of `sound`

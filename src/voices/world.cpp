@@ -168,7 +168,7 @@ void Voices::leave_behind(LiveStart& start) {
   each_layer(start, [&](LiveLayer& layer) {
     const bool leaves = when == WhenGone::stop || (when == WhenGone::by_kind && (layer.design->loop || start.part == Part::cadence));
     if (leaves && layer.stage != Stage::leaving)
-      leave(layer, start.sound->design->fade_out, Ending::stopped, {.code = Reason::Code::emitter_given_up});
+      leave(layer, start.sound->design->fade_out, Ending::stopped, {.code = Reason::Code::emitter_removed});
   });
 }
 

@@ -74,7 +74,7 @@ const RowsOf<BookSound>& sound_rows() {
           .amount({"air", "\"100 %\"", "\"200 %\"", "In the world: how much of the treble that the way through air takes (ISO 9613-1)."},
                   of_world(&WorldDesign::air))
           .word({"when-gone", "\"by-kind\"", "\"stop\"",
-                 "In the world: when its emitter is given up, it leaves by its fade-out, or finishes where it was; by kind, loops stop and "
+                 "In the world: when its emitter is removed, it leaves by its fade-out, or finishes where it was; by kind, loops stop and "
                  "all else finishes."},
                 of_world(&WorldDesign::when_gone), when_gone_words)
           .special({"follow", "none", "[ { gauge = \"throttle\", pitch = [[0, \"-5 st\"], [1, \"7 st\"]] } ]",
