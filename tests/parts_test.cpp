@@ -56,7 +56,7 @@ struct Playing {
     candidate.step = pool.step_of(sound, {});
     candidate.gain = level;
     candidate.starts = base;
-    candidate.level = Level(candidate.clip->level + level);
+    candidate.own = candidate.level = Level(candidate.clip->level + level);
     pool.share({raise, 1}, {&candidate, 1}, gated.verdict);
     if (candidate.fate == Candidate::Fate::too_late) return {Outcome::pool_full, nullptr};
     heard.add(0, base);

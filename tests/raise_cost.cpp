@@ -19,7 +19,7 @@ namespace {
 constexpr std::uint32_t clips = 8;
 constexpr int blocks = 100, raises_a_block = 64;
 
-BankChoice choice(std::vector<std::string> values) {
+BankChoice choice(std::vector<HashedText> values) {
   BankChoice made;
   made.values = std::move(values);
   for (std::uint32_t clip = 0; clip < clips; ++clip) made.clips.push_back({clip, 1, {}});

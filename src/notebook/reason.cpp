@@ -157,7 +157,8 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("there is no listener {:.0f}: there may be {:.0f}, numbered from 0", r.number, r.other);
     case Code::no_emitters:
       return fmt::format(
-          "there are {:.0f} emitters, and there is room for no more: remove those that are gone, or give ManagerOptions::emitters more room",
+          "there are {:.0f} emitters, and there is room for no more: remove those that are gone, or give ManagerOptions::emitters more "
+          "room",
           r.number);
     case Code::no_playbacks:
       return fmt::format(

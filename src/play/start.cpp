@@ -165,8 +165,9 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
   candidate.position.whole =
       layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
   if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
-  const Level own(clip.level + candidate.gain), group = starter_.groups.levels().heard[sound_.group];
-  candidate.level = from_ == nullptr ? heard_level(own, group) : heard_level(own, group, from_->level);
+  candidate.own = Level(clip.level + candidate.gain);
+  const Level group = starter_.groups.levels().heard[sound_.group];
+  candidate.level = from_ == nullptr ? heard_level(candidate.own, group) : heard_level(candidate.own, group, from_->level);
   return true;
 }
 

@@ -43,8 +43,9 @@ class Watch {
   void updates(MixFrame clock) { updated_ = clock; }
   /// With each request. Once, for how long nothing has called `update`, if a second was rendered meanwhile.
   std::optional<Seconds> goes_without_updates(MixFrame clock, Hertz rate) {
+    if (told_unupdated_ || clock - updated_ < static_cast<std::int64_t>(rate.value * patience.value)) return std::nullopt;
     const Seconds without = seconds({clock - updated_}, rate);
-    if (without < patience || told_unupdated_) return std::nullopt;
+    if (without < patience) return std::nullopt;
     told_unupdated_ = true;
     return without;
   }

@@ -61,6 +61,10 @@ void Link::take_reports(Notebook& notebook) {
 void Link::count_request() {
   ++request_;
   if (std::exchange(sent_for_, now_.lands) != now_.lands) sent_ = 0;
+  if (!backlog_.empty()) send_put_off();
+}
+
+void Link::send_put_off() {
   const auto left = std::find_if(backlog_.begin(), backlog_.end(), [&](const Command& its) { return !post(its); });
   backlog_.erase(backlog_.begin(), left);
 }

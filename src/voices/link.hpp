@@ -80,6 +80,7 @@ class Link {
  private:
   bool post(const Command& command);
   void put_off(Command command);
+  void send_put_off();
   MixFrame lands_of_request() const { return late_.empty() ? now_.lands : late_or_now(); }
   MixFrame late_or_now() const;
   void take_reports(Notebook& notebook);

@@ -35,6 +35,7 @@ struct Candidate {
   ClipPosition position;  ///< where it begins
   ScopeFrame starts;
   Level level;  ///< as it is heard
+  Level own;    ///< of the clip at its gain, before the groups
 
   /// In order of success: the best fate among the layers gives the outcome of the whole start.
   enum class Fate {

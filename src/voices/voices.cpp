@@ -52,7 +52,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.drawn_pitch = candidate.pitch;
     layer.its.own_gain = as.own_gain;
     layer.its.own_pitch = as.own_pitch;
-    layer.level = Level(candidate.clip->level + candidate.gain + as.own_gain);
+    layer.level = as.own_gain == Decibels{} ? candidate.own : Level(candidate.clip->level + candidate.gain + as.own_gain);
     if (start.follows) {
       layer.bent = candidate.bent;
       layer.lift = Level(candidate.bent.gain);
