@@ -25,12 +25,12 @@ class Door {
   /// What is not a number is refused; places are brought to within 1,000 km of the origin, and to a 1024th of a metre, velocities to 10
   /// km/s.
   void admit(Place& place);
-  void admit(std::optional<Place>& place) {
-    if (place) admit(*place);
+  void admit(std::optional<Place>& its) {
+    if (its) admit(*its);
   }
-  void admit(Vector& vector) {
+  void admit(Vector& its) {
     const auto safe = [](float part) { return part >= -fastest && part <= fastest; };
-    if (!safe(vector.x) || !safe(vector.y) || !safe(vector.z)) bring_in(vector);
+    if (!safe(its.x) || !safe(its.y) || !safe(its.z)) bring_in(its);
   }
   /// Of a gauge: what is not a number is refused; its range is its own.
   void admit(double& number);
