@@ -149,16 +149,19 @@ TEST_CASE("an agenda gives back what is due in order, whatever left it in betwee
   Agenda agenda;
   std::map<std::pair<std::int64_t, std::uint32_t>, Agenda::Ticket> expected;  // by frame and order of adding
   std::uint32_t added = 0;
+  const auto who = [&](Agenda::Ticket ticket) {
+    const Due& due = agenda[ticket];
+    return due.kind == Due::Kind::layer ? due.number : static_cast<std::uint32_t>(agenda.response(due).id.raise);
+  };
   for (int step = 0; step < 20'000; ++step) {
     const std::uint32_t what = random.below(5);
     if (what < 3) {
       const std::int64_t frame = random.below(1000);
-      const Due::Kind kind = random.below(2) == 0 ? Due::Kind::layer : Due::Kind::response;
-      expected[{frame, added}] = agenda.add({frame}, {.kind = kind, .layer = added, .start = {}});
+      expected[{frame, added}] = random.below(2) == 0 ? agenda.add_layer({frame}, added) : agenda.add_response({frame}, {.id = {added, 1}});
       ++added;
     } else if (what == 3 && !expected.empty()) {
       auto leaves = std::next(expected.begin(), random.below(static_cast<std::uint32_t>(expected.size())));
-      CHECK(agenda[leaves->second].layer == leaves->first.second);
+      CHECK(who(leaves->second) == leaves->first.second);
       agenda.remove(leaves->second);
       expected.erase(leaves);
     } else if (!expected.empty()) {
@@ -166,6 +169,7 @@ TEST_CASE("an agenda gives back what is due in order, whatever left it in betwee
       CHECK(agenda.due_by({first->first.first - 1}).first == Agenda::no_ticket);
       const auto [ticket, frame] = agenda.due_by({first->first.first});
       CHECK(ticket == first->second);
+      CHECK(who(ticket) == first->first.second);
       CHECK(frame.value == first->first.first);
       agenda.remove(ticket);
       expected.erase(first);

@@ -17,7 +17,7 @@ Control::Control(ManagerOptions given)
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
       starter{options, noting, groups, agenda, library, voices, listening, driving} {
-  agenda.reserve(options.playbacks + Starter::most_put_off);
+  agenda.reserve(options.playbacks, Starter::most_put_off);
 }
 
 void Control::render(std::span<float> out) noexcept {

@@ -69,22 +69,18 @@ Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& resp
     return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_put_off, .number = static_cast<double>(most_put_off)},
                          happening.event);
   const BankSound& sound = event.bank->data->sounds[response.target];
-  agenda.add(happening.base + voices.frames_of(response.delay), {.kind = Due::Kind::response,
-                                                                 .start = {StartRef::any_slot, id},
-                                                                 .event = event.hash,
-                                                                 .target = hash_name(sound.name),
-                                                                 .verb = response.verb,
-                                                                 .time = response.time});
+  agenda.add_response(happening.base + voices.frames_of(response.delay),
+                      {.id = id, .event = event.hash, .target = hash_name(sound.name), .verb = response.verb, .time = response.time});
   return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = response.delay.value, .sound = &sound},
                        happening.event);
 }
 
 void Starter::respond_late(Agenda::Ticket ticket) {
-  const Due due = agenda[ticket];
+  const PutOff due = agenda.response(agenda[ticket]);
   agenda.remove(ticket);
   const Catalogue::Event* event = library.loaded.catalogue()->find(due.event);
   if (event == nullptr) {
-    noting.decide(Outcome::bank_not_loaded, due.start.id, {.code = Reason::Code::put_off_too_long});
+    noting.decide(Outcome::bank_not_loaded, due.id, {.code = Reason::Code::put_off_too_long});
     return;
   }
   const std::optional<Whereabouts> nowhere;
@@ -101,10 +97,10 @@ void Starter::respond_late(Agenda::Ticket ticket) {
     if (response.verb == due.verb && hash_name(event->bank->data->sounds[response.target].name) == due.target) {
       BankResponse as_asked = response;
       as_asked.time = due.time;
-      effect_of(due.verb)(*this, {*event->bank, as_asked, due.start.id, before, happening, unasked});
+      effect_of(due.verb)(*this, {*event->bank, as_asked, due.id, before, happening, unasked});
       return;
     }
-  noting.decide(Outcome::nothing_to_stop, due.start.id, {.code = Reason::Code::put_off_too_long}, happening.event);
+  noting.decide(Outcome::nothing_to_stop, due.id, {.code = Reason::Code::put_off_too_long}, happening.event);
 }
 
 /// Once for each value, so that a step a second does not fill the journal.

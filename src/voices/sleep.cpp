@@ -79,7 +79,7 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, ScopeFrame sin
 
 /// Asleep, it claims nothing up to a frame shortly before its own.
 void Voices::wait_for(LiveLayer& layer, ScopeFrame frame) {
-  layer.turn = agenda_.add(frame, {.layer = layer.slot, .start = layer.start->ref()});
+  layer.turn = agenda_.add_layer(frame, layer.slot);
   turned(layer);
 }
 

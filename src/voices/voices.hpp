@@ -181,7 +181,7 @@ class Voices {
   /// Takes over a report of the audio thread.
   void take(const VoiceFinished& report);
   /// The layer on the agenda that is due.
-  LiveLayer& due_layer(const Due& due) { return starts_.layers()[due.layer]; }
+  LiveLayer& due_layer(const Due& due) { return starts_.layers()[due.number]; }
   /// A layer that was due has asked for a voice.
   struct Claimed {
     Candidate candidate;
@@ -220,7 +220,7 @@ class Voices {
     s.list(of_clips_.waiting);
     streams_.state(s, layer);
     agenda_.each([&](Agenda::Ticket ticket, const Due& due) {
-      if (due.kind == Due::Kind::layer && (due.layer >= starts_.layers().size() || due_layer(due).turn != ticket)) s.damage();
+      if (due.kind == Due::Kind::layer && (due.number >= starts_.layers().size() || due_layer(due).turn != ticket)) s.damage();
     });
   }
   /// Keeps a sound's latest start.
