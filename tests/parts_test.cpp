@@ -46,9 +46,9 @@ struct Playing {
   /// What becomes of a start, `level` louder or softer than its clip.
   std::pair<Outcome, const LiveStart*> start(std::uint64_t raise, Decibels level = {}) {
     settle();
-    const ScopeFrame base = ScopeClock::at(link.base());
+    const ScopeFrame base = scopes.from(0, link.base());
     pool.freshen_claims();
-    Gated gated = pool.gate(sound, heard, 0, base);
+    Gated gated = pool.gate(sound, heard, {0, 0, base});
     if (gated.held()) return {gated.outcome, nullptr};
     Candidate candidate;
     candidate.layer = &data->sounds[0].layers[0];
@@ -59,8 +59,8 @@ struct Playing {
     candidate.own = candidate.level = Level(candidate.clip->level + level);
     pool.share({raise, 1}, {&candidate, 1}, gated.verdict);
     if (candidate.fate == Candidate::Fate::too_late) return {Outcome::pool_full, nullptr};
-    heard.add(0, base);
-    const LiveStart& begun = pool.begin(sound, {{raise, 1}, 0, base, base, {}, {}}, {&candidate, 1}, gated.verdict);
+    heard.add(0, 0, base);
+    const LiveStart& begun = pool.begin(sound, {{raise, 1}, 0, 0, base, base, {}, {}}, {&candidate, 1}, gated.verdict);
     link.commit();
     return {outcome_of(candidate.fate), &begun};
   }
@@ -83,7 +83,8 @@ struct Playing {
   PlayedSound sound;
   HeardBefore heard;
   Reader reader;
-  Agenda agenda;
+  ScopeTimes scopes;
+  Agenda agenda{scopes};
   Voices pool;
 };
 
@@ -146,7 +147,8 @@ TEST_CASE("a pool finds the weakest voice, also among those that do not leave") 
 
 TEST_CASE("an agenda gives back what is due in order, whatever left it in between, and also after a saved state") {
   Random random(9);
-  Agenda agenda;
+  ScopeTimes scopes;
+  Agenda agenda{scopes};
   std::map<std::pair<std::int64_t, std::uint32_t>, Agenda::Ticket> expected;  // by frame and order of adding
   std::uint32_t added = 0;
   const auto who = [&](Agenda::Ticket ticket) {
@@ -157,7 +159,7 @@ TEST_CASE("an agenda gives back what is due in order, whatever left it in betwee
     const std::uint32_t what = random.below(5);
     if (what < 3) {
       const std::int64_t frame = random.below(1000);
-      expected[{frame, added}] = random.below(2) == 0 ? agenda.add_layer({frame}, added) : agenda.add_response({frame}, {.id = {added, 1}});
+      expected[{frame, added}] = random.below(2) == 0 ? agenda.add_layer(0, {frame}, added) : agenda.add_response(0, {frame}, {.id = {added, 1}});
       ++added;
     } else if (what == 3 && !expected.empty()) {
       auto leaves = std::next(expected.begin(), random.below(static_cast<std::uint32_t>(expected.size())));
@@ -179,7 +181,7 @@ TEST_CASE("an agenda gives back what is due in order, whatever left it in betwee
       agenda.state(out);
       const std::vector<std::byte> bytes = out.take();
       StateIn in(bytes);
-      agenda = Agenda();
+      agenda = Agenda(scopes);
       agenda.state(in);
       REQUIRE(in.ok());
     }
@@ -193,12 +195,17 @@ TEST_CASE("spacing goes by what was heard, for all emitters or each") {
   HeardBefore all, each;
   all.fit(false);
   each.fit(true);
-  for (HeardBefore* heard : {&all, &each}) heard->add(7, {1000});
-  CHECK(all.near(8, {1099}, 100));
-  CHECK(!all.near(8, {1100}, 100));
-  CHECK(all.near(8, {901}, 100));
-  CHECK(each.near(7, {1099}, 100));
-  CHECK(!each.near(8, {1099}, 100));
+  for (HeardBefore* heard : {&all, &each}) heard->add(7, 0, {1000});
+  CHECK(all.near(8, 0, {1099}, 100));
+  CHECK(!all.near(8, 0, {1100}, 100));
+  CHECK(all.near(8, 0, {901}, 100));
+  CHECK(each.near(7, 0, {1099}, 100));
+  CHECK(!each.near(8, 0, {1099}, 100));
+  CHECK(all.latest(0).value == 1000);
+  all.add(7, 1, {5000});
+  CHECK(all.near(8, 1, {5050}, 100));
+  CHECK(!all.near(8, 0, {1050}, 100));  // a frame of one scope says nothing of another's
+  CHECK(all.latest(1) > ScopeFrame{1'000'000});  // and so nothing is known of the latest
 }
 
 TEST_CASE("voices: the louder takes the voice, what is long sleeps, and wakes when there is room") {
@@ -232,10 +239,10 @@ TEST_CASE("voices: asking for a verdict silences nobody") {
   lower.rank = 0;
   other.design = &lower;
   other.latest = nullptr;
-  const Gated same = game.pool.gate(game.sound, game.heard, 0, ScopeClock::at(game.link.base()));
+  const Gated same = game.pool.gate(game.sound, game.heard, {0, 0, game.scopes.from(0, game.link.base())});
   CHECK(!same.held());
   CHECK(same.verdict.leaves != nullptr);  // the first would yield to the limit
-  Gated gated = game.pool.gate(other, game.heard, 0, ScopeClock::at(game.link.base()));
+  Gated gated = game.pool.gate(other, game.heard, {0, 0, game.scopes.from(0, game.link.base())});
   CHECK(!gated.held());
   CHECK(gated.verdict.leaves == nullptr);
   Candidate candidate;

@@ -99,6 +99,19 @@ class SoundManager : public WorldCalls {
   /// Returns silence for an unknown group. Reading begins a new peak.
   Meter read_meter(Name group);
 
+  // Scopes: what a book lets begin, pause and end together. "root" is above all. An unknown scope returns `unknown_scope`, and nothing
+  // changes.
+
+  /// What plays in the scope and in those below it fades for 10 ms, or as the book says, then stands still and costs nothing. Delays and
+  /// cadences stand still, too. Short sounds that are asked for meanwhile are refused (`paused`); loops, and sounds of more than two
+  /// seconds, begin and wait. Pausing twice is pausing once.
+  Outcome pause(Name scope);
+  /// What stood still goes on with its very next frame, under the same fade. A scope stays paused while one above it is.
+  Outcome resume(Name scope);
+  /// Sets how fast the time of the scope goes, and with it all pitches, delays and cadences in it and below it: 0.25 is slow motion. The
+  /// scale with those of the scopes above lies between 1/64 and 4; 0 stands still as if paused.
+  Outcome set_time_scale(Name scope, TimeScale scale, Seconds time = Seconds{0.3});
+
   // Time.
 
   /// Once a game frame: wakes what can be heard again, notes what has ended, and hands the journal on. `elapsed` is the game's time since

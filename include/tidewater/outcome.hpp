@@ -30,6 +30,8 @@ enum class Outcome {
   bank_not_loaded,  ///< the bank that had the name has been unloaded
   out_of_range,     ///< beyond the sound's `far`, and too short to come nearer before it ends
   emitter_gone,     ///< a sound in the world was raised on an emitter that was removed
+  paused,           ///< its scope is paused, and the sound is too short to wait
+  unknown_scope,    ///< no loaded bank has this scope
 };
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...

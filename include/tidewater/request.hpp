@@ -132,6 +132,23 @@ struct SetMute {
   bool mute = false;
 };
 
+/// Pauses a scope and those below it: what plays in them fades, then stands still. A scope that is paused stays so.
+struct PauseScope {
+  Name scope{""};
+};
+
+/// Lets a scope go on that was paused.
+struct ResumeScope {
+  Name scope{""};
+};
+
+/// Sets how fast the time of a scope goes, reached over `time`.
+struct SetTimeScale {
+  Name scope{""};
+  TimeScale scale;
+  Seconds time{0.3};
+};
+
 /// Stops all playbacks.
 struct StopAll {
   Seconds fade;
@@ -165,6 +182,7 @@ struct ClipDropped {
 using Request =
     std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan, asked::SetLowPass,
                  asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload, asked::ClipRead,
-                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge>;
+                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge, asked::PauseScope, asked::ResumeScope,
+                 asked::SetTimeScale>;
 
 }  // namespace tidewater

@@ -49,6 +49,13 @@ struct Hertz {
   friend constexpr auto operator<=>(Hertz, Hertz) = default;
 };
 
+/// How fast the time of a scope goes: 1 is as it is, 0 stands still, 4 is the most.
+struct TimeScale {
+  double value = 1;
+  constexpr TimeScale(double its = 1) : value(its) {}  // NOLINT: 0.25 says it
+  friend constexpr auto operator<=>(TimeScale, TimeScale) = default;
+};
+
 /// Where a sound stands on the screen: -1 is left, 0 the centre, 1 right.
 struct Pan {
   double value = 0;

@@ -88,6 +88,7 @@ class Comparison {
   }
   static std::string_view name(const BankData& bank, file::Kind kind, std::uint32_t number) {
     if (kind == file::Kind::clips) return bank.clips[number].name;
+    if (kind == file::Kind::scopes) return bank.scopes[number].name;
     return kind == file::Kind::groups ? bank.groups[number].name : bank.sounds[number].name;
   }
 
@@ -137,6 +138,7 @@ std::string disagreement(const BankData& loaded, const BankData& comes) {
   std::string problem = difference_in("group", loaded, loaded.groups, comes, comes.groups);
   if (problem.empty()) problem = difference_in("sound", loaded, loaded.sounds, comes, comes.sounds);
   if (problem.empty()) problem = difference_in("gauge", loaded, loaded.gauges, comes, comes.gauges);
+  if (problem.empty()) problem = difference_in("scope", loaded, loaded.scopes, comes, comes.scopes);
   if (problem.empty()) problem = difference_in("event", loaded, loaded.events, comes, comes.events);
   return problem;
 }

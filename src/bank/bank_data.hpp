@@ -125,6 +125,7 @@ struct BankLayer : LayerDesign {
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
 inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
+inline constexpr std::size_t most_scopes = 33;    ///< the root and 32 more, of a book, and of all banks that are loaded
 inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
 inline constexpr int most_times_as_often = 16;    ///< as its own cadence
 inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the next
@@ -133,6 +134,7 @@ struct BankSound : SoundDesign {
   std::string name;
   ContentHash content;  ///< of all that is heard of it, clips and group included
   std::uint32_t group = 0;
+  std::uint32_t scope = 0;  ///< its own, or that of its groups
   std::vector<BankLayer> layers;
 };
 
@@ -156,6 +158,13 @@ void each_started_sound(const BankEvent& event, Act act) {
 struct BankGroup : GroupDesign {
   std::string name;
   std::uint32_t parent = 0;
+};
+
+/// A parent comes before its children; the first is the root.
+struct BankScope : ScopeDesign {
+  std::string name;
+  std::uint32_t parent = 0;
+  friend bool operator==(const BankScope&, const BankScope&) = default;
 };
 
 struct BankGauge : GaugeDesign {
@@ -183,6 +192,7 @@ struct BankData {
   std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;
   std::vector<BankGauge> gauges;
+  std::vector<BankScope> scopes = {{{}, "root", 0}};
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;
 

@@ -59,7 +59,8 @@ enum class Kind : std::uint32_t {
   gauges,
   follows,
   curves,
-  curve_points
+  curve_points,
+  scopes
 };
 
 struct Section {
@@ -198,6 +199,8 @@ struct Sound {
   double cone_inner = 0, cone_outer = 0, cone_outside = 0;  ///< degrees, degrees, decibels
   Part follows;                                             ///< of the sound; those of each layer come after them
   Span cadence;                                             ///< seconds; 0 where it starts once
+  std::uint32_t scope = 0;                                  ///< number of a scope
+  std::uint32_t reserved_too = 0;
 };
 
 /// A point of the curve along which a sound falls with its distance.
@@ -209,6 +212,13 @@ struct Gauge {
   Text name;
   double from = 0, to = 0, initial = 0;
   double smoothing = 0;  ///< seconds
+};
+
+struct Scope {
+  Text name;
+  std::uint32_t parent = 0;  ///< number of a scope; the first is the root
+  std::uint32_t reserved = 0;
+  double fade_out = 0, pause_fade = 0, grace = 0;  ///< seconds
 };
 
 /// How a sound or a layer goes by one gauge.
@@ -250,8 +260,8 @@ struct Hash {
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 296 && sizeof(FalloffPoint) == 16);
-static_assert(sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 304 && sizeof(FalloffPoint) == 16);
+static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
 static_assert(sizeof(Response) == 48 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

@@ -83,6 +83,8 @@ struct StoredAs<BankGroup> : RecordIn<Group, Kind::groups> {};
 template <>
 struct StoredAs<BankGauge> : RecordIn<Gauge, Kind::gauges> {};
 template <>
+struct StoredAs<BankScope> : RecordIn<Scope, Kind::scopes> {};
+template <>
 struct StoredAs<BankSound> : RecordIn<Sound, Kind::sounds> {};
 template <>
 struct StoredAs<BankLayer> : RecordIn<Layer, Kind::layers> {};
@@ -126,6 +128,16 @@ void describe(Of<BankGauge>, Visit visit) {
   visit("to", &BankGauge::to, &R::to, of_a_gauge);
   visit("default", &BankGauge::initial, &R::initial, of_a_gauge);
   visit("smoothing", &BankGauge::smoothing, &R::smoothing, times);
+}
+
+template <class Visit>
+void describe(Of<BankScope>, Visit visit) {
+  using R = Scope;
+  visit("name", &BankScope::name, &R::name, Words{});
+  visit("parent", &BankScope::parent, &R::parent, NumberOf{Kind::scopes});
+  visit("fade-out", &BankScope::fade_out, &R::fade_out, times);
+  visit("pause-fade", &BankScope::pause_fade, &R::pause_fade, times);
+  visit("grace", &BankScope::grace, &R::grace, times);
 }
 
 template <class T>
@@ -177,6 +189,7 @@ void describe(Of<BankSound>, Visit visit) {
   visit("cone outside", of_cone(&ConeDesign::outside), &R::cone_outside, Gain{}, in_world);
   visit("follow", &BankSound::follow, &R::follows, List{0, most_followed});
   visit("cadence", &BankSound::cadence, &R::cadence, times);
+  visit("scope", &BankSound::scope, &R::scope, NumberOf{Kind::scopes});
   visit("layers", &BankSound::layers, &R::layers, List{1, most_layers});  // behind the sound's own follows, which come first
 }
 

@@ -124,6 +124,12 @@ bool DesignReader::read(BankData& to) {
   if (to.groups[0].name != "master") return damaged("its first group is not the master");
   if (!all(to.gauges, "gauges")) return false;
   if (to.gauges.size() > most_gauges) return damaged("it has too many gauges");
+  to.scopes.clear();
+  if (!all(to.scopes, "scopes")) return false;
+  if (to.scopes.empty()) to.scopes = BankData().scopes;  // all begins and ends together
+  if (to.scopes[0].name != "root") return damaged("its first scope is not the root");
+  if (to.scopes.size() > most_scopes) return damaged("it has too many scopes");
+  counts_[file::Kind::scopes] = to.scopes.size();
   return all(to.sounds, "sounds") && all(to.events, "events");
 }
 

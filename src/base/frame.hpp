@@ -25,10 +25,4 @@ using MixFrame = FrameOn<struct MixClock>;
 /// The time of a scope: it stands while the scope is paused. Delays, spacing, cadences and places in clips count in it.
 using ScopeFrame = FrameOn<struct ScopeTime>;
 
-/// How the time of a scope lies on the mixer's clock. There is one scope so far, and its time is the mixer's.
-struct ScopeClock {
-  static constexpr ScopeFrame at(MixFrame frame) { return {frame.value}; }
-  static constexpr MixFrame mixed(ScopeFrame frame) { return {frame.value}; }
-};
-
 }  // namespace tidewater

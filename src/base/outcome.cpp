@@ -29,6 +29,8 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::bank_not_loaded: return "bank-not-loaded";
     case Outcome::out_of_range: return "out-of-range";
     case Outcome::emitter_gone: return "emitter-gone";
+    case Outcome::paused: return "paused";
+    case Outcome::unknown_scope: return "unknown-scope";
   }
   return "?";
 }

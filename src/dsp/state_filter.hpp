@@ -3,6 +3,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <utility>
 
 #include "dsp/kernels.hpp"
 #include "dsp/smooth.hpp"
@@ -51,6 +52,15 @@ class StateFilter {
     retire_ = hertz <= 0;
     octaves_.go(octaves_of(retire_ ? open : hertz), frames, least);
     if (!retire_) wet_.go(1, least, least);
+  }
+
+  /// Comes to the end of its changes at once. While nothing of it is heard.
+  void finish() {
+    if (!active_ || !moving()) return;
+    constexpr std::int64_t all_of_it = std::int64_t{1} << 40;
+    octaves_.advance(all_of_it), wet_.advance(all_of_it);
+    if (std::exchange(retire_, false)) active_ = false;
+    set(octaves_.value());
   }
 
   /// Filters `count` frames in place; `right` may be null. False where something in it was not finite: then that is silence,

@@ -6,7 +6,7 @@
 #include <type_traits>
 #include <variant>
 
-#include "base/frame.hpp"
+#include "base/scope_law.hpp"
 #include "dsp/channel_gains.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/state_filter.hpp"
@@ -33,6 +33,7 @@ struct ClipSamples {
 struct StartVoice {
   std::uint32_t voice = 0;
   std::uint32_t group = 0;
+  std::uint32_t scope = 0;
   ClipSamples clip;
   ScopeFrame start_frame;
   ScopeFrame base;            ///< the first frame of all that start together: what comes after it moves them all alike
@@ -113,8 +114,15 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
+/// The time of a scope. If it holds, its voices fade out over `fade` frames, which are over when it holds; if it holds no more, they fade in.
+struct SetScope {
+  std::uint32_t scope = 0;
+  std::int64_t fade = 0;
+  ScopeLaw law;
+};
+
 using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceLift, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter,
-                             DefineGroup, SetGroupGain>;
+                             DefineGroup, SetGroupGain, SetScope>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {

@@ -30,6 +30,7 @@ Mixer::Mixer(const MixerOptions& options)
       channels_(options.voices),
       samples_(std::make_unique<float[]>((most_groups + 1) * width_ * most_run + alignment)),
       groups_(std::make_unique<Group[]>(most_groups)),
+      clocks_(std::make_unique<Clock[]>(most_clocks)),
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(3 * commands_a_block),  // those of the block that is rendered, of the next and of the one after it: never full
       finished_(options.voices + 1),    // a voice is started again only after its last report was taken: never overflows
@@ -82,28 +83,39 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
 }
 
 void Mixer::carry_out(const Command& command) noexcept {
-  const auto active = [this](std::uint32_t voice) { return voice < voices_.size() && voices_[voice].active(); };
+  // While its scope holds, a voice is turned at once.
+  const auto change = [this](std::uint32_t number, auto act) {
+    if (number >= voices_.size() || !voices_[number].active()) return;
+    Voice& voice = voices_[number];
+    act(voice, now_of(voice.scope()));
+    if (clocks_[voice.scope()].holds_at <= rendered_) voice.finish_changes(channels_[number]);
+  };
   if (const auto* start = std::get_if<StartVoice>(&command)) {
-    voices_[start->voice].start(*start, rendered_, options_.rate);
+    Voice& voice = voices_[start->voice];
+    voice.start(*start, now_of(start->scope), options_.rate);
+    if (clocks_[start->scope].law.holds()) voice.hold(0, now_of(start->scope));
     if (start->in_world) channels_[start->voice].begin(start->channels);
     sounding_ = true;
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
-    if (active(stop->voice)) voices_[stop->voice].stop(stop->fade);
+    change(stop->voice, [&](Voice& voice, ScopeFrame) { voice.stop(stop->fade); });
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
-    if (active(gain->voice)) voices_[gain->voice].set_gain(gain->gain, gain->ramp, rendered_);
+    change(gain->voice, [&](Voice& voice, ScopeFrame now) { voice.set_gain(gain->gain, gain->ramp, now); });
   } else if (const auto* lift = std::get_if<SetVoiceLift>(&command)) {
-    if (active(lift->voice)) voices_[lift->voice].set_lift(lift->lift, lift->ramp, rendered_);
+    change(lift->voice, [&](Voice& voice, ScopeFrame now) { voice.set_lift(lift->lift, lift->ramp, now); });
   } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
-    if (active(step->voice)) voices_[step->voice].set_step(step->step, step->ramp, rendered_);
+    change(step->voice, [&](Voice& voice, ScopeFrame now) { voice.set_step(step->step, step->ramp, now); });
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
-    if (active(side->voice)) voices_[side->voice].set_side(side->side, side->ramp, rendered_);
+    change(side->voice, [&](Voice& voice, ScopeFrame now) { voice.set_side(side->side, side->ramp, now); });
   } else if (const auto* spread = std::get_if<SetVoiceChannels>(&command)) {
-    if (active(spread->voice)) voices_[spread->voice].set_channels(channels_[spread->voice], spread->channels, spread->ramp, rendered_);
+    change(spread->voice, [&](Voice& voice, ScopeFrame now) {
+      voice.set_channels(channels_[spread->voice], spread->channels, spread->ramp, now);
+    });
   } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
-    if (filter->group)
-      set_filter(*filter);
-    else if (active(filter->index))
-      voices_[filter->index].set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp, rendered_);
+    if (filter->group) return set_filter(*filter);
+    change(filter->index,
+           [&](Voice& voice, ScopeFrame now) { voice.set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp, now); });
+  } else if (const auto* scope = std::get_if<SetScope>(&command)) {
+    set_scope(*scope);
   } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
     groups_[define->group].parent = define->parent;
     groups_[define->group].gain = Smooth::at(static_cast<double>(define->gain));
@@ -114,6 +126,51 @@ void Mixer::carry_out(const Command& command) noexcept {
       its.go(static_cast<double>(group->gain), group->ramp, shortest_change(options_.rate));
     else
       its = Smooth::at(static_cast<double>(group->gain));
+  }
+}
+
+void Mixer::set_scope(const SetScope& command) noexcept {
+  Clock& clock = clocks_[command.scope];
+  if (!clock.used) {
+    if (command.law == ScopeLaw{}) return;
+    clock.time = rendered_.value << scale_bits;
+    clock.used = true;
+    clocks_used_ = std::max(clocks_used_, command.scope + 1);
+  }
+  const bool held = clock.law.holds(), holds = command.law.holds();
+  clock.law = command.law;
+  const std::int64_t shortest = Smooth::on_grid(shortest_change(options_.rate));
+  // One that came late still takes the shortest change.
+  std::int64_t fade = command.fade;
+  if (holds && !held) fade = std::max(shortest, command.law.holds_at - rendered_);
+  clock.holds_at = holds && !held ? rendered_ + fade : command.law.holds_at;
+  if (held == holds) return;
+  for (Voice& voice : voices_) {
+    if (!voice.active() || voice.scope() != command.scope) continue;
+    if (holds)
+      voice.hold(fade, clock.now());
+    else
+      voice.go_on(fade, clock.now());
+  }
+}
+
+/// How the time of each scope goes in the run that is mixed next.
+void Mixer::wind_clocks(int frames) noexcept {
+  for (std::uint32_t scope = 0; scope < clocks_used_; ++scope) {
+    Clock& clock = clocks_[scope];
+    if (!clock.used) continue;
+    clock.law = clock.law.without_past(rendered_);
+    clock.quanta = 0;
+    clock.plain = clock.law.is_plain(rendered_) && clock.time == clock.law.time_at(rendered_);
+    if (clock.plain) continue;
+    ScopeLaw law = clock.law;
+    law.holds_at = MixFrame::never();
+    std::int64_t time = clock.time;
+    for (MixFrame at = rendered_; at < rendered_ + frames && at < clock.holds_at; at += quantum) {
+      BentTime& its = clock.bent[static_cast<std::size_t>(clock.quanta++)];
+      its = {time, std::max(time, law.time_at(at + quantum)), law.scale_at(at), law.scale_at(at + quantum)};
+      time = its.end;
+    }
   }
 }
 
@@ -236,6 +293,14 @@ void Mixer::render_run(int frames) noexcept {
   }
   for (std::size_t channel = 0; channel < width_; ++channel) std::memset(output_.channel(channel), 0, bytes);
   mix_voices(frames);
+  for (std::uint32_t scope = 0; scope < clocks_used_; ++scope) {
+    Clock& clock = clocks_[scope];
+    if (!clock.used) continue;
+    if (clock.plain)
+      clock.time += static_cast<std::int64_t>(frames) << scale_bits;
+    else if (clock.quanta > 0)
+      clock.time = clock.bent[static_cast<std::size_t>(clock.quanta - 1)].end;
+  }
   for (std::uint32_t g = most_groups; g-- > 0;)
     if (groups_[g].used) mix_group_into_parent(g, frames);
   if (options_.layout == Layout::mono) {
@@ -254,8 +319,32 @@ void Mixer::render_run(int frames) noexcept {
   output_left_ = frames - skipped;
 }
 
+/// Returns the frame on which the voice ended, or `plays_on`.
+MixFrame Mixer::mix_voice(Voice& voice, ChannelGains& channels, int frames) noexcept {
+  const Bus& bus = groups_[voice.group()].bus;
+  const Clock& clock = clocks_[voice.scope()];
+  if (clock.plain) return voice.mix_into(bus, channels, rendered_, now_of(voice.scope()), frames);
+  for (int done = 0; done < frames; done += quantum) {
+    const auto which = static_cast<std::size_t>(done / quantum);
+    if (static_cast<int>(which) == clock.quanta) {
+      if (!voice.leaves()) return Voice::plays_on;
+      voice.give_up();
+      return rendered_ + done;
+    }
+    const BentTime& time = clock.bent[which];
+    constexpr std::int64_t whole = quantum * unity_scale;
+    const bool as_the_mixer = time.end - time.begin == whole && time.first_scale == unity_scale && time.last_scale == unity_scale &&
+                              time.begin % unity_scale == 0;
+    const MixFrame end = as_the_mixer ? voice.mix_into(bus.from(done), channels, rendered_ + done, {time.begin >> scale_bits}, quantum)
+                                      : voice.mix_bent(bus, channels, rendered_ + done, time, done);
+    if (end != Voice::plays_on) return end;
+  }
+  return Voice::plays_on;
+}
+
 void Mixer::mix_voices(int frames) noexcept {
   sounding_ = false;
+  wind_clocks(frames);
   constexpr std::size_t ahead = 3;  // voices whose memory is on its way while one is mixed
   for (std::size_t v = 0; v < voices_.size(); ++v) {
     if (v + 2 * ahead < voices_.size())
@@ -266,13 +355,15 @@ void Mixer::mix_voices(int frames) noexcept {
         voices_[next].prefetch(frames, static_cast<int>(part), channels_[next]);
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
-    Group& group = groups_[voice.group()];
+    const Clock& clock = clocks_[voice.scope()];
+    if (!clock.plain && clock.quanta == 0 && !voice.leaves()) continue;  // held
     if (voice.in_world()) {
+      Group& group = groups_[voice.group()];
       Channels which = 0;
       for (std::size_t c = 2; c < width_; ++c) which |= channels_[v].heard(c) ? Channels{1} << c : 0;
       open(group, which, frames);
     }
-    const MixFrame end = voice.mix_into(group.bus, channels_[v], rendered_, frames);
+    const MixFrame end = mix_voice(voice, channels_[v], frames);
     sounding_ = sounding_ || voice.active();
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
     if (end != Voice::plays_on)

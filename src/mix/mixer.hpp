@@ -22,6 +22,8 @@
 namespace TIDEWATER_OURS tidewater {
 
 inline constexpr std::uint32_t most_groups = 64;
+/// Scopes whose time the mixer knows; the first goes at its own speed always.
+inline constexpr std::uint32_t most_clocks = 33;
 
 /// Commands that are sent for one block at most; further ones wait for the next.
 inline constexpr std::size_t commands_a_block = 4096;
@@ -121,6 +123,18 @@ class Mixer {
     bool used = false;
   };
   static constexpr Channels front = 3;
+  /// The time of a scope. The first run after a change that came late makes good what is missing.
+  struct Clock {
+    ScopeLaw law;
+    std::int64_t time = 0;                ///< in 1/65536 of a frame, at `rendered_`; never goes back
+    MixFrame holds_at = MixFrame::never();  ///< as the law says, or later, so that the fade is heard out
+    bool used = false;                    ///< it had a law of its own
+    // Of the present run.
+    bool plain = true;  ///< it goes at the mixer's speed, and on its frames
+    int quanta = 0;     ///< before it holds
+    std::array<BentTime, most_run / quantum> bent{};
+    ScopeFrame now() const { return {-(-time >> scale_bits)}; }
+  };
   struct Meter {
     std::atomic<float> peak{0};
     std::atomic<float> rms{0};
@@ -150,6 +164,13 @@ class Mixer {
   int carry_out_due(int frames) noexcept;
   void note_late(const Posted& posted, MixFrame landed) noexcept;
   void render_run(int frames) noexcept;
+  void set_scope(const SetScope& command) noexcept;
+  void wind_clocks(int frames) noexcept;
+  ScopeFrame now_of(std::uint32_t scope) const {
+    const Clock& clock = clocks_[scope];
+    return clock.used ? clock.now() : ScopeFrame{rendered_.value};
+  }
+  MixFrame mix_voice(Voice& voice, ChannelGains& channels, int frames) noexcept;
   void mix_voices(int frames) noexcept;
   void hand_out(float* to, int from, int count) const noexcept;
   void carry_out(const Command& command) noexcept;
@@ -173,6 +194,8 @@ class Mixer {
   std::vector<ChannelGains> channels_;  ///< of voices in the world, by voice
   std::unique_ptr<float[]> samples_;    ///< of all buses
   std::unique_ptr<Group[]> groups_;
+  std::unique_ptr<Clock[]> clocks_;
+  std::uint32_t clocks_used_ = 0;  ///< the number of the last that has a law of its own, and one more
   std::unique_ptr<Meter[]> meters_;
   moodycamel::ReaderWriterQueue<Posted, 64> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
@@ -206,6 +229,8 @@ void Mixer::state(State& s) {
   s.atomic(committed_);
   s.atomic(broken_group_);
   limiter_.state(s);
+  s(clocks_used_);
+  for (std::uint32_t scope = 0; scope < most_clocks; ++scope) s(clocks_[scope]);
   for (Voice& voice : voices_) voice.state(s);
   s.list(channels_);
   for (std::uint32_t g = 0; g < most_groups; ++g) {

@@ -17,6 +17,11 @@ constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(faste
 /// A stream that was late goes on when it has this much ahead again.
 constexpr std::int64_t enough_ahead = 4096;
 
+/// Frames that are more than any change takes.
+constexpr std::int64_t all_of_it = std::int64_t{1} << 40;
+
+constexpr auto fastest_step = static_cast<std::int64_t>(fastest_ratio) << position_bits;
+
 /// What goes through a clip without its samples.
 constexpr auto unread = [](auto&&...) {};
 
@@ -26,9 +31,21 @@ std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
   return step * steps + static_cast<std::uint64_t>(step_change) * (steps * (steps - 1) / 2);
 }
 
+/// A step at a time scale.
+std::int64_t scaled(std::int64_t step, std::int64_t scale) { return std::min((step * scale) >> scale_bits, fastest_step); }
+
 }  // namespace
 
-void Voice::start(const StartVoice& command, MixFrame now, double rate) {
+/// So many frames, of which each step is `change` longer than the one before, and which go `travelled` in all if they all are there.
+struct Voice::Warp {
+  std::uint64_t step = unity_step;
+  std::int64_t change = 0;
+  int frames = quantum;
+  std::uint64_t travelled = 0;
+  double fastest = 1;  ///< time scale
+};
+
+void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   *this = Voice{};
   clip_ = command.clip;
   loop_ = command.loop && command.clip.frames > 0;
@@ -42,12 +59,12 @@ void Voice::start(const StartVoice& command, MixFrame now, double rate) {
   side_ = Smooth::at(static_cast<double>(command.side));
   in_world_ = command.in_world;
   fold_ = command.fold;
-  const MixFrame first = ScopeClock::mixed(command.start_frame), base = ScopeClock::mixed(command.base);
-  start_frame_ = std::max(now, first + std::max<std::int64_t>(0, now - base));
+  start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
   fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
   quality_ = command.quality;
   group_ = command.group;
+  scope_ = static_cast<std::uint8_t>(command.scope);
   active_ = true;
   low_pass_.begin(static_cast<double>(command.low_pass), rate);
   high_pass_.begin(static_cast<double>(command.high_pass), rate);
@@ -68,12 +85,12 @@ void Voice::stop(std::int64_t fade) {
   }
 }
 
-void Voice::set_gain(float gain, std::int64_t ramp, MixFrame now) {
+void Voice::set_gain(float gain, std::int64_t ramp, ScopeFrame now) {
   gain_.go(static_cast<double>(gain), ramp, shortest_);
   if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
 }
 
-void Voice::set_lift(float lift, std::int64_t ramp, MixFrame now) {
+void Voice::set_lift(float lift, std::int64_t ramp, ScopeFrame now) {
   if (!std::exchange(lifted_, true)) lift_.begin({1});
   if (ramp == 0 && start_frame_ >= now)
     lift_.begin({lift});
@@ -81,29 +98,58 @@ void Voice::set_lift(float lift, std::int64_t ramp, MixFrame now) {
     lift_.go({lift}, ramp, shortest_);
 }
 
-void Voice::set_step(std::uint64_t step, std::int64_t ramp, MixFrame now) {
+void Voice::set_step(std::uint64_t step, std::int64_t ramp, ScopeFrame now) {
   step_.go(static_cast<double>(step), ramp == 0 && start_frame_ >= now ? 0 : std::max<std::int64_t>(ramp, shortest_));
 }
 
-void Voice::set_side(float side, std::int64_t ramp, MixFrame now) {
+void Voice::set_side(float side, std::int64_t ramp, ScopeFrame now) {
   side_.go(static_cast<double>(side), ramp, shortest_);
   if (ramp == 0 && start_frame_ >= now) side_ = Smooth::at(static_cast<double>(side));
   pan_ = gains();
 }
 
-void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, MixFrame now) const {
+void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, ScopeFrame now) const {
   if (ramp == 0 && start_frame_ >= now)
     channels.begin(gains);
   else
     channels.go(gains, ramp, shortest_);
 }
 
-void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, MixFrame now) {
+void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, ScopeFrame now) {
   StateFilter& filter = kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_;
   if (ramp == 0 && start_frame_ >= now)
     filter.begin(static_cast<double>(hertz), rate);
   else
     filter.tune(static_cast<double>(hertz), rate, ramp);
+  filtered_ = low_pass_.active() || high_pass_.active();
+}
+
+void Voice::hold(std::int64_t fade, ScopeFrame now) {
+  held_ = true;
+  if (start_frame_ >= now)
+    flow_ = Smooth::at(0);
+  else
+    flow_.go(0, fade, shortest_);
+}
+
+void Voice::go_on(std::int64_t fade, ScopeFrame now) {
+  held_ = false;
+  // A stream that is late comes back by itself when enough of it is there.
+  if (clip_.stream != nullptr && (clip_.stream->late_since() != StreamRing::never || !has_ahead(shortest_ + 2 * quantum))) return;
+  if (start_frame_ >= now)
+    flow_ = Smooth::at(1);
+  else
+    flow_.go(1, fade, shortest_);
+}
+
+void Voice::finish_changes(ChannelGains& channels) {
+  gain_.advance(all_of_it);
+  if (lifted_) lift_.advance(all_of_it);
+  if (in_world_) channels.advance(all_of_it);
+  step_.advance(all_of_it);
+  side_.advance(all_of_it);
+  pan_ = gains();
+  low_pass_.finish(), high_pass_.finish();
   filtered_ = low_pass_.active() || high_pass_.active();
 }
 
@@ -180,7 +226,8 @@ void Voice::read_channel(std::size_t channel, const Sample* samples, const kerne
 /// Goes on through the clip for so many frames, or to its end: a pitch that moves does so a quantum at a time. Each piece is read
 /// before it is passed. Returns how many frames there were.
 template <class Read>
-int Voice::go_through(int frames, Read&& read) {
+int Voice::go_through(int frames, const Warp* warp, Read&& read) {
+  if (warp != nullptr) return go_bent(frames, *warp, read);
   int done = 0;
   for (int wanted = 0, there = 0; done < frames && there == wanted; done += there) {
     wanted = step_.moving() ? std::min(quantum, frames - done) : frames - done;
@@ -197,6 +244,18 @@ int Voice::go_through(int frames, Read&& read) {
     step_ = later;
   }
   return done;
+}
+
+/// The same where time goes at another speed.
+template <class Read>
+int Voice::go_bent(int frames, const Warp& warp, Read&& read) {
+  const int there = source_frames_left(warp.step, warp.change, frames);
+  if (there == 0) return 0;
+  const std::uint64_t travelled = there == warp.frames ? warp.travelled : travel(warp.step, warp.change, there);
+  read(kernels::Walk{position_ & (unity_step - 1), warp.step, warp.change}, travelled, 0, there);
+  position_ += travelled;
+  step_.advance(there);
+  return there;
 }
 
 void Voice::read_source(const kernels::Walk& walk, std::uint64_t travelled, int count, float* left, float* right) const {
@@ -227,11 +286,11 @@ void Voice::wrap_position() {
 }
 
 /// Whether the samples for so many more frames are there.
-bool Voice::has_ahead(std::int64_t frames) const {
+bool Voice::has_ahead(std::int64_t frames, double speed) const {
   const std::int64_t first = source_frame() - reach;
   std::int64_t end =
       source_frame() + reach + 1 +
-      static_cast<std::int64_t>(std::max(step_.value, step_.target) / static_cast<double>(unity_step) * static_cast<double>(frames));
+      static_cast<std::int64_t>(std::max(step_.value, step_.target) * speed / static_cast<double>(unity_step) * static_cast<double>(frames));
   if (!loop_) end = std::min(end, clip_.frames);
   return end <= clip_.kept || clip_.stream->holds(std::max(first, clip_.kept), end);
 }
@@ -242,10 +301,10 @@ bool Voice::flows(int frames) const {
 }
 
 /// A stream that is late fades out while it still can, keeps its time in silence, and fades in again.
-void Voice::tend_flow(int frames, MixFrame now) {
-  if (clip_.stream == nullptr) return;
+void Voice::tend_flow(int frames, MixFrame now, double speed) {
+  if (clip_.stream == nullptr || held_) return;
   const bool late = flow_.target() == 0;
-  const bool enough = has_ahead(frames + shortest_ + quantum + (late ? enough_ahead : 0));
+  const bool enough = has_ahead(frames + shortest_ + quantum + (late ? enough_ahead : 0), speed);
   if (late == !enough) {
     if (late && clip_.stream->late_since() == StreamRing::never) clip_.stream->note_late(now);
     return;
@@ -255,56 +314,90 @@ void Voice::tend_flow(int frames, MixFrame now) {
   if (!enough) clip_.stream->note_late(now);
 }
 
-MixFrame Voice::mix_into(const Bus& bus, ChannelGains& channels, MixFrame now, int frames) {
+MixFrame Voice::mix_into(const Bus& bus, ChannelGains& channels, MixFrame at, ScopeFrame now, int frames) {
   if (start_frame_ >= now + frames && fade_out_length_ == 0) return plays_on;
-  for (int at = 0; at < frames;) {
+  for (int done = 0; done < frames;) {
     // A beginning and an end are followed a quantum at a time, on the clock's own grid.
-    const bool whole = fade_out_length_ == 0 && start_frame_ <= now + at && flows(frames - at);
-    const int piece = whole ? frames - at : quantum;
-    const MixFrame end = mix_piece({bus, channels}, at, now + at, piece);
+    const bool whole = fade_out_length_ == 0 && start_frame_ <= now + done && flows(frames - done);
+    const int piece = whole ? frames - done : quantum;
+    const MixFrame end = mix_piece({bus, channels}, done, at + done, now + done, piece);
     if (end != plays_on) return end;
-    at += piece;
+    done += piece;
   }
   return plays_on;
 }
 
-MixFrame Voice::mix_piece(const Into& into, int at, MixFrame now, int frames) {
+MixFrame Voice::mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames) {
   const std::int64_t offset = std::max<std::int64_t>(0, start_frame_ - now);
   if (offset > 0 && fade_out_length_ > 0) {
     active_ = false;  // stopped before it was heard
-    return now;
+    return mixed;
   }
   if (offset >= frames) return plays_on;
-  int count = frames - static_cast<int>(offset);
-  if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, leaving_left()));
+  return mix_count(into, at + static_cast<int>(offset), mixed + offset, frames - static_cast<int>(offset), nullptr);
+}
 
-  tend_flow(count, now + offset);
+MixFrame Voice::mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, const BentTime& time, int offset) {
+  const std::int64_t begins = start_frame_.value << scale_bits;
+  const std::int64_t span = time.end - time.begin;
+  const bool begun = begins <= time.begin;
+  if (!begun && fade_out_length_ > 0) {
+    active_ = false;  // stopped before it was heard
+    return at;
+  }
+  const int before = begun ? 0
+                     : begins >= time.end ? quantum
+                                          : static_cast<int>(((begins - time.begin) * quantum + span - 1) / span);
+  if (before >= quantum) return plays_on;
+  const int count = quantum - before;
+  const auto now = static_cast<std::int64_t>(step_.value);
+  Ramp later = step_;
+  later.advance(quantum);
+  const auto then = static_cast<std::int64_t>(later.value);
+  const std::int64_t farthest = fastest_step * count;
+  Warp warp;
+  warp.frames = count;
+  warp.fastest = static_cast<double>(std::max(time.first_scale, time.last_scale)) / static_cast<double>(unity_scale);
+  const std::int64_t mean = step_.moving() ? (now + then) / 2 : now;
+  const std::int64_t travelled = std::clamp<std::int64_t>((mean * (begun ? span : time.end - begins)) >> scale_bits, count, farthest);
+  // The steps add up to what is travelled, so that the next quantum goes on where this one ends.
+  warp.change = (scaled(then, time.last_scale) - scaled(now, time.first_scale)) / quantum;
+  const std::int64_t first = travelled / count - warp.change * (count - 1) / 2;
+  if (first < 1 || first + warp.change * count < 1) warp.change = 0;
+  warp.step = static_cast<std::uint64_t>(warp.change == 0 ? travelled / count : first);
+  warp.travelled = static_cast<std::uint64_t>(travelled);
+  return mix_count({bus, channels}, offset + before, at + before, count, &warp);
+}
+
+MixFrame Voice::mix_count(const Into& into, int at, MixFrame mixed, int count, const Warp* warp) {
+  if (fade_out_length_ > 0) count = static_cast<int>(std::min<std::int64_t>(count, leaving_left()));
+  tend_flow(count, mixed, warp == nullptr ? 1 : warp->fastest);
   const bool leaves = fade_out_length_ > 0 && leaving_left() <= count;
   int heard = 0;
   if (flow_.value() == 0 && !flow_.moving()) {
-    heard = go_through(count, unread);
-    go_on(heard);
+    heard = go_through(count, warp, unread);
+    move_on(heard);
   } else {
-    heard = mix_heard(into, at + static_cast<int>(offset), count);
+    heard = mix_heard(into, at, count, warp);
   }
   wrap_position();
   if (heard == count && !leaves) return plays_on;
   active_ = false;
-  return now + offset + heard;
+  return mixed + heard;
 }
 
 /// What is left of the clip, for so many frames. Returns how many there were.
-int Voice::mix_heard(const Into& into, int at, int count) {
+int Voice::mix_heard(const Into& into, int at, int count, const Warp* warp) {
   alignas(64) std::array<float, most_run> made_left;
   alignas(64) std::array<float, most_run> made_right;
   const bool mono = clip_.mono();
-  const float* left = filtered_ || !mono ? nullptr : exact_source(count);
+  const float* left = filtered_ || !mono || warp != nullptr ? nullptr : exact_source(count);
   int heard = 0;
   if (left != nullptr) {
-    heard = go_through(count, unread);
+    heard = go_through(count, warp, unread);
   } else {
     left = made_left.data();
-    heard = go_through(count, [&](const kernels::Walk& walk, std::uint64_t travelled, int from, int there) {
+    heard = go_through(count, warp, [&](const kernels::Walk& walk, std::uint64_t travelled, int from, int there) {
       read_source(walk, travelled, there, made_left.data() + from, made_right.data() + from);
     });
   }

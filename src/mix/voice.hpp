@@ -14,7 +14,7 @@ namespace tidewater {
 
 /// Frames that the mixer renders at a time, whatever block the caller asks for: what is heard never depends on it.
 inline constexpr int quantum = 64;
-static_assert(quantum == kernels::curve_length);
+static_assert(quantum == kernels::curve_length && quantum == ScopeLaw::quantum);
 
 /// Most frames that are mixed in one go, a whole number of quanta: voices that do not change cost less in long runs.
 inline constexpr int most_run = 512;
@@ -24,36 +24,59 @@ struct Bus {
   float* first = nullptr;
 
   float* channel(std::size_t number) const { return first + number * most_run; }
+  /// The same from a frame on.
+  Bus from(int frame) const { return {first + frame}; }
+};
+
+/// The time of a scope over one quantum, in 1/65536 of a frame, and its time scales at the quantum's ends.
+struct BentTime {
+  std::int64_t begin = 0, end = 0;
+  std::int64_t first_scale = unity_scale, last_scale = unity_scale;
 };
 
 /// One clip being mixed. Everything it needs is inside; it never allocates.
+///
+/// `now` is the time of its scope.
 class alignas(64) Voice {
  public:
-  void start(const StartVoice& command, MixFrame now, double rate);
+  void start(const StartVoice& command, ScopeFrame now, double rate);
   // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
   void stop(std::int64_t fade);
-  void set_gain(float gain, std::int64_t ramp, MixFrame now);
-  void set_lift(float lift, std::int64_t ramp, MixFrame now);
-  void set_step(std::uint64_t step, std::int64_t ramp, MixFrame now);
-  void set_side(float side, std::int64_t ramp, MixFrame now);
+  void set_gain(float gain, std::int64_t ramp, ScopeFrame now);
+  void set_lift(float lift, std::int64_t ramp, ScopeFrame now);
+  void set_step(std::uint64_t step, std::int64_t ramp, ScopeFrame now);
+  void set_side(float side, std::int64_t ramp, ScopeFrame now);
   /// Those of a voice in the world lie beside it, in `channels`.
-  void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, MixFrame now) const;
-  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, MixFrame now);
+  void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, ScopeFrame now) const;
+  void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, ScopeFrame now);
+  /// Its scope is about to hold: fades out over `fade` frames, or is silent at once if it has not begun.
+  void hold(std::int64_t fade, ScopeFrame now);
+  /// The scope goes on: fades in, or begins as if nothing had been.
+  void go_on(std::int64_t fade, ScopeFrame now);
+  /// While its scope holds: all that moves comes to its end, so that what resumes is as it was turned meanwhile.
+  void finish_changes(ChannelGains& channels);
+  bool leaves() const { return fade_out_length_ > 0; }
+  /// It is over at once. For a voice that leaves while its scope holds.
+  void give_up() { active_ = false; }
 
   /// Lines of 64 bytes that a run looks at, from the front.
   static constexpr std::size_t hot_lines = 7;
 
   bool active() const { return active_; }
   std::uint32_t group() const { return group_; }
+  std::uint32_t scope() const { return scope_; }
   bool whole() const { return whole_; }
   bool in_world() const { return in_world_; }
   /// Source frames since the clip's head; a loop in memory has gone round.
   std::int64_t position() const;
 
   static constexpr MixFrame plays_on{-1};
-  /// Adds `frames`, a whole number of quanta that begin at frame `now`, to the bus. Returns the frame on which the voice ended, or
-  /// `plays_on`. In how many runs frames are mixed makes no difference to any sample.
-  MixFrame mix_into(const Bus& bus, ChannelGains& channels, MixFrame now, int frames);
+  /// Adds `frames`, a whole number of quanta that begin at frame `at` of the mixer, to the bus; the scope's time goes at the mixer's speed
+  /// from `now` on. Returns the frame of the mixer on which the voice ended, or `plays_on`. In how many runs frames are mixed makes no
+  /// difference to any sample.
+  MixFrame mix_into(const Bus& bus, ChannelGains& channels, MixFrame at, ScopeFrame now, int frames);
+  /// One quantum of a scope whose time goes at another speed. It begins `offset` frames into the bus.
+  MixFrame mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, const BentTime& time, int offset);
   /// Asks for the memory that the next run will read, so many frames, in two parts: all at once would be waited for.
   void prefetch(int frames, int part, const ChannelGains& channels) const;
 
@@ -75,16 +98,20 @@ class alignas(64) Voice {
   };
 
   struct Stretch;
+  /// How a quantum of bent time goes through the clip.
+  struct Warp;
 
   bool level_moves() const;
   bool only_gain_moves() const;
   bool flows(int frames) const;
-  bool has_ahead(std::int64_t frames) const;
-  void tend_flow(int frames, MixFrame now);
+  bool has_ahead(std::int64_t frames, double speed = 1) const;
+  void tend_flow(int frames, MixFrame now, double speed = 1);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
-  MixFrame mix_piece(const Into& into, int at, MixFrame now, int frames);
-  int mix_heard(const Into& into, int at, int count);
+  MixFrame mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames);
+  /// Mixes `count` frames from `at` on. Returns the frame of the mixer on which it ended, or `plays_on`.
+  MixFrame mix_count(const Into& into, int at, MixFrame mixed, int count, const Warp* warp);
+  int mix_heard(const Into& into, int at, int count, const Warp* warp);
   static void add(const float* source, const kernels::Curve* gains, const Stretch& stretch, float* bus);
   static void add(const float* source, const kernels::Curve* left_gains, const kernels::Curve* right_gains, const Stretch& stretch,
                   float* left, float* right);
@@ -98,7 +125,9 @@ class alignas(64) Voice {
   const float* exact_source(int count) const;
   int source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const;
   template <class Read>
-  int go_through(int frames, Read&& read);
+  int go_through(int frames, const Warp* warp, Read&& read);
+  template <class Read>
+  int go_bent(int frames, const Warp& warp, Read&& read);
   void read_source(const kernels::Walk& walk, std::uint64_t travelled, int count, float* left, float* right) const;
   template <class Sample>
   void read_channel(std::size_t channel, const Sample* samples, const kernels::Walk& walk, std::int64_t span, int count, float* out) const;
@@ -109,7 +138,7 @@ class alignas(64) Voice {
   Moving level(bool so_far) const;
   std::int64_t knot() const;
   std::int64_t leaving_left() const;
-  void go_on(std::int64_t frames);
+  void move_on(std::int64_t frames);
   Gains gains() const;
 
   // The members that every run reads come first, in as few cache lines as possible.
@@ -119,19 +148,21 @@ class alignas(64) Voice {
   bool filtered_ = false;  ///< one of the filters is at work
   bool whole_ = true;      ///< nothing in it was other than finite
   bool lifted_ = false;    ///< something is on top of its gain, or was
+  std::uint8_t scope_ = 0;
+  bool held_ = false;      ///< its scope holds, or is about to
   Quality quality_ = Quality::standard;
   std::uint32_t group_ = 0;
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
   std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
   Ramp step_;
-  Smooth flow_;  ///< of a stream: 1 while it flows, 0 while it is late
+  Smooth flow_;  ///< 1 while it flows; 0 while its scope is paused, or its stream late
   Smooth gain_;
   Smooth side_;
   Gains pan_{{1, 0}, {1, 0}};
   float fold_ = 1;  ///< of a stereo clip, where its channels become one
   std::int32_t shortest_ = 1;
-  MixFrame start_frame_;
+  ScopeFrame start_frame_;
   std::int64_t fade_in_length_ = 0;
   std::int64_t fade_in_done_ = 0;
   std::int64_t fade_out_length_ = 0;  ///< 0 while nobody stopped it

@@ -60,7 +60,7 @@ std::int64_t Voice::knot() const {
 }
 
 /// Level and place move on in time.
-void Voice::go_on(std::int64_t frames) {
+void Voice::move_on(std::int64_t frames) {
   gain_.advance(frames);
   flow_.advance(frames);
   cut_.advance(frames);
@@ -98,7 +98,8 @@ bool Voice::level_moves() const {
 }
 
 bool Voice::only_gain_moves() const {
-  return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0;
+  return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0 &&
+         flow_.value() == 1;
 }
 
 /// A source into one bus along curves.
@@ -136,7 +137,7 @@ void Voice::add_to(float* bus_left, float* bus_right, const float* left, const f
     float* const to_left = bus_left + at;
     float* const to_right = bus_right + at;
     if (!level_moves()) {
-      const double level = lifted_ ? gain_.value() * lift_.at(0).value : gain_.value();
+      const double level = flow_.value() * (lifted_ ? gain_.value() * lift_.at(0).value : gain_.value());
       const auto left_part = static_cast<float>(level * pan_.left.value);
       const auto right_part = static_cast<float>(level * pan_.right.value);
       const int rest = count - at;
@@ -162,7 +163,7 @@ void Voice::add_along(const float* left, const float* right, const Stretch& stre
   Moving before = level(false);
   for (std::size_t i = 0; i < static_cast<std::size_t>(stretch.pieces); ++i) {
     const Gains pan_before = pan_;
-    go_on(stretch.length);
+    move_on(stretch.length);
     const Moving after = level(true);
     if (mono && !turns) {
       to_left[i] = curve(before, after, stretch.length);
@@ -180,7 +181,7 @@ void Voice::add_along(const float* left, const float* right, const Stretch& stre
 
 /// What does not move goes into two channels at a time.
 void Voice::add_flat(const Into& into, int at, const float* samples, int count) const {
-  const auto level = static_cast<float>(lifted_ ? gain_.value() * lift_.at(0).value : gain_.value()) * (clip_.mono() ? 1 : fold_);
+  const auto level = static_cast<float>(flow_.value() * (lifted_ ? gain_.value() * lift_.at(0).value : gain_.value())) * (clip_.mono() ? 1 : fold_);
   std::size_t held = most_channels;  // one that waits for a second
   const auto part = [&](std::size_t c) { return level * into.channels.rests_at(c); };
   for (std::size_t c = 0; c < most_channels; ++c) {
@@ -216,7 +217,7 @@ void Voice::add_along(const Into& into, int at, const float* samples, const Stre
   const double fold = clip_.mono() ? 1 : static_cast<double>(fold_);
   Moving before = level(false) * fold;
   for (std::size_t i = 0; i < static_cast<std::size_t>(stretch.pieces); ++i) {
-    go_on(stretch.length);
+    move_on(stretch.length);
     into.channels.advance(stretch.length);
     const Moving after = level(true) * fold;
     const auto gone = into.channels.gone();

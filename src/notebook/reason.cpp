@@ -30,6 +30,11 @@ std::string unknown_gauge(std::string_view name, const KnownNames& known) {
   return fmt::format("no loaded bank has a gauge '{}'{}", name, did_you_mean(name, known.gauges()));
 }
 
+std::string unknown_scope(std::string_view name, const KnownNames& known) {
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("no loaded bank has a scope '{}'{}", name, did_you_mean(name, known.scopes()));
+}
+
 std::string all_taken(const Reason& r) {
   return fmt::format("all {:.0f} voices are taken by sounds that are louder or outrank it", r.number);
 }
@@ -177,6 +182,13 @@ std::string words(const Reason& r, const KnownNames& known) {
           "{:.0f} requests reached the audio thread after their block had begun, and which of them did is not noted: this journal may not "
           "play again bit for bit",
           r.number);
+    case Code::unknown_scope: return unknown_scope(r.name, known);
+    case Code::scope_paused: return fmt::format("scope '{}' is paused since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
+    case Code::scope_stands:
+      return fmt::format("the time scale of scope '{}' is 0 since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
+    case Code::waits_for_scope: return fmt::format("scope '{}' stands still since {:.3f} s: it begins when the scope goes on", r.name, r.number);
+    case Code::scope_ended:
+      return fmt::format("scope '{}' ended at {:.3f} s; begin it before its sounds are asked for", r.name, r.number);
   }
   return {};
 }

@@ -74,6 +74,11 @@ struct Reason {
     no_room,             ///< `number` requests
     lines_lost,          ///< `number`
     late_lost,           ///< `number` requests
+    unknown_scope,       ///< `name`
+    scope_paused,        ///< scope `name`, since `number` seconds
+    scope_stands,        ///< the same: its time scale is 0
+    waits_for_scope,     ///< the same, of `sound`, which begins when it goes on
+    scope_ended,         ///< scope `name`, at `number` seconds
   };
 
   Code code = Code::none;
@@ -88,7 +93,7 @@ struct Reason {
 /// The known names, from which the nearest is proposed for an unknown one.
 struct KnownNames {
   bool any_bank = false;
-  std::function<std::vector<std::string_view>()> events, groups, gauges;
+  std::function<std::vector<std::string_view>()> events, groups, gauges, scopes;
   /// The event that starts a sound; empty where there is no such sound, or nothing starts it.
   std::function<std::string(std::string_view sound)> event_that_starts;
 };

@@ -47,7 +47,7 @@ std::string load_read(Control& control, const Bank& bank, Preload preload, LiveC
   if (std::string problem = control.make_ready_for(data, clips, replaces); !problem.empty()) return problem;
   Loading loading = replaces ? control.library.loaded.prepare_to_replace(BankInside::of(bank), std::move(clips), control.options.seed)
                              : control.library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), control.options.seed);
-  control.number_groups(loading);
+  control.number_names(loading);
   control.driving.follow(loading.prepared.front());
   const Asking asking(control);
   const Preload decided = control.library.preload_of(data, preload);

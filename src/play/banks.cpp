@@ -27,6 +27,8 @@ std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool
     return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, plan.size, most_groups);
   if (const auto plan = driving.gauges.names().plan(names_of(data.gauges)); plan.size > most_gauges)
     return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, plan.size, most_gauges);
+  if (const auto plan = scopes.names().plan(names_of(data.scopes)); plan.size > most_scopes)
+    return fmt::format("with the bank '{}' there would be {} scopes; {} is the most", data.name, plan.size - 1, most_scopes - 1);
   make_ready_to_read(data, clips);
   return {};
 }
@@ -51,16 +53,23 @@ Outcome Control::carry_out(const asked::Reload&, const Extras& extras) {
   return Outcome::done;
 }
 
-void Control::number_groups(Loading& loading) const {
+void Control::number_names(Loading& loading) const {
   LiveBank& bank = loading.prepared.front();
   loading.groups = groups.names().plan(names_of(bank.data->groups)).numbers;
-  for (LiveSound& sound : bank.sounds) sound.group = loading.groups[sound.design->group];
+  loading.scopes = scopes.names().plan(names_of(bank.data->scopes)).numbers;
+  for (LiveSound& sound : bank.sounds) {
+    sound.group = loading.groups[sound.design->group];
+    sound.scope = static_cast<ScopeNumber>(loading.scopes[sound.design->scope]);
+  }
 }
 
 /// The loaded bank's names become known, and its sounds can be heard.
 void Control::take_in(LiveBank& bank, const Loading& loading) {
   groups.add(bank.data->groups, loading.groups, noting.link.now().lands);
   send_groups();
+  for (const std::uint32_t scope : loading.scopes) agenda.know_scope(static_cast<ScopeNumber>(scope));
+  scopes.add(bank.data->scopes, loading.scopes, scope_moment());
+  carry_on({});
   for (const BankGauge& gauge : bank.data->gauges)
     if (const std::uint32_t number = driving.gauges.add(gauge.name, gauge); number != Numbers::none)
       listening.emitters.know_gauge(number, Name(gauge.name), gauge);

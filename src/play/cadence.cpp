@@ -62,7 +62,7 @@ Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
                                                         .sound = sound.design,
                                                         .why = noting.notebook.keep(because)});
   // The first start of a cadence that is heard comes with the raise, like any other sound.
-  if (Cadence* its_cadence = heard ? driving.cadences.find(start.ref()) : nullptr)
+  if (Cadence* its_cadence = heard && !voices.times().held(start.scope) ? driving.cadences.find(start.ref()) : nullptr)
     start_again(*its_cadence, start, {follower, happening.gauges, happening.at, happening.stays, as.from}, nullptr);
   return outcome;
 }
@@ -83,7 +83,7 @@ void Starter::start_again(UpdateUnderWay& update) {
   driving.cadences.make_room();
   const auto go_on = [&](Cadence& cadence) {
     const LiveStart* its = voices.find(cadence.start);
-    if (its == nullptr) return;
+    if (its == nullptr || voices.times().held(its->scope)) return;
     OfCadence by;
     by.follower = driving.followers.find(its->ref());
     if (its->in_world) {
@@ -116,7 +116,7 @@ void Starter::start_again(UpdateUnderWay& update) {
 void Starter::hold_steps_back(const Cadence& cadence, const Following::By& by) {
   for (const StartRef its : cadence.last) {
     LiveStart* beat = voices.find(its);
-    if (beat == nullptr || beat->heard <= ScopeClock::at(noting.link.changes_from())) continue;
+    if (beat == nullptr || beat->heard <= voices.times().at(beat->scope, noting.link.changes_from())) continue;
     Voices::each_layer(*beat, [&](LiveLayer& layer) {
       if (layer.stage != Stage::leaving)
         voices.leave(layer, {}, Ending::stopped,
@@ -159,8 +159,9 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
                       .gauges = by.gauges,
                       .at = by.at,
                       .beat_of = &cadence,
+                      .beat_scope = its.scope,
                       .stays = by.stays};
-  const ScopeFrame now = ScopeClock::at(noting.link.base()), until = now + voices.frames_of(ahead);
+  const ScopeFrame now = voices.times().from(its.scope, noting.link.base()), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
   const bool heard_before = cadence.heard(listening.updates);
   if (const std::uint64_t steps = Cadences::go_on(cadence, now, times, mean, options.rate);
@@ -170,7 +171,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
   }
   cadence.looked_at = listening.updates;
   while (const auto frame = Cadences::next(cadence, until, times, options.rate)) {
-    happening.base = *frame;
+    happening.step = *frame;
     const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
     StartedSounds unasked;
     start(*sound.home->loaded, sound, Seconds{}, id, happening, unasked);

@@ -7,16 +7,20 @@
 
 namespace tidewater {
 
+static_assert(most_scopes == most_clocks);
+
 Control::Control(ManagerOptions given)
     : options(checked(std::move(given))),
       noting(options),
       handing(options.journal_lines, options.rate),
+      scopes(options.rate),
+      agenda(scopes.times()),
       library(options),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, noting.link,
              noting.notebook, groups.levels(), library.reader, agenda),
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
-      starter{options, noting, groups, agenda, library, voices, listening, driving} {
+      starter{options, noting, groups, scopes, agenda, library, voices, listening, driving} {
   agenda.reserve(options.playbacks, Starter::most_put_off);
 }
 

@@ -20,6 +20,7 @@
 #include "play/listening.hpp"
 #include "play/noting.hpp"
 #include "play/starter.hpp"
+#include "scopes/scopes.hpp"
 #include "terms/agenda.hpp"
 #include "tidewater/manager.hpp"
 #include "voices/voices.hpp"
@@ -87,8 +88,8 @@ struct Control {
   std::string make_ready_for(const BankData& data, LiveClips& clips, bool in_place = false);
   /// The same for its clips: they can be read later, and streamed.
   void make_ready_to_read(const BankData& data, LiveClips& clips);
-  /// Gives the sounds of a bank the numbers that its groups will have.
-  void number_groups(Loading& loading) const;
+  /// Gives the sounds of a bank the numbers that its groups and scopes will have.
+  void number_names(Loading& loading) const;
 
   ManagerOptions options;
   std::mutex mutex;
@@ -96,6 +97,7 @@ struct Control {
   Noting noting;
   HandOn handing;
   Groups groups;
+  Scopes scopes;
   Agenda agenda;
   Library library;
   Voices voices;
@@ -134,6 +136,13 @@ struct Control {
   Outcome carry_out(const asked::SetListener& its, const Extras& extras);
   Outcome carry_out(const asked::RemoveListener& its, const Extras& extras);
   Outcome carry_out(const asked::SetGauge& its, const Extras& extras);
+  Outcome carry_out(const asked::PauseScope& its, const Extras& extras);
+  Outcome carry_out(const asked::ResumeScope& its, const Extras& extras);
+  Outcome carry_out(const asked::SetTimeScale& its, const Extras& extras);
+  template <class Act>
+  Outcome change_scope(Name scope, Act act);
+  ScopeMoment scope_moment() const { return {noting.link.now().at, noting.link.changes_from()}; }
+  void carry_on(const Scopes::Changed& changed);
   Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Extras& extras);
   template <class Act>
   Outcome change(PlaybackId id, const Extras& extras, Act act);

@@ -32,6 +32,8 @@ class Door {
     const auto safe = [](float part) { return part >= -fastest && part <= fastest; };
     if (!safe(its.x) || !safe(its.y) || !safe(its.z)) bring_in(its);
   }
+  /// A time scale lies between 0 and 4.
+  void admit(TimeScale& scale);
   /// Of a gauge: what is not a number is refused; its range is its own.
   void admit(double& number);
 
@@ -49,7 +51,7 @@ class Door {
   }
 
  private:
-  enum Kind { gain, bend, pan, time, frequency, place, vector, number, kinds };
+  enum Kind { gain, bend, pan, time, frequency, place, vector, number, time_scale, kinds };
   static constexpr auto fastest = static_cast<float>(fastest_thing);
   void admit(double& value, double low, double high, Kind kind);
   void bring_in(Vector& vector);

@@ -13,6 +13,7 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
   const char kind = why.code == Reason::Code::unknown_event   ? 'e'
                     : why.code == Reason::Code::unknown_group ? 'g'
                     : why.code == Reason::Code::unknown_gauge ? 'n'
+                    : why.code == Reason::Code::unknown_scope ? 's'
                                                               : '\0';
   if (kind == '\0') return words(why, known);
   constexpr std::size_t most = 1024;  // a game that makes names up must not fill the memory, nor look for each
@@ -55,6 +56,7 @@ void HandOn::hand_on_notes(Control& control) {
   const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
                          [&] { return names_under_lock(control.groups.names()); },
                          [&] { return std::vector<std::string_view>(gauge_names.begin(), gauge_names.end()); },
+                         [&] { return names_under_lock(control.scopes.names()); },
                          [&](std::string_view sound) {
                            for (const LiveBank* bank : catalogue->banks())
                              for (const BankEvent& event : bank->data->events)

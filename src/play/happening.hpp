@@ -4,6 +4,7 @@
 #include <span>
 
 #include "drive/cadences.hpp"
+#include "terms/scope_times.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/name.hpp"
@@ -19,8 +20,10 @@ struct Happening {
   Emitter emitter;
   std::span<const GaugeValue> gauges;    ///< gauges as the emitter gives them
   const std::optional<Whereabouts>& at;  ///< the place in the world, if it is known
-  ScopeFrame base = {};                  ///< the frame that delays count from: a start without delay is heard there
+  MixFrame base = {};                    ///< the frame that delays count from: a start without delay is heard there
   const Cadence* beat_of = nullptr;      ///< the cadence that starts the sound once more; null if a raise does
+  ScopeFrame step = {};                  ///< then it is heard there, and `base` says nothing
+  ScopeNumber beat_scope = 0;            ///< and then it goes by this scope
   bool stays = false;                    ///< the sound stays where it is, wherever its emitter goes
 };
 

@@ -95,7 +95,7 @@ void Listening::keep_place(Emitter emitter, const Whereabouts& at) {
 }
 
 void Listening::open(UpdateUnderWay& update, const Voices& voices, const GroupLevels& levels) {
-  earshot.open(listeners.ears(), emitters.slots());
+  earshot.open(listeners.ears(), emitters.slots(), voices.times().held());
   voices.list_voiced(update.voiced);
   update.voiced_starts.clear();
   for (VoicedLayer& layer : update.voiced) {

@@ -14,6 +14,7 @@
 #include "choose/pick.hpp"
 #include "drive/following.hpp"
 #include "play/catalogue.hpp"
+#include "terms/scope_times.hpp"
 #include "voices/heard.hpp"
 #include "voices/live.hpp"
 #include "world/hearing.hpp"
@@ -38,6 +39,7 @@ struct LiveSound : PlayedSound {
   std::unique_ptr<const Following> following;  ///< of a sound that follows gauges
   std::uint64_t key = 0;                       ///< of its draws
   SoundMemory* memory = nullptr;
+  ScopeNumber scope = 0;
   std::vector<std::uint64_t> choice_keys;  ///< of all layers, for each choice (choose/traits.hpp)
   std::array<std::uint64_t, 8> told = {};  ///< keys of traits without a clip that were told already
   std::size_t told_count = 0;
@@ -62,6 +64,7 @@ struct Loading {
   };
   std::vector<Version> versions;
   std::vector<std::uint32_t> groups;  ///< the manager's numbers of the bank's groups
+  std::vector<std::uint32_t> scopes;  ///< and of its scopes
   std::shared_ptr<const Catalogue> catalogue;
 };
 

@@ -110,6 +110,14 @@ Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
   return ask(*control_, asked::SetHighPass{group, frequency, time});
 }
 
+Outcome SoundManager::pause(Name scope) { return ask(*control_, asked::PauseScope{scope}); }
+
+Outcome SoundManager::resume(Name scope) { return ask(*control_, asked::ResumeScope{scope}); }
+
+Outcome SoundManager::set_time_scale(Name scope, TimeScale scale, Seconds time) {
+  return ask(*control_, asked::SetTimeScale{scope, scale, time});
+}
+
 Outcome SoundManager::stop_all(Seconds fade) { return ask(*control_, asked::StopAll{fade}); }
 
 void SoundManager::note(std::string_view text) {
@@ -172,6 +180,7 @@ Stats SoundManager::stats() const {
   return {.playbacks = static_cast<std::uint32_t>(control_->voices.playbacks()),
           .voices = count.sounding,
           .most_voices = count.most_sounding,
+          .held = count.held,
           .fading = count.fading,
           .dormant = count.dormant,
           .late = count.late,

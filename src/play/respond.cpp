@@ -69,7 +69,8 @@ Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& resp
     return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_put_off, .number = static_cast<double>(most_put_off)},
                          happening.event);
   const BankSound& sound = event.bank->data->sounds[response.target];
-  agenda.add_response(happening.base + voices.frames_of(response.delay),
+  const ScopeNumber scope = event.bank->sounds[response.target].scope;
+  agenda.add_response(scope, voices.times().from(scope, happening.base) + voices.frames_of(response.delay),
                       {.id = id, .event = event.hash, .target = hash_name(sound.name), .verb = response.verb, .time = response.time});
   return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = response.delay.value, .sound = &sound},
                        happening.event);
@@ -89,7 +90,7 @@ void Starter::respond_late(Agenda::Ticket ticket) {
                             .emitter = {},
                             .gauges = {},
                             .at = nowhere,
-                            .base = ScopeClock::at(noting.link.base())};
+                            .base = noting.link.base()};
   // The bank may have been replaced meanwhile by one whose events are otherwise. All that was raised so far has begun.
   const PlaybackId before{noting.totals.raised, ~0U, ~0U};
   StartedSounds unasked;

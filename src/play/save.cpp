@@ -45,6 +45,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   s(control.noting.totals, control.library.told_of_budget, control.noting.updates, control.noting.watch);
   control.noting.door.state(s);
   control.groups.state(s);
+  control.scopes.state(s);
   control.driving.gauges.state(s);
   control.driving.cadences.state(s);
   s.list(control.driving.told);
@@ -72,7 +73,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   for (LiveBank* bank : banks)
     for (LiveSound& sound : bank->sounds) {
       s(sound.heard_kind);
-      s(sound.group, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
+      s(sound.group, sound.scope, sound.stopped, sound.asleep, sound.stops, sound.told, sound.told_count);
       if constexpr (State::reading)
         if (sound.heard_kind != 0) {
           if (sound.hearing == nullptr) return s.damage();

@@ -29,7 +29,9 @@ class Starting {
         id_(id),
         from_(from),
         draws_(sound.key, ++sound.memory->asked),  // a start that is held back has numbers of its own, too
-        shape_(draw_shape(*sound.design, draws_)) {
+        shape_(draw_shape(*sound.design, draws_)),
+        scope_(happening.beat_of != nullptr ? happening.beat_scope : sound.scope),
+        base_(happening.beat_of != nullptr ? happening.step : starter.voices.times().from(scope_, happening.base)) {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
 
@@ -49,7 +51,10 @@ class Starting {
   void go_by_gauges();
   bool any_clip_away() const;
   NewStart as_drawn();
+  bool is_short() const;
   bool nobody_would_hear() const;
+  Reason why_held() const;
+  MixFrame starts_on(const Candidate& candidate) const;
   Outcome begin(const NewStart& as, StartedSounds& started);
   void note_layers(const NewStart& as);
   void note_layer(const Candidate& candidate, const NewStart& as, bool further);
@@ -72,6 +77,8 @@ class Starting {
   const HeardFrom* from_;  ///< null on the screen
   Draws draws_;
   StartShape shape_;
+  ScopeNumber scope_;
+  ScopeFrame base_;  ///< the frame that delays count from
   Layers layers_;
   Few<Chosen, most_layers> chosen_;              ///< by the layer's number
   ScopeFrame heard_ = ScopeFrame::never();       ///< the frame on which the first layer begins
@@ -85,7 +92,7 @@ class Starting {
 
 Outcome Starting::run(Seconds delay, StartedSounds& started) {
   draw_layers(delay);
-  Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, happening_.emitter.number, heard_, from_, part_);
+  Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
   verdict_ = &gated.verdict;
   layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
@@ -93,6 +100,7 @@ Outcome Starting::run(Seconds delay, StartedSounds& started) {
   std::string unreadable;
   const bool waits = any_clip_away() && starter_.library.wait_for_clips(bank_, layers_, unreadable);
   if (layers_.empty()) return refuse_empty(unreadable);
+  if (starter_.voices.times().held(scope_) && part_ != Part::cadence && is_short()) return refuse(Outcome::paused, why_held());
 
   const NewStart as = as_drawn();
   if (part_ == Part::cadence) {
@@ -121,7 +129,7 @@ void Starting::draw_layers(Seconds delay) {
       Candidate& candidate = layers_.emplace_back();
       candidate.layer = &layer;
       candidate.number = number;
-      candidate.starts = happening_.base + starter_.voices.frames_of(delay + own);
+      candidate.starts = base_ + starter_.voices.frames_of(delay + own);
       heard_ = std::min(heard_, candidate.starts);
     }
     ++number;
@@ -194,7 +202,8 @@ bool Starting::any_clip_away() const {
 NewStart Starting::as_drawn() {
   NewStart as{.id = id_,
               .emitter = happening_.emitter.number,
-              .base = happening_.base,
+              .scope = scope_,
+              .base = base_,
               .heard = heard_,
               .pan = shape_.pan,
               .low_pass = shape_.low_pass,
@@ -209,10 +218,25 @@ NewStart Starting::as_drawn() {
   return as;
 }
 
+bool Starting::is_short() const {
+  return !layers_.any([&](const Candidate& its) { return starter_.voices.worth_waiting(its); });
+}
+
+Reason Starting::why_held() const {
+  Reason why = starter_.scopes.why_held(scope_, starter_.options.rate);
+  why.sound = &design_;
+  return why;
+}
+
+/// The frame of the mixer on which a layer is heard, as far as that is known now: in a scope that stands still, if it went on at once.
+MixFrame Starting::starts_on(const Candidate& candidate) const {
+  const MixFrame known = starter_.voices.times().mixed(scope_, candidate.starts);
+  return known == MixFrame::never() ? happening_.base + (candidate.starts - base_) : known;
+}
+
 /// It is too far to be heard, and too short to come near before it ends.
 bool Starting::nobody_would_hear() const {
-  return from_ != nullptr && !from_->level.audible() &&
-         !layers_.any([&](const Candidate& its) { return starter_.voices.worth_waiting(its); });
+  return from_ != nullptr && !from_->level.audible() && is_short();
 }
 
 Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
@@ -226,7 +250,7 @@ Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
   }
   if (starter_.noting.notebook.open()) note_layers(as);
   ++starter_.noting.totals.started;
-  sound_.memory->heard.add(happening_.emitter.number, heard_);
+  sound_.memory->heard.add(happening_.emitter.number, scope_, heard_);
   return outcome;
 }
 
@@ -242,6 +266,11 @@ void Starting::note_layers(const NewStart& as) {
 void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool further) {
   const bool explained = candidate.fate != Candidate::Fate::voice && candidate.fate != Candidate::Fate::later;
   const Reason* reason = explained ? starter_.noting.notebook.keep(starter_.why(sound_, candidate, from_, *verdict_)) : nullptr;
+  if (candidate.fate == Candidate::Fate::later && starter_.voices.times().held(scope_)) {
+    Reason why = why_held();
+    why.code = Reason::Code::waits_for_scope;
+    reason = starter_.noting.notebook.keep(why);
+  }
   starter_.noting.notebook.add<BegunNote>(starter_.noting.link.now().at, [&](BegunNote& note) {
     note.further = further;
     note.outcome = outcome_of(candidate.fate);
@@ -257,7 +286,7 @@ void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool f
     note.low_pass = as.low_pass;
     if (from_ != nullptr) note.metres = from_->metres;
     note.clip_start = {static_cast<double>(candidate.position.whole) / sound_.bank->rate.value};
-    note.starts = ScopeClock::mixed(candidate.starts);
+    note.starts = starts_on(candidate);
     note.voice = candidate.voice;
     note.why = reason;
   });
@@ -311,7 +340,7 @@ void Starter::join(LiveSound& sound, const LiveStart& start, const Happening& ha
     driving.followers.add(*follower);
   }
   if (start.in_world)
-    listening.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
+    listening.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(), start.scope,
                           !happening.stays && listening.has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
   add(started, start.ref());
 }

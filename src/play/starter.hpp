@@ -11,6 +11,7 @@
 #include "play/library.hpp"
 #include "play/listening.hpp"
 #include "play/noting.hpp"
+#include "scopes/scopes.hpp"
 #include "tidewater/manager.hpp"
 #include "voices/voices.hpp"
 
@@ -44,6 +45,7 @@ struct Starter {
   const ManagerOptions& options;
   Noting& noting;
   Groups& groups;
+  const Scopes& scopes;
   Agenda& agenda;
   Library& library;
   Voices& voices;

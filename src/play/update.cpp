@@ -23,6 +23,7 @@ void Control::open_update(const KeptLists& to_come) {
   groups.settle(noting.link.now().at);
   if (!anew) return;
   catch_up();
+  scopes.settle(noting.link.now().at);
   ++listening.updates;
   noting.link.count_request();
   forget_over();
@@ -124,11 +125,11 @@ void Control::forget_over() {
 /// The reports of the audio thread and what is due, in the order of their frames; of one frame the reports come first.
 void Control::catch_up() {
   constexpr int most = 32;  // a game that asks meanwhile waits
-  const ScopeFrame now = ScopeClock::at(noting.link.now().at);
+  const MixFrame now = noting.link.now().at;
   for (int count = 0;;) {
     const VoiceFinished* report = noting.link.report();
     const auto [ticket, frame] = agenda.due_by(now);
-    if (report != nullptr && (ticket == Agenda::no_ticket || report->frame <= ScopeClock::mixed(frame))) {
+    if (report != nullptr && (ticket == Agenda::no_ticket || report->frame <= frame)) {
       voices.take(*report);
       noting.link.drop_report();
       continue;
@@ -157,7 +158,7 @@ void Control::claim_due(LiveLayer& layer) {
                                                     .playback = start.id,
                                                     .sound = start.sound->design,
                                                     .layer = layer.design,
-                                                    .starts = ScopeClock::mixed(candidate.starts),
+                                                    .starts = voices.times().mixed(start.scope, candidate.starts),
                                                     .voice = candidate.voice,
                                                     .why = noting.notebook.keep(why)});
   if (candidate.fate == Candidate::Fate::too_late) voices.leave(layer, {}, Ending::outranked);

@@ -125,6 +125,15 @@ template <>
 inline constexpr auto description_of<asked::SetGauge> = describe("gauge", field("gauge", &asked::SetGauge::gauge),
                                                                  field("value", &asked::SetGauge::value));
 
+template <>
+inline constexpr auto description_of<asked::PauseScope> = describe("scope-pause", field("scope", &asked::PauseScope::scope));
+template <>
+inline constexpr auto description_of<asked::ResumeScope> = describe("scope-resume", field("scope", &asked::ResumeScope::scope));
+template <>
+inline constexpr auto description_of<asked::SetTimeScale> = describe("scope-time", field("scope", &asked::SetTimeScale::scope),
+                                                                     field("scale", &asked::SetTimeScale::scale),
+                                                                     field("time", &asked::SetTimeScale::time, Use::usual));
+
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;
 

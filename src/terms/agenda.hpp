@@ -1,9 +1,12 @@
 #pragma once
+#include <array>
+#include <bit>
 #include <cstdint>
 #include <utility>
 #include <vector>
 
 #include "base/frame.hpp"
+#include "terms/scope_times.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/design.hpp"
 
@@ -11,9 +14,10 @@ namespace tidewater {
 
 /// What is due on a frame: a layer that waits for its delay asks for a voice, or a response is carried out.
 struct Due {
-  enum class Kind : std::uint32_t { layer, response };
+  enum class Kind : std::uint8_t { layer, response };
 
   Kind kind = Kind::layer;
+  ScopeNumber scope = 0;
   std::uint32_t number = 0;  ///< the layer's slot; of a response see `Agenda::response`
 };
 
@@ -26,49 +30,71 @@ struct PutOff {
   Seconds time = {};
 };
 
-/// All that is due, the earliest first. It is of plain bytes. Who adds something gets a ticket, by which it leaves at once if it is not
-/// wanted any more.
+/// All that is due, in the time of each scope, the earliest first. It is of plain bytes. Who adds something gets a ticket, by which it
+/// leaves at once if it is not wanted any more.
 class Agenda {
  public:
   using Ticket = std::uint32_t;
   static constexpr Ticket no_ticket = ~0U;
 
+  explicit Agenda(const ScopeTimes& times) : times_(&times) {}
+
   void reserve(std::size_t layers, std::size_t responses) {
-    queue_.reserve(layers + responses);
+    queues_[0].reserve(layers + responses);
     slots_.reserve(layers + responses);
     free_.reserve(layers + responses);
     put_off_.reserve(responses);
+    room_ = layers + responses;
   }
+  /// Something may become due in the scope.
+  void know_scope(ScopeNumber scope) {
+    queues_[scope].reserve(room_);
+    scopes_ |= bit_of(scope);
+  }
+  /// How the time of each scope goes.
+  const ScopeTimes& times() const { return *times_; }
   /// How many responses wait.
   std::size_t responses() const { return put_off_.size(); }
 
-  Ticket add_layer(ScopeFrame frame, std::uint32_t slot) { return add(frame, {Due::Kind::layer, slot}); }
-  Ticket add_response(ScopeFrame frame, const PutOff& response) {
-    const Ticket ticket = add(frame, {Due::Kind::response, static_cast<std::uint32_t>(put_off_.size())});
+  Ticket add_layer(ScopeNumber scope, ScopeFrame frame, std::uint32_t slot) { return add(frame, {Due::Kind::layer, scope, slot}); }
+  Ticket add_response(ScopeNumber scope, ScopeFrame frame, const PutOff& response) {
+    const Ticket ticket = add(frame, {Due::Kind::response, scope, static_cast<std::uint32_t>(put_off_.size())});
     put_off_.push_back(response);
     put_off_.back().ticket = ticket;
     return ticket;
   }
   void remove(Ticket ticket) {
-    if (slots_[ticket].due.kind == Due::Kind::response) {
-      const std::uint32_t number = slots_[ticket].due.number;
-      put_off_[number] = put_off_.back();
-      slots_[put_off_[number].ticket].due.number = number;
+    const Due its = slots_[ticket].due;
+    if (its.kind == Due::Kind::response) {
+      put_off_[its.number] = put_off_.back();
+      slots_[put_off_[its.number].ticket].due.number = its.number;
       put_off_.pop_back();
     }
+    Queue& queue = queues_[its.scope];
     const std::size_t at = slots_[ticket].at;
     free_.push_back(ticket);
-    const Turn last = queue_.back();
-    queue_.pop_back();
-    if (at == queue_.size()) return;
-    put(at, last);
-    sink(at);
-    rise(at);
+    const Turn last = queue.back();
+    queue.pop_back();
+    if (at == queue.size()) return;
+    put(queue, at, last);
+    sink(queue, at);
+    rise(queue, at);
   }
-  /// The ticket of the first that is due by a frame, and the frame on which it was. Returns `no_ticket` if none is.
-  std::pair<Ticket, ScopeFrame> due_by(ScopeFrame frame) const {
-    if (queue_.empty() || queue_.front().frame > frame) return {no_ticket, {}};
-    return {queue_.front().ticket, queue_.front().frame};
+  /// The ticket of the first that is due by a frame, and the frame of the mixer's clock on which it was. Returns `no_ticket` if none is.
+  std::pair<Ticket, MixFrame> due_by(MixFrame frame) const {
+    std::pair<Ticket, MixFrame> first{no_ticket, frame};
+    std::uint64_t number = 0;
+    for (ScopeMask left = scopes_; left != 0; left &= left - 1) {
+      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
+      const Queue& queue = queues_[scope];
+      if (queue.empty()) continue;
+      const Turn& turn = queue.front();
+      const MixFrame due = times_->mixed(scope, turn.frame);
+      if (due > first.second || (due == first.second && first.first != no_ticket && turn.number > number)) continue;
+      first = {turn.ticket, due};
+      number = turn.number;
+    }
+    return first;
   }
   const Due& operator[](Ticket ticket) const { return slots_[ticket].due; }
   const PutOff& response(const Due& due) const { return put_off_[due.number]; }
@@ -76,13 +102,15 @@ class Agenda {
   /// Calls `act(ticket, due)` for everything on it.
   template <class Act>
   void each(Act act) const {
-    for (const Turn& turn : queue_) act(turn.ticket, slots_[turn.ticket].due);
+    for (const Queue& queue : queues_)
+      for (const Turn& turn : queue) act(turn.ticket, slots_[turn.ticket].due);
   }
 
   template <class State>
   void state(State& s) {
-    s(count_);
-    s.list(queue_), s.list(slots_), s.list(free_), s.list(put_off_);
+    s(count_, scopes_);
+    for (Queue& queue : queues_) s.list(queue);
+    s.list(slots_), s.list(free_), s.list(put_off_);
     if (!is_whole()) s.damage();
   }
 
@@ -99,6 +127,8 @@ class Agenda {
     Due due;
   };
 
+  using Queue = std::vector<Turn>;  ///< a heap
+
   Ticket add(ScopeFrame frame, const Due& due) {
     if (free_.empty()) {
       free_.push_back(static_cast<Ticket>(slots_.size()));
@@ -107,47 +137,53 @@ class Agenda {
     const Ticket ticket = free_.back();
     free_.pop_back();
     slots_[ticket].due = due;
-    queue_.push_back({frame, ++count_, ticket});
-    rise(queue_.size() - 1);
+    Queue& queue = queues_[due.scope];
+    queue.push_back({frame, ++count_, ticket});
+    rise(queue, queue.size() - 1);
     return ticket;
   }
-  void put(std::size_t at, const Turn& turn) {
-    queue_[at] = turn;
+  void put(Queue& queue, std::size_t at, const Turn& turn) {
+    queue[at] = turn;
     slots_[turn.ticket].at = static_cast<std::uint32_t>(at);
   }
-  void rise(std::size_t at) {
-    const Turn its = queue_[at];
-    for (; at > 0 && its.before(queue_[(at - 1) / 2]); at = (at - 1) / 2) put(at, queue_[(at - 1) / 2]);
-    put(at, its);
+  void rise(Queue& queue, std::size_t at) {
+    const Turn its = queue[at];
+    for (; at > 0 && its.before(queue[(at - 1) / 2]); at = (at - 1) / 2) put(queue, at, queue[(at - 1) / 2]);
+    put(queue, at, its);
   }
-  void sink(std::size_t at) {
-    const Turn its = queue_[at];
-    for (std::size_t child = 2 * at + 1; child < queue_.size(); child = 2 * at + 1) {
-      if (child + 1 < queue_.size() && queue_[child + 1].before(queue_[child])) ++child;
-      if (!queue_[child].before(its)) break;
-      put(at, queue_[child]);
+  void sink(Queue& queue, std::size_t at) {
+    const Turn its = queue[at];
+    for (std::size_t child = 2 * at + 1; child < queue.size(); child = 2 * at + 1) {
+      if (child + 1 < queue.size() && queue[child + 1].before(queue[child])) ++child;
+      if (!queue[child].before(its)) break;
+      put(queue, at, queue[child]);
       at = child;
     }
-    put(at, its);
+    put(queue, at, its);
   }
   /// Whether a state that was read holds together.
   bool is_whole() const {
-    if (queue_.size() + free_.size() != slots_.size()) return false;
-    std::size_t responses = 0;
-    for (std::size_t at = 0; at < queue_.size(); ++at) {
-      const Ticket ticket = queue_[at].ticket;
-      if (ticket >= slots_.size() || slots_[ticket].at != at) return false;
-      const Due& due = slots_[ticket].due;
-      if (due.kind != Due::Kind::response) continue;
-      ++responses;
-      if (due.number >= put_off_.size() || put_off_[due.number].ticket != ticket) return false;
-    }
+    std::size_t waiting = 0, responses = 0;
+    for (const Queue& queue : queues_) waiting += queue.size();
+    if (waiting + free_.size() != slots_.size()) return false;
+    for (std::size_t scope = 0; scope < queues_.size(); ++scope)
+      for (std::size_t at = 0; at < queues_[scope].size(); ++at) {
+        const Ticket ticket = queues_[scope][at].ticket;
+        if (ticket >= slots_.size() || slots_[ticket].at != at || slots_[ticket].due.scope != scope) return false;
+        const Due& due = slots_[ticket].due;
+        if (due.kind != Due::Kind::response) continue;
+        ++responses;
+        if (due.number >= put_off_.size() || put_off_[due.number].ticket != ticket) return false;
+      }
     for (const Ticket ticket : free_)
       if (ticket >= slots_.size()) return false;
     return responses == put_off_.size();
   }
 
-  std::vector<Turn> queue_;  ///< a heap
+  const ScopeTimes* times_;
+  std::array<Queue, most_scopes> queues_;
+  ScopeMask scopes_ = 1;   ///< those in which something may become due
+  std::size_t room_ = 0;
   std::vector<Slot> slots_;  ///< by ticket
   std::vector<Ticket> free_;
   std::vector<PutOff> put_off_;

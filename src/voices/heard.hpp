@@ -8,18 +8,20 @@
 
 #include "base/frame.hpp"
 #include "terms/emitters.hpp"
+#include "terms/scope_times.hpp"
 
 namespace tidewater {
 
 /// The last frames on which a sound was heard to begin, for one emitter or for all. Delays differ, so the frames need not be in the order
-/// of the starts. Starts that are still to come are not here.
+/// of the starts. Starts that are still to come are not here. Frames of another scope say nothing, and are forgotten.
 struct LastStarts {
   static constexpr ScopeFrame never{std::numeric_limits<std::int64_t>::min() / 2};
   std::uint64_t emitter = 0;
+  ScopeNumber scope = 0;
   std::array<ScopeFrame, 4> frames = {never, never, never, never};
 
-  void add(std::uint64_t whose, ScopeFrame frame) {
-    if (whose != emitter) *this = {whose};
+  void add(std::uint64_t whose, ScopeNumber in, ScopeFrame frame) {
+    if (whose != emitter || in != scope) *this = {whose, in};
     *std::min_element(frames.begin(), frames.end()) = frame;
   }
 };
@@ -30,30 +32,32 @@ class HeardBefore {
   /// For a sound that has a spacing: one entry for all emitters, or `emitters_apart` of them.
   void fit(bool each_emitter) { last_.resize(each_emitter ? emitters_apart : 1); }
 
-  void add(std::uint64_t emitter, ScopeFrame frame) {
-    latest_ = std::max(latest_, frame);
+  void add(std::uint64_t emitter, ScopeNumber scope, ScopeFrame frame) {
+    if (latest_ == LastStarts::never) scope_ = scope;
+    latest_ = scope == scope_ ? std::max(latest_, frame) : ScopeFrame::never();
     if (last_.empty()) return;  // the sound has no spacing
     const bool each = last_.size() > 1;
-    last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, frame);
+    last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, scope, frame);
   }
   /// Whether a frame is less than `spacing` from one of those frames.
-  bool near(std::uint64_t emitter, ScopeFrame frame, std::int64_t spacing) const {
+  bool near(std::uint64_t emitter, ScopeNumber scope, ScopeFrame frame, std::int64_t spacing) const {
     const bool each = last_.size() > 1;
     const LastStarts& last = last_[each ? slot_of(emitter) : 0];
-    return (!each || last.emitter == emitter) &&
+    return (!each || last.emitter == emitter) && last.scope == scope &&
            std::any_of(last.frames.begin(), last.frames.end(), [&](ScopeFrame other) { return std::abs(frame - other) < spacing; });
   }
-  /// The latest frame of all.
-  ScopeFrame latest() const { return latest_; }
+  /// Nothing was heard to begin after this frame.
+  ScopeFrame latest(ScopeNumber scope) const { return scope == scope_ ? latest_ : ScopeFrame::never(); }
 
   template <class State>
   void state(State& s) {
     s.list(last_);
-    s(latest_);
+    s(scope_, latest_);
   }
 
  private:
   std::vector<LastStarts> last_;
+  ScopeNumber scope_ = 0;  ///< of all starts so far, unless `latest_` is unknown: `ScopeFrame::never()`
   ScopeFrame latest_ = LastStarts::never;
 };
 

@@ -35,24 +35,29 @@ std::optional<std::uint64_t> Voices::whose(const Verdict& verdict) {
   return verdict.sound->design->limit_each_emitter ? std::optional(verdict.emitter) : std::nullopt;
 }
 
-/// Calls `act(start)` for the starts that gates look at. Cadences are told apart from all else.
+/// Whether gates look at a start. Cadences are told apart from all else, and what is paused holds back only starts of its own scope.
+bool Voices::matters(const Verdict& verdict, const LiveStart& start) const {
+  return (start.part == Part::cadence) == verdict.cadences && (start.scope == verdict.scope || !times().held(start.scope)) &&
+         !leaving(start);
+}
+
+/// Calls `act(start)` for the starts that gates look at.
 template <class Act>
 void Voices::each_that_plays(const Verdict& verdict, Act act) const {
   any_start(*verdict.sound, whose(verdict), [&](LiveStart& start) {
-    if ((start.part == Part::cadence) == verdict.cadences && !leaving(start)) act(start);
+    if (matters(verdict, start)) act(start);
     return false;
   });
 }
 
 bool Voices::plays_already(const Verdict& verdict) const {
-  return any_start(*verdict.sound, whose(verdict),
-                   [&](const LiveStart& start) { return (start.part == Part::cadence) == verdict.cadences && !leaving(start); });
+  return any_start(*verdict.sound, whose(verdict), [&](const LiveStart& start) { return matters(verdict, start); });
 }
 
 /// Whether a start leaves when its sound restarts.
 bool Voices::restarts(const Verdict& verdict, const LiveStart& start) const {
-  return &newest_version(*start.sound) == &newest_version(*verdict.sound) && (start.part == Part::cadence) == verdict.cadences &&
-         (!verdict.sound->design->limit_each_emitter || start.emitter == verdict.emitter) && !leaving(start);
+  return &newest_version(*start.sound) == &newest_version(*verdict.sound) &&
+         (!verdict.sound->design->limit_each_emitter || start.emitter == verdict.emitter) && matters(verdict, start);
 }
 
 /// Null if none is left.
@@ -73,28 +78,29 @@ const LiveStart* Voices::what_plays(const Verdict& verdict) const {
 }
 
 /// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
-bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame frame) const {
+bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const {
   const bool each = sound.design->limit_each_emitter;
   const std::int64_t spacing = frames_of(sound.design->spacing);
-  if (spacing <= 0 || before.latest() <= frame - spacing) return false;
-  if (before.near(emitter, frame, spacing)) return true;
-  return any_start(sound, each ? std::optional(emitter) : std::nullopt,
-                   [&](const LiveStart& start) { return start.part != Part::cadence && std::abs(frame - start.heard) < spacing; });
+  if (spacing <= 0 || before.latest(asker.scope) <= asker.heard - spacing) return false;
+  if (before.near(asker.emitter, asker.scope, asker.heard, spacing)) return true;
+  return any_start(sound, each ? std::optional(asker.emitter) : std::nullopt, [&](const LiveStart& start) {
+    return start.part != Part::cadence && start.scope == asker.scope && std::abs(asker.heard - start.heard) < spacing;
+  });
 }
 
-Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame heard, const HeardFrom* from,
-                   Part part) const {
+Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, const Asker& asker, const HeardFrom* from, Part part) const {
   const BankSound& design = *sound.design;
   const Retrigger retrigger = part == Part::beat ? Retrigger::overlap : design.retrigger;
   Gated gated;
   gated.verdict.sound = &sound;
-  gated.verdict.emitter = emitter;
+  gated.verdict.emitter = asker.emitter;
+  gated.verdict.scope = asker.scope;
   gated.verdict.cadences = part == Part::cadence;
   if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return gated;
   const bool plays = retrigger != Retrigger::overlap && plays_already(gated.verdict);
   if (plays && retrigger == Retrigger::ignore)
     gated.outcome = Outcome::already_playing;
-  else if (part != Part::cadence && heard_near(sound, before, emitter, heard))
+  else if (part != Part::cadence && heard_near(sound, before, asker))
     gated.outcome = Outcome::too_soon;
   else if (retrigger == Retrigger::restart)
     gated.verdict.restarts = plays;
@@ -156,6 +162,7 @@ Verdict Voices::verdict_on_due(const LiveStart& start) const {
   Gated gated;
   gated.verdict.sound = start.sound;
   gated.verdict.emitter = start.emitter;
+  gated.verdict.scope = start.scope;
   if (!start.in_world || design.limit == 0) return gated.verdict;
   bool counts_already = false;
   each_heard(*start.sound, start.emitter, [&](const LiveStart& its) { counts_already = counts_already || &its == &start; });
@@ -209,7 +216,7 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
 Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const {
   using Fate = Candidate::Fate;
   if (!candidate.level.audible()) return Fate::unheard;
-  if (due_for(candidate.starts) > ScopeClock::at(link_.now().at)) return Fate::later;
+  if (is_to_wait(verdict.scope, candidate.starts)) return Fate::later;
   const auto without_voice = [&] { return worth_waiting(candidate) ? Fate::waits : Fate::too_late; };
   if (verdict.full) {
     candidate.over_limit = true;

@@ -94,7 +94,7 @@ class Link {
   // Putting a command off depends only on the requests, never on how far the audio thread is, so a replay puts off the same commands.
   MixFrame sent_for_;                   ///< the frame that the last commands land on
   std::uint64_t sent_ = 0;              ///< so many
-  std::vector<Command> backlog_;        ///< what was put off, the latest of each kind for each voice and group
+  std::vector<Command> backlog_;        ///< what was put off, the latest of each kind for each voice, group and scope
   std::vector<VoiceFinished> reports_;  ///< that were read
   std::size_t next_report_ = 0;         ///< the first of them that nobody has taken
   std::uint64_t taken_ = 0;             ///< how many of the mixer's reports

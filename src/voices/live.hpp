@@ -59,6 +59,7 @@ inline const PlayedSound& newest_version(const PlayedSound& sound) { return newe
 enum class Stage {
   none,      ///< it is over
   sounding,  ///< has a voice
+  held,      ///< has a voice, which stands still with its scope
   settling,  ///< its voice fades; then it is dormant
   dormant,   ///< keeps its place in time without a voice
   leaving,   ///< its voice fades; then it is over
@@ -133,6 +134,7 @@ struct LiveStart {
   bool in_world = false;
   bool follows = false;  ///< gauges
   Part part = Part::whole;
+  ScopeNumber scope = 0;
   HeardFrom* from = nullptr;  ///< of one in the world; beside the start, because few look at it
 
   StartRef ref() const { return {slot, id}; }

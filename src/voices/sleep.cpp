@@ -24,24 +24,26 @@ void Voices::freshen_claims() {
 /// Its level or its pitch has changed.
 void Voices::turned(LiveLayer& layer) {
   if (layer.stage == Stage::dormant) sleepers_.change(layer, claim_of(layer), end_of(layer));
+  if (layer.stage == Stage::held) pool_.on()[layer.voice].own = own_of(layer);
   if (layer.stage != Stage::sounding) return;
   pool_.on()[layer.voice].own = own_of(layer);
   pool_.claim(layer.voice, claim_of(layer));
 }
 
-/// Takes the voice of a sounding layer: it sleeps where it is worth it, and is over where it is not.
+/// Takes the voice of a layer that sounds or is held: it sleeps where it is worth it, and is over where it is not.
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   const bool nobody_waits = layer.start->sound->home->unloaded;
+  const bool stands = layer.stage == Stage::held;  // and so does its time
   if (nobody_waits ||
-      (level_of(layer).audible() &&
-       !worth_waiting(*layer.design, *layer.clip, position_at(layer, ScopeClock::at(link_.now().lands)), layer.progress.step))) {
+      (!stands && level_of(layer).audible() &&
+       !worth_waiting(*layer.design, *layer.clip, position_at(layer, times().at(layer.start->scope, link_.now().lands)), layer.progress.step))) {
     leave(layer, {}, Ending::outranked, why);
     return;
   }
   pool_.claim_nothing(layer.voice);
+  --(layer.stage == Stage::held ? count_.held : count_.sounding);
   layer.stage = Stage::settling;
-  --count_.sounding;
   ++count_.dormant;
   link_.send(StopVoice{layer.voice, 0});
   notebook_.add(
@@ -69,7 +71,7 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, ScopeFrame sin
   layer.stage = Stage::dormant;
   layer.progress.position = position;
   layer.progress.since = since;
-  sleepers_.add(layer, claim_of(layer), end_of(layer), !layer.start->in_world);
+  sleepers_.add(layer, claim_of(layer), end_of(layer), !layer.start->in_world, layer.start->scope);
   if (tended_.to_sweep > 0) tended_.to_sweep = sleepers_.size();  // beds have changed hands
   PlayedSound& sound = *layer.start->sound;
   sound.asleep = asleep(sound) + 1;
@@ -79,7 +81,7 @@ void Voices::fall_asleep(LiveLayer& layer, ClipPosition position, ScopeFrame sin
 
 /// Asleep, it claims nothing up to a frame shortly before its own.
 void Voices::wait_for(LiveLayer& layer, ScopeFrame frame) {
-  layer.turn = agenda_.add_layer(frame, layer.slot);
+  layer.turn = agenda_.add_layer(layer.start->scope, frame, layer.slot);
   turned(layer);
 }
 
@@ -93,13 +95,13 @@ bool Voices::waits_for_clips(const LiveStart& start) {
 
 /// The clips of all its layers are there: they go on, later than they were asked for.
 void Voices::go_on(LiveStart& start) {
-  const std::int64_t later = std::max<std::int64_t>(0, ScopeClock::at(link_.base()) - start.base);
+  const std::int64_t later = std::max<std::int64_t>(0, base_of(start.scope) - start.base);
   start.base += later;
   start.heard += later;
   each_layer(start, [&](LiveLayer& layer) {
     stop_waiting(layer);
     layer.progress.since += later;
-    wait_for(layer, due_for(layer.progress.since));
+    wait_for(layer, waits_until(start.scope, layer.progress.since));
   });
 }
 
@@ -159,10 +161,10 @@ bool Voices::gone(const LiveStart& start) const {
 /// Sleepers that have come to their end without being heard again.
 void Voices::end_slept_out() {
   const MixFrame lands = link_.now().lands;
-  const ScopeFrame now = ScopeClock::at(lands);
-  if (!sleepers_.any_ended(now)) return;
+  const ScopeMask any = sleepers_.any_ended([&](ScopeNumber scope) { return times().at(scope, lands); });
+  if (any == 0) return;
   for (std::size_t i = sleepers_.size(); i-- > 0;) {
-    if (!sleepers_.ended(i, now)) continue;
+    if ((bit_of(sleepers_.scope(i)) & any) == 0 || !sleepers_.ended(i, times().at(sleepers_.scope(i), lands))) continue;
     LiveLayer& layer = sleepers_[i];
     get_up(layer);
     end(layer, lands, Ending::finished);
@@ -201,7 +203,8 @@ void Voices::tend() {
   end_slept_out();
   freshen_claims();
   for (int swaps = 0; swaps < most_swaps && sleepers_.near() > 0; ++swaps) {
-    const std::size_t bed = sleepers_.strongest();
+    const std::size_t bed = sleepers_.strongest(times().held());
+    if (bed == Sleepers::none) return;
     const Claim claim = sleepers_.claim(bed);
     LiveLayer& best = sleepers_[bed];
     if (!claim.audible() || pool_.free() == 0) return;

@@ -1,11 +1,15 @@
 #pragma once
 #include <algorithm>
+#include <array>
+#include <bit>
+#include <cstddef>
 #include <cstdint>
 #include <limits>
 #include <utility>
 #include <vector>
 
 #include "terms/claim.hpp"
+#include "terms/scope_times.hpp"
 #include "voices/live.hpp"
 
 namespace tidewater {
@@ -25,14 +29,15 @@ class Sleepers {
   /// Starts in the world that the last update brought near.
   std::vector<StartRef>& brought_near() { return brought_near_; }
 
-  void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count); }
+  void reserve(std::size_t count) { who_.reserve(count), claims_.reserve(count), ends_.reserve(count), scopes_.reserve(count); }
   /// Adds a layer whose end is at frame `ends`.
-  void add(LiveLayer& layer, Claim claim, ScopeFrame ends, bool near) {
+  void add(LiveLayer& layer, Claim claim, ScopeFrame ends, bool near, ScopeNumber scope) {
     layer.bed = who_.size();
     who_.push_back(&layer);
     claims_.push_back(claim);
     ends_.push_back(ends);
-    none_before_ = std::min(none_before_, ends);
+    scopes_.push_back(scope);
+    will_end(scope, ends);
     if (near) bring_near(layer, claim);
   }
   void remove(const LiveLayer& layer) {
@@ -41,11 +46,12 @@ class Sleepers {
     who_.pop_back();
     claims_.pop_back();
     ends_.pop_back();
+    scopes_.pop_back();
   }
   void change(const LiveLayer& layer, Claim claim, ScopeFrame ends) {
     claims_[layer.bed] = claim;
     ends_[layer.bed] = ends;
-    none_before_ = std::min(none_before_, ends);
+    will_end(scopes_[layer.bed], ends);
   }
   void bring_near(const LiveLayer& layer, Claim claim) {
     claims_[layer.bed] = claim;
@@ -55,18 +61,38 @@ class Sleepers {
     if (layer.bed < near_) swap(layer.bed, --near_);
   }
 
-  /// The bed with the strongest claim among the near ones. There must be one.
-  std::size_t strongest() const {
-    return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.begin() + static_cast<std::ptrdiff_t>(near_)) -
-                                    claims_.begin());
+  static constexpr std::size_t none = ~std::size_t{0};
+  /// The bed with the strongest claim among the near ones, but for those in scopes that are held. Returns `none` if all are.
+  std::size_t strongest(ScopeMask held) const {
+    if (held == 0)
+      return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.begin() + static_cast<std::ptrdiff_t>(near_)) -
+                                      claims_.begin());
+    std::size_t best = none;
+    for (std::size_t bed = 0; bed < near_; ++bed)
+      if ((bit_of(scopes_[bed]) & held) == 0 && (best == none || claims_[best] < claims_[bed])) best = bed;
+    return best;
   }
+  ScopeNumber scope(std::size_t bed) const { return scopes_[bed]; }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
   bool ended(std::size_t bed, ScopeFrame now) const { return ends_[bed] <= now; }
-  /// Whether a layer may have slept past its end.
-  bool any_ended(ScopeFrame now) {
-    if (now < none_before_) return false;
-    none_before_ = ends_.empty() ? never : *std::min_element(ends_.begin(), ends_.end());
-    return now >= none_before_;
+  /// The scopes in which a layer may have slept past its end. `now(scope)` is the time of each.
+  template <class Now>
+  ScopeMask any_ended(Now now) {
+    ScopeMask any = 0, past = 0;
+    for (ScopeMask left = ending_; left != 0; left &= left - 1) {
+      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
+      if (none_before_[scope] <= now(scope)) past |= bit_of(scope);
+    }
+    if (past == 0) return 0;
+    for (ScopeMask left = past; left != 0; left &= left - 1) none_before_[static_cast<std::size_t>(std::countr_zero(left))] = never;
+    for (std::size_t bed = 0; bed < ends_.size(); ++bed)
+      if ((bit_of(scopes_[bed]) & past) != 0) none_before_[scopes_[bed]] = std::min(none_before_[scopes_[bed]], ends_[bed]);
+    for (ScopeMask left = past; left != 0; left &= left - 1) {
+      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
+      if (none_before_[scope] == never) ending_ &= ~bit_of(scope);
+      if (none_before_[scope] <= now(scope)) any |= bit_of(scope);
+    }
+    return any;
   }
 
   template <class State, class Layer>
@@ -74,16 +100,27 @@ class Sleepers {
     s.each(who_, layer);
     s.list(claims_);
     s.list(ends_);
-    s(none_before_, near_);
+    s.list(scopes_);
+    s(none_before_, ending_, near_);
     s.list(brought_near_);
   }
 
  private:
+  static constexpr std::array<ScopeFrame, most_scopes> all_never() {
+    std::array<ScopeFrame, most_scopes> all;
+    all.fill(never);
+    return all;
+  }
+  void will_end(ScopeNumber scope, ScopeFrame ends) {
+    none_before_[scope] = std::min(none_before_[scope], ends);
+    if (ends != never) ending_ |= bit_of(scope);
+  }
   void swap(std::size_t a, std::size_t b) {
     if (a == b) return;
     std::swap(who_[a], who_[b]);
     std::swap(claims_[a], claims_[b]);
     std::swap(ends_[a], ends_[b]);
+    std::swap(scopes_[a], scopes_[b]);
     who_[a]->bed = a;
     who_[b]->bed = b;
   }
@@ -91,9 +128,12 @@ class Sleepers {
   std::vector<LiveLayer*> who_;
   std::vector<Claim> claims_;
   std::vector<ScopeFrame> ends_;
+  std::vector<ScopeNumber> scopes_;
   std::size_t near_ = 0;
   std::vector<StartRef> brought_near_;
-  ScopeFrame none_before_ = never;  ///< the earliest end when it was last looked for; that layer may be gone
+  /// Of each scope the earliest end when it was last looked for; that layer may be gone.
+  std::array<ScopeFrame, most_scopes> none_before_ = all_never();
+  ScopeMask ending_ = 0;  ///< scopes with such an end
 };
 
 }  // namespace tidewater

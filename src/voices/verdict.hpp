@@ -11,6 +11,7 @@
 #include "base/few.hpp"
 #include "terms/bent.hpp"
 #include "terms/level.hpp"
+#include "terms/scope_times.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater {
@@ -68,6 +69,7 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
 struct Verdict {
   const PlayedSound* sound = nullptr;            ///< the sound that starts
   std::uint64_t emitter = 0;                     ///< and its emitter
+  ScopeNumber scope = 0;                         ///< that it starts in
   bool cadences = false;                         ///< a cadence starts: its gates look at cadences, those of all else at all else
   std::size_t playing = 0;                       ///< starts that count against the sound's limit
   bool full = false;                             ///< as many play as may: the new start keeps its place without a voice

@@ -36,6 +36,7 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
 LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted, const Verdict& verdict) {
   make_room(verdict);
   LiveStart& start = starts_.begin(sound, as.id, as.emitter);
+  start.scope = as.scope;
   start.base = as.base;
   start.heard = as.heard;
   start.in_world = as.from != nullptr;
@@ -66,7 +67,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
-      give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in));
+      give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in, layer));
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
@@ -76,8 +77,8 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       } else if (candidate.fate == Candidate::Fate::reading) {
         wait_for(layer, ScopeFrame::never());
         reading = true;
-      } else if (due_for(candidate.starts) > ScopeClock::at(link_.now().at)) {
-        wait_for(layer, due_for(candidate.starts));
+      } else if (is_to_wait(start.scope, candidate.starts)) {
+        wait_for(layer, waits_until(start.scope, candidate.starts));
       }
     }
   }
@@ -145,6 +146,7 @@ void Voices::give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std
   if (layer.clip->streamed) streams_.open(layer);
   link_.send_start([&](StartVoice& command) { fill(command, layer, base, first, fade_in); });
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
+  if (count_.held > 0) spare_voices();
 }
 
 /// `command` has its defaults.
@@ -152,6 +154,7 @@ void Voices::fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, 
   const PlayedSound& sound = *layer.start->sound;
   command.voice = layer.voice;
   command.group = sound.group;
+  command.scope = layer.start->scope;
   command.clip = clip_of(layer);
   command.start_frame = first;
   command.base = base;
@@ -193,28 +196,28 @@ void Voices::set_gain(LiveLayer& layer, Decibels gain, Seconds time) {
   layer.its.own_gain = gain;
   layer.level = Level(layer.clip->level + layer.its.drawn_gain + gain);
   turned(layer);
-  send(layer, SetVoiceGain{layer.voice, static_cast<float>(amplitude(layer.its.drawn_gain + gain)), frames_of(time)});
+  send(layer, SetVoiceGain{layer.voice, static_cast<float>(amplitude(layer.its.drawn_gain + gain)), frames_of(time, layer)});
 }
 
 void Voices::set_pan(LiveLayer& layer, Pan pan, Seconds time) {
   layer.its.pan = pan;
-  send(layer, SetVoiceSide{layer.voice, static_cast<float>(pan.value), frames_of(time)});
+  send(layer, SetVoiceSide{layer.voice, static_cast<float>(pan.value), frames_of(time, layer)});
 }
 
 void Voices::set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time) {
   (kind == StateFilter::Kind::low_pass ? layer.its.low_pass : layer.its.high_pass) = frequency;
   const float hertz = kind == StateFilter::Kind::low_pass ? low_pass_of(layer) : high_pass_of(layer);
-  send(layer, SetFilter{layer.voice, false, kind, hertz, frames_of(time)});
+  send(layer, SetFilter{layer.voice, false, kind, hertz, frames_of(time, layer)});
 }
 
 void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
   layer.its.own_pitch = pitch;
-  set_step(layer, frames_of(time));
+  set_step(layer, frames_of(time, layer));
 }
 
 /// As fast as all that bends it says, from here on.
 void Voices::set_step(LiveLayer& layer, std::int64_t ramp) {
-  const ScopeFrame from = std::max(layer.progress.since, ScopeClock::at(link_.changes_from()));
+  const ScopeFrame from = std::max(layer.progress.since, times().at(layer.start->scope, link_.changes_from()));
   layer.progress.position = position_at(layer, from);
   layer.progress.since = from;
   layer.progress.step = step_of(layer);
@@ -229,6 +232,7 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
     return;
   }
   if (layer.stage == Stage::sounding) --count_.sounding;
+  if (layer.stage == Stage::held) --count_.held;
   if (layer.stage == Stage::settling) --count_.dormant;
   if (layer.stage != Stage::leaving) {
     ++count_.fading;
@@ -236,7 +240,7 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
     layer.stage = Stage::leaving;
     layer.how = how;
   }
-  link_.send(StopVoice{layer.voice, frames_of(fade)});
+  link_.send(StopVoice{layer.voice, frames_of(fade, layer)});
   notebook_.add(link_.now().at,
                 FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade, notebook_.keep(why)});
 }
@@ -270,7 +274,7 @@ void Voices::unload(PlayedBank& bank, WhatPlays what_plays) {
   for (LiveLayer* layer : pool_.owners()) {
     if (layer == nullptr || layer->start->sound->home != &bank) continue;
     const bool is_heard =
-        layer->stage == Stage::sounding && layer->start->heard <= std::max(layer->start->base, ScopeClock::at(link_.base()));
+        layer->stage == Stage::sounding && layer->start->heard <= std::max(layer->start->base, base_of(layer->start->scope));
     const bool ends_by_itself = layer->stage == Stage::leaving || (is_heard && !layer->design->loop);
     if (finishes && ends_by_itself) continue;
     leave(*layer, finishes ? layer->start->sound->design->fade_out : Seconds{}, Ending::unloaded);
@@ -301,11 +305,55 @@ void Voices::take(const VoiceFinished& report) {
   if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
   streams_.close(layer);
   const bool over = !layer.design->loop && report.position >= layer.clip->frames;
-  if (layer.stage == Stage::settling && !over) return fall_asleep(layer, {report.position}, ScopeClock::at(report.frame));
+  if (layer.stage == Stage::settling && !over) return fall_asleep(layer, {report.position}, times().at(layer.start->scope, report.frame));
   if (layer.stage == Stage::sounding) --count_.sounding;
+  if (layer.stage == Stage::held) --count_.held;
   if (layer.stage == Stage::settling) --count_.dormant;
   if (layer.stage == Stage::leaving) --count_.fading;
   end(layer, report.frame, layer.how);
+}
+
+void Voices::hold(ScopeMask scopes) {
+  for (LiveLayer* layer : pool_.owners()) {
+    if (layer == nullptr || layer->stage != Stage::sounding || (bit_of(layer->start->scope) & scopes) == 0) continue;
+    pool_.claim_nothing(layer->voice);
+    layer->stage = Stage::held;
+    --count_.sounding;
+    ++count_.held;
+  }
+  spare_voices();
+}
+
+void Voices::go_on(ScopeMask scopes) {
+  for (LiveLayer* layer : pool_.owners()) {
+    if (layer == nullptr || layer->stage != Stage::held || (bit_of(layer->start->scope) & scopes) == 0) continue;
+    layer->stage = Stage::sounding;
+    --count_.held;
+    ++count_.sounding;
+    pool_.on()[layer->voice].sounding = true;
+    turned(*layer);
+  }
+  freshen_claims();
+  while (count_.sounding > options_.voices) {
+    const std::uint32_t weakest =
+        pool_.weakest_but([&](const LiveLayer& layer) { return (bit_of(layer.start->scope) & scopes) == 0; });
+    put_to_sleep(*pool_.owners()[weakest], {.code = Reason::Code::waits, .number = static_cast<double>(options_.voices)});
+  }
+  count_.most_sounding = std::max(count_.most_sounding, count_.sounding);
+}
+
+/// As many voices stay free as may sound: of those that are held, the weakest sleep.
+void Voices::spare_voices() {
+  std::size_t coming = 0;  // they are told to go already
+  for (const LiveLayer* layer : pool_.owners())
+    if (layer != nullptr && layer->stage == Stage::settling && times().held(layer->start->scope)) ++coming;
+  while (count_.held > 0 && pool_.free() + coming + count_.sounding < options_.voices) {
+    LiveLayer* weakest = nullptr;
+    for (LiveLayer* layer : pool_.owners())
+      if (layer != nullptr && layer->stage == Stage::held && (weakest == nullptr || claim_of(*layer) < claim_of(*weakest))) weakest = layer;
+    put_to_sleep(*weakest, {.code = Reason::Code::waits, .number = static_cast<double>(options_.voices)});
+    ++coming;
+  }
 }
 
 void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed) {
@@ -358,12 +406,12 @@ std::optional<Voices::Claimed> Voices::claim_due(LiveLayer& layer) {
   if (candidate.level.audible())
     claimed.verdict = verdict_on_due(start);
   else
-    claimed.verdict.sound = start.sound;
+    claimed.verdict.sound = start.sound, claimed.verdict.scope = start.scope;
   share(start.id, {&candidate, 1}, claimed.verdict);
   if (candidate.fate == Candidate::Fate::voice) {
     make_room(claimed.verdict);
     get_up(layer);
-    give_voice(layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in));
+    give_voice(layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in, layer));
     candidate.voice = layer.voice;
   }
   return claimed;
@@ -372,7 +420,7 @@ std::optional<Voices::Claimed> Voices::claim_due(LiveLayer& layer) {
 /// The first frame on which it can be heard if it is given a voice now. What plays from disk is given time to be read, so that it comes
 /// on the same frame however fast the disk is.
 ScopeFrame Voices::earliest(const LiveLayer& layer) const {
-  return ScopeClock::at(link_.base()) + (layer.clip->streamed != nullptr ? frames_of(time_to_read) : 0);
+  return times().from(layer.start->scope, link_.base() + (layer.clip->streamed != nullptr ? frames_of(time_to_read) : 0));
 }
 
 void Voices::wake(LiveLayer& layer) {
@@ -382,7 +430,7 @@ void Voices::wake(LiveLayer& layer) {
   const bool lifted = layer.lifted_at == tended_.at;
   give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
   notebook_.add(link_.now().at,
-                WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, ScopeClock::mixed(layer.progress.since)});
+                WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, times().mixed(layer.start->scope, layer.progress.since)});
 }
 
 }  // namespace tidewater

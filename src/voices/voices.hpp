@@ -2,6 +2,7 @@
 /// All that plays. Decides which sounds may start and which yield, gives voices, puts layers to sleep and wakes them. Its parts are the
 /// starts and layers, the pool of voices and the sleepers. It sends commands through the link and notes its decisions.
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <functional>
@@ -35,6 +36,7 @@ struct VoicesOptions {
 struct VoicesCount {
   std::uint32_t sounding = 0, most_sounding = 0;  ///< layers with a voice
   std::uint32_t dormant = 0;                      ///< layers without a voice, or about to lose it
+  std::uint32_t held = 0;                         ///< layers whose voice stands still with its scope; they are none of the others
   std::uint32_t fading = 0;                       ///< layers that were told to go
   std::uint32_t late = 0;                         ///< times that a stream was late
 };
@@ -43,6 +45,7 @@ struct VoicesCount {
 struct NewStart {
   PlaybackId id;
   std::uint64_t emitter = 0;
+  ScopeNumber scope = 0;
   ScopeFrame base;   ///< the frame that its delays count from
   ScopeFrame heard;  ///< the frame on which it begins
   Pan pan;
@@ -53,6 +56,13 @@ struct NewStart {
   // For a step of a cadence: the values that the game has set for the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};
+};
+
+/// Who asks to start a sound, and when that would be heard.
+struct Asker {
+  std::uint64_t emitter = 0;
+  ScopeNumber scope = 0;
+  ScopeFrame heard;
 };
 
 /// A layer that has a voice, and its level before its place in the world is counted.
@@ -88,7 +98,7 @@ class Voices {
   /// The gates of the book, in this order: retrigger, spacing, limit.
   /// A sound with a cadence is held back if its cadence plays already, each of its steps by other steps.
   /// `from` is where it is heard from, if it is in the world: a sound that is too far to be heard holds nobody back.
-  Gated gate(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame heard, const HeardFrom* from = nullptr,
+  Gated gate(const PlayedSound& sound, const HeardBefore& before, const Asker& asker, const HeardFrom* from = nullptr,
              Part part = Part::whole) const;
   /// The latest start that a sound with retrigger "ignore" is held back by. Null if there is none.
   const LiveStart* what_plays(const Verdict& verdict) const;
@@ -176,8 +186,16 @@ class Voices {
   /// The level of the loudest layer, before groups and distance.
   static Level own_level(const LiveStart& start);
 
+  // Scopes.
+
+  /// Scopes are held from here on: what sounds in them keeps its voice, and does not count against those that may sound.
+  void hold(ScopeMask scopes);
+  /// They go on. If more would sound than may, the weakest of them sleep.
+  void go_on(ScopeMask scopes);
+
   // Time.
 
+  const ScopeTimes& times() const { return agenda_.times(); }
   /// Takes over a report of the audio thread.
   void take(const VoiceFinished& report);
   /// The layer on the agenda that is due.
@@ -251,6 +269,20 @@ class Voices {
   }
   /// The frame on which a layer that starts at `starts` asks for a voice.
   ScopeFrame due_for(ScopeFrame starts) const { return starts - ahead_of_delay_; }
+  /// Whether a layer that starts there waits without a voice: for its delay, or for its scope to go on.
+  bool is_to_wait(ScopeNumber scope, ScopeFrame starts) const {
+    return times().held(scope) || due_for(starts) > times().at(scope, link_.now().at);
+  }
+  /// The frame on which such a layer is due. Nothing is due in a scope that stands still.
+  ScopeFrame waits_until(ScopeNumber scope, ScopeFrame starts) const {
+    return times().held(scope) ? std::max(due_for(starts), times().stood_at(scope)) : due_for(starts);
+  }
+  ScopeFrame base_of(ScopeNumber scope) const { return times().from(scope, link_.base()); }
+  /// Frames that a change of a layer takes which is asked for now: as long as the layer's scope takes for so much time.
+  std::int64_t frames_of(Seconds time, const LiveLayer& layer) const {
+    return times().lasting(layer.start->scope, frames_of(time), link_.changes_from());
+  }
+  void spare_voices();
   std::int64_t way_to_next() const;
   void tell_of_stream(LiveLayer& layer);
   void turned(LiveLayer& layer);
@@ -264,7 +296,8 @@ class Voices {
   bool plays_already(const Verdict& verdict) const;
   bool restarts(const Verdict& verdict, const LiveStart& start) const;
   LiveStart* oldest_that_restarts(const Verdict& verdict) const;
-  bool heard_near(const PlayedSound& sound, const HeardBefore& before, std::uint64_t emitter, ScopeFrame frame) const;
+  bool matters(const Verdict& verdict, const LiveStart& start) const;
+  bool heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const;
   struct Counted;
   Level heard_level_of(const LiveStart& start) const;
   void obey_limit(Gated& gated, bool in_world) const;

@@ -144,7 +144,7 @@ void Voices::bring_near(std::span<const HeardStart> starts) {
     each_layer(*start, [&](LiveLayer& layer) {
       if (layer.stage != Stage::dormant || layer.waits()) return;
       // It goes on where it would be, at the speed that it has there.
-      const ScopeFrame from = std::max(layer.progress.since, ScopeClock::at(link_.now().lands));
+      const ScopeFrame from = std::max(layer.progress.since, times().at(start->scope, link_.now().lands));
       layer.progress.position = position_at(layer, from);
       layer.progress.since = from;
       layer.progress.step = step_of(layer);

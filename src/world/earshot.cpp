@@ -117,8 +117,8 @@ std::uint32_t Earshot::take_spot(const Whereabouts& at) {
   return row;
 }
 
-void Earshot::add(StartRef start, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::add, start, kind, own, gauged, emitter, at});
+void Earshot::add(StartRef start, std::uint32_t kind, Level own, bool gauged, ScopeNumber scope, Emitter emitter, const Whereabouts& at) {
+  if (searching_) return later_.push_back({Later::What::add, start, kind, own, gauged, scope, emitter, at});
   const std::uint32_t slot = start.slot;
   if (slot >= sources_.size()) sources_.resize(slot + std::size_t{1});
   if (sources_[slot].row != none) remove({slot, sources_[slot].id});  // that start has ended, and nobody has said so yet
@@ -127,6 +127,7 @@ void Earshot::add(StartRef start, std::uint32_t kind, Level own, bool gauged, Em
   source.own = own;
   source.id = start.id;
   source.gauged = gauged;
+  source.scope = scope;
   source.voiced = false;
   HeardKind& its = kinds_[kind];
   its.loudest = its.count == 0 ? own : std::max(its.loudest, own);
@@ -141,7 +142,7 @@ void Earshot::add(StartRef start, std::uint32_t kind, Level own, bool gauged, Em
 }
 
 void Earshot::change(StartRef start, Level own) {
-  if (searching_) return later_.push_back({Later::What::change, start, 0, own, false, {}, {}});
+  if (searching_) return later_.push_back({Later::What::change, start, 0, own, false, 0, {}, {}});
   if (!has(start) || sources_[start.slot].row == none) return;
   Source& source = sources_[start.slot];
   source.own = own;
@@ -150,7 +151,7 @@ void Earshot::change(StartRef start, Level own) {
 }
 
 void Earshot::remove(StartRef start) {
-  if (searching_) return later_.push_back({Later::What::remove, start, 0, {}, false, {}, {}});
+  if (searching_) return later_.push_back({Later::What::remove, start, 0, {}, false, 0, {}, {}});
   if (!has(start) || sources_[start.slot].row == none) return;
   unlink(start.slot);
   Source& source = sources_[start.slot];
@@ -167,7 +168,7 @@ void Earshot::detach(std::uint32_t start) {
 }
 
 void Earshot::keep(Emitter emitter, const Whereabouts& at) {
-  if (searching_) return later_.push_back({Later::What::keep, {}, 0, {}, false, emitter, at});
+  if (searching_) return later_.push_back({Later::What::keep, {}, 0, {}, false, 0, emitter, at});
   emitters_.grow(slot_in(emitter) + std::size_t{1});
   emitters_.set(slot_in(emitter), at);
 }
@@ -182,7 +183,8 @@ bool Earshot::forget(Emitter emitter) {
   return slot < emitters_.size() && std::exchange(emitters_.known[slot], std::uint8_t{0}) != 0;
 }
 
-void Earshot::open(std::span<const Ears> listeners, std::size_t emitters) {
+void Earshot::open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held) {
+  held_ = held;
   ears_.assign(listeners.begin(), listeners.end());
   emitters_.grow(emitters);
   open_kinds_ = kinds_.size();
@@ -279,7 +281,7 @@ void Earshot::contend(std::uint32_t row) {
   const Rows& rows = rows_of(row);
   for (std::uint32_t start = rows.first[row & ~spot_bit]; start != none; start = sources_[start].next) {
     const Source& source = sources_[start];
-    if (source.voiced) continue;
+    if (source.voiced || (bit_of(source.scope) & held_) != 0) continue;
     const HeardKind& kind = kinds_[source.kind];
     const std::optional<Level> bent = source.gauged ? (*bent_)({start, source.id}) : std::nullopt;
     const Level level = heard_level(source.own + bent.value_or(kind.bent), kind.group, level_from(*kind.hearing, rows.where(row), ears_));
@@ -364,7 +366,7 @@ void Earshot::close() {
   heard_rows_.clear();
   for (const Later& its : later_) {
     switch (its.what) {
-      case Later::What::add: add(its.start, its.kind, its.own, its.gauged, its.emitter, its.at); break;
+      case Later::What::add: add(its.start, its.kind, its.own, its.gauged, its.scope, its.emitter, its.at); break;
       case Later::What::change: change(its.start, its.own); break;
       case Later::What::remove: remove(its.start); break;
       case Later::What::keep: keep(its.emitter, its.at); break;

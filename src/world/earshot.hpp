@@ -13,6 +13,7 @@
 
 #include "terms/claim.hpp"
 #include "terms/heard_from.hpp"
+#include "terms/scope_times.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/layout.hpp"
 #include "world/emitters.hpp"
@@ -61,8 +62,9 @@ class Earshot {
   /// Restores a kind under the number that it had.
   void put_kind(std::uint32_t number, const HeardKind& kind);
 
-  /// Adds a start. `own` is its level before distance and group; `gauged` says that gauges of its emitter may change that level.
-  void add(StartRef start, std::uint32_t kind, Level own, bool gauged, Emitter emitter, const Whereabouts& at);
+  /// Adds a start. `own` is its level before distance and group; `gauged` says that gauges of its emitter may change that
+  /// level.
+  void add(StartRef start, std::uint32_t kind, Level own, bool gauged, ScopeNumber scope, Emitter emitter, const Whereabouts& at);
   void change(StartRef start, Level own);
   /// Removes a start that has ended.
   void remove(StartRef start);
@@ -89,7 +91,8 @@ class Earshot {
 
   // An update: open and close with the lock, hear and search without it.
 
-  void open(std::span<const Ears> listeners, std::size_t emitters);
+  /// Starts in a scope that is held are not looked for.
+  void open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held);
   std::span<const Ears> ears() const { return ears_; }
   /// The kinds that there were at `open`.
   std::span<HeardKind> kinds() { return {kinds_.data(), open_kinds_}; }
@@ -130,6 +133,7 @@ class Earshot {
     PlaybackId id;
     bool voiced = false;
     bool gauged = false;
+    ScopeNumber scope = 0;
   };
   /// Arrays side by side, for the pass over all rows.
   struct Rows {
@@ -154,6 +158,7 @@ class Earshot {
     std::uint32_t kind = 0;
     Level own;
     bool gauged = false;
+    ScopeNumber scope = 0;
     Emitter emitter;
     Whereabouts at;
   };
@@ -181,6 +186,7 @@ class Earshot {
   Rows emitters_, spots_;
   std::vector<std::uint32_t> free_spots_;
   bool searching_ = false;
+  ScopeMask held_ = 0;  ///< of the present update
   std::vector<Later> later_;
   std::vector<std::uint32_t> voiced_;
   std::vector<std::optional<HeardFrom>> heard_;

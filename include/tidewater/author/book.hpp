@@ -43,6 +43,13 @@ struct BookGroup : GroupDesign {
   std::optional<Quality> quality;  ///< none: the parent's
   std::optional<Decibels> level;   ///< LUFS; none: the parent's
   std::optional<bool> preload;     ///< none: the parent's
+  std::string scope;               ///< empty: the parent's
+  FilePlace place;
+};
+
+struct BookScope : ScopeDesign {
+  std::string name;
+  std::string parent;  ///< empty for the root alone
   FilePlace place;
 };
 
@@ -98,6 +105,7 @@ struct BookSetting {
 struct BookSound : SoundDesign {
   std::string name;
   std::string group = "master";
+  std::string scope;  ///< empty: the group's
   std::vector<BookLayer> layers;
   std::optional<bool> preload;        ///< whether its clips are in memory from the load on; none: the group's, or else they are
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
@@ -187,6 +195,7 @@ struct Book {
   std::string soundfont;     ///< for MIDI, the same; may be empty
   std::vector<BookGauge> gauges;
   std::vector<BookGroup> groups;  ///< the master first, parents before children
+  std::vector<BookScope> scopes;  ///< the root first, parents before children
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
   std::vector<BookBank> banks;  ///< none: the whole book is one
@@ -213,7 +222,7 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "gauges", "sounds", "layers", "follow", "sketch", "events", "responses", "banks",
+  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "sounds", "layers", "follow", "sketch", "events", "responses", "banks",
                              ///< "targets", "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit

@@ -42,7 +42,9 @@ const RowsOf<BookGroup>& group_rows() {
                 quality_words)
           .loudness({"level", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},
                     &BookGroup::level)
-          .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload);
+          .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload)
+          .words({"scope", "the parent's", "\"world\"", "For the sounds in the group that do not say themselves."}, &BookGroup::scope,
+                 "name of a scope");
   return rows;
 }
 
@@ -55,6 +57,21 @@ const RowsOf<BookGauge>& gauge_rows() {
           .quantity({"smoothing", "\"60 ms\"", "\"300 ms\"",
                      "About how long what follows it takes to be where it says, so that a jump is heard as a move."},
                     &BookGauge::smoothing);
+  return rows;
+}
+
+const RowsOf<BookScope>& scope_rows() {
+  static const RowsOf<BookScope> rows =
+      RowsOf<BookScope>("scopes")
+          .special({"parent", "\"root\"", "\"world\"", "The scope with which this one pauses, slows down and ends, too."}, "name of a scope")
+          .quantity({"fade-out", "\"0 s\"", "\"400 ms\"", "How long what plays in it takes to leave when the scope ends."},
+                    &BookScope::fade_out)
+          .quantity({"pause-fade", "\"10 ms\"", "\"80 ms\"",
+                     "How long what plays in it takes to fade before it stands still, and when it goes on."},
+                    &BookScope::pause_fade)
+          .quantity({"grace", "\"1 s\"", "\"3 s\"",
+                     "When the scope restarts: how long its loops wait to be asked for again before they leave."},
+                    &BookScope::grace);
   return rows;
 }
 
@@ -223,6 +240,7 @@ const std::vector<BookKey>& book_keys() {
     add(head_rows());
     add(group_rows());
     add(gauge_rows());
+    add(scope_rows());
     add(sound_rows());
     add(layer_rows());
     add(follow_rows());

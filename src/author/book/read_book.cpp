@@ -13,6 +13,7 @@
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
 #include "author/book/read_gauges.hpp"
+#include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
 #include "author/book/tables.hpp"
@@ -45,7 +46,7 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "gauges", "sounds", "events", "banks", "targets", "credits", "accepted"});
+    check_keys(problems_, root_, "", {"book", "groups", "gauges", "scopes", "sounds", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -55,6 +56,9 @@ class Reader {
     book_.groups.emplace_back().name = "master";
     book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
+    book_.scopes.emplace_back().name = "root";
+    book_.scopes.back().place = problems_.whole_file();
+    each(root_, "scopes", [&](const toml::key& key, const toml::table& t) { read_scope(problems_, key, t, book_); });
     each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
@@ -68,6 +72,7 @@ class Reader {
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names();
+    if (whole_) check_scopes(problems_, book_);
     sort_groups();
   }
 

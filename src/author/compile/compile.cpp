@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "author/book/group_settings.hpp"
+#include "author/book/read_scopes.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/prepared_clips.hpp"
 #include "author/clips/ways.hpp"
@@ -104,9 +105,13 @@ Bank compile(const Book& book, const CompileOptions& options) {
   for (const auto& group : book.groups)
     data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
 
+  const auto scopes = numbered(book.scopes);
+  data->scopes.clear();
+  for (const auto& scope : book.scopes)
+    data->scopes.push_back({design_of<ScopeDesign>(scope), scope.name, scope.parent.empty() ? 0 : scopes.at(scope.parent)});
   for (const auto& gauge : book.gauges) data->gauges.push_back({design_of<GaugeDesign>(gauge), gauge.name});
   for (const auto& sound : book.sounds) {
-    BankSound made{design_of<SoundDesign>(sound), sound.name, {}, groups.at(sound.group), {}};
+    BankSound made{design_of<SoundDesign>(sound), sound.name, {}, groups.at(sound.group), scopes.at(scope_of(book, sound)), {}};
     made.quality = quality_of(sound, book);
     for (const auto& layer : sound.layers) {
       const auto level = level_for(book, sound);

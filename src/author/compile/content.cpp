@@ -74,7 +74,9 @@ class DesignHash {
         for (const auto& item : value) add(key, item);
       } else if constexpr (!std::is_same_v<How, file::Sum>) {
         const Design standard{};
-        if (value == std::invoke(member, standard) && !std::is_same_v<How, file::NumberOf>) return true;
+        bool always = false;
+        if constexpr (std::is_same_v<How, file::NumberOf>) always = how.kind != file::Kind::scopes;
+        if (value == std::invoke(member, standard) && !always) return true;
         hash_.text(key);
         add_value<std::remove_cvref_t<decltype(std::declval<file::RecordOf<Design>&>().*place)>>(value, how);
       }
@@ -98,7 +100,9 @@ class DesignHash {
       if (how.kind == file::Kind::clips)
         hash_.bytes(&clips_[value], sizeof clips_[value]);
       else
-        hash_.text(how.kind == file::Kind::groups ? data_.groups[value].name : data_.sounds[value].name);
+        hash_.text(how.kind == file::Kind::groups   ? data_.groups[value].name
+                   : how.kind == file::Kind::scopes ? data_.scopes[value].name
+                                                    : data_.sounds[value].name);
     } else {
       Stored stored{};
       file::store(value, stored);
@@ -126,6 +130,8 @@ void note_contents(BankData& data) {
   DesignHash designs(hash, data, clips);
   for (const BankGroup& group : data.groups) designs.add("group", group);
   for (const BankGauge& gauge : data.gauges) designs.add("gauge", gauge);
+  if (data.scopes != BankData().scopes)
+    for (const BankScope& scope : data.scopes) designs.add("scope", scope);
   for (const BankSound& sound : data.sounds) hash.text(fmt::format("{:016x}", sound.content.value));
   for (const BankEvent& event : data.events) designs.add("event", event);
   hash.text(fmt::format("rate {}", data.rate.value));

@@ -75,7 +75,7 @@ class Alone {
   }
 
  private:
-  static BankSound design_of(const BookSound& sound) { return {static_cast<const SoundDesign&>(sound), {}, {}, 0, {}}; }
+  static BankSound design_of(const BookSound& sound) { return {static_cast<const SoundDesign&>(sound), {}, {}, 0, 0, {}}; }
   static std::uint32_t number(const Book& book, Name name) {
     for (std::uint32_t gauge = 0; gauge < book.gauges.size(); ++gauge)
       if (same_name(name, book.gauges[gauge].name)) return gauge;

@@ -51,6 +51,7 @@ Bank lending(const Book& part, const Bank& compiled) {
   data->sounds.clear();
   data->events.clear();
   data->groups.resize(1);
+  data->scopes.resize(1);
   std::erase_if(data->clips, [&](const BankClip& clip) {
     const std::string said = said_first_as(part, clip.name);  // a book names the clips of its first language
     return !lends(part.banks.front(), said.empty() ? clip.name : said);

@@ -57,6 +57,7 @@ WrittenTable::WrittenTable(const BankData& data) {
   for (const BankBase& base : data.bases) bases_.push_back({text(base.name), base.content.value, base.replaces ? 1U : 0U, 0});
   list(data.groups);
   list(data.gauges);
+  if (data.scopes != BankData().scopes) list(data.scopes);
   list(data.sounds);
   list(data.events);
   for (const BankClip& clip : data.clips) {

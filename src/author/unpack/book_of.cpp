@@ -79,6 +79,13 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     group.parent = book.groups.size() == 1 ? "" : bank.groups[from.parent].name;
     group.place = place;
   }
+  for (const BankScope& from : bank.scopes) {
+    BookScope& scope = book.scopes.emplace_back();
+    static_cast<ScopeDesign&>(scope) = from;
+    scope.name = from.name;
+    scope.parent = book.scopes.size() == 1 ? "" : bank.scopes[from.parent].name;
+    scope.place = place;
+  }
   for (const BankGauge& from : bank.gauges) {
     BookGauge& gauge = book.gauges.emplace_back();
     static_cast<GaugeDesign&>(gauge) = from;
@@ -90,6 +97,7 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     static_cast<SoundDesign&>(sound) = from;
     sound.name = from.name;
     sound.group = bank.groups[from.group].name;
+    if (from.scope > 0) sound.scope = bank.scopes[from.scope].name;
     sound.place = place;
     bool on_use = false;
     for (const BankLayer& layer : from.layers) {

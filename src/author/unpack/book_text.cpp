@@ -81,6 +81,13 @@ std::string text_of(const BookGroup& group) {
   return group.parent.empty() && its.empty() ? "" : fmt::format("\n[groups.{}]\n{}", key_of(group.name), its);
 }
 
+std::string text_of(const BookScope& scope) {
+  const std::string its = lines(settings_by(scope_rows(), scope, [&](std::string_view key) {
+    return key == "parent" && !scope.parent.empty() && scope.parent != "root" ? text_in_quotes(scope.parent) : std::string();
+  }));
+  return scope.parent.empty() && its.empty() ? "" : fmt::format("\n[scopes.{}]\n{}", key_of(scope.name), its);
+}
+
 std::string text_of(const BookEvent& event, const Book& book) {
   const auto goes_without_saying = [&](const BookResponse& response) {
     const auto sound =
@@ -196,6 +203,7 @@ std::string text_of(const Book& book) {
   std::string text = fmt::format("[book]\nname = {}\n", text_in_quotes(book.name));
   for (const BookGroup& group : book.groups) text += text_of(group);
   for (const BookGauge& gauge : book.gauges) text += text_of(gauge);
+  for (const BookScope& scope : book.scopes) text += text_of(scope);
   for (const BookSound& sound : book.sounds) text += text_of(sound);
   for (const BookEvent& event : book.events) text += text_of(event, book);
   return text;

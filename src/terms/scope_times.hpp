@@ -1,0 +1,128 @@
+#pragma once
+#include <array>
+#include <cstddef>
+#include <cstdint>
+
+#include "bank/bank_data.hpp"
+#include "base/scope_law.hpp"
+
+namespace tidewater {
+
+using ScopeNumber = std::uint8_t;
+/// A bit for each scope.
+using ScopeMask = std::uint64_t;
+constexpr ScopeMask bit_of(ScopeNumber scope) { return ScopeMask{1} << scope; }
+
+/// The time of each scope on the mixer's clock, as the control side knows it. A change holds from a frame that is still to come, and control
+/// asks about frames before it: so the last few laws are kept.
+class ScopeTimes {
+ public:
+  ScopeFrame at(ScopeNumber scope, MixFrame frame) const {
+    const Laws& its = laws_[scope];
+    return its.shifted ? ScopeFrame{frame.value - its.behind} : reached(its, frame);
+  }
+  /// The first whole frame of the scope's time that is not before a frame.
+  ScopeFrame from(ScopeNumber scope, MixFrame frame) const {
+    const Laws& its = laws_[scope];
+    return its.shifted ? ScopeFrame{frame.value - its.behind} : ScopeFrame{-(-time_at(its, frame) >> scale_bits)};
+  }
+  /// The first frame on which the scope's time is there. Returns `never` if the scope is paused by then.
+  MixFrame mixed(ScopeNumber scope, ScopeFrame time) const {
+    const Laws& its = laws_[scope];
+    if (time == ScopeFrame::never()) return MixFrame::never();
+    return its.shifted ? MixFrame{time.value + its.behind} : frame_of(its, time.value << scale_bits);
+  }
+  bool stands_at(ScopeNumber scope, MixFrame frame) const { return !laws_[scope].shifted && law_at(laws_[scope], frame).stands_at(frame); }
+  /// The first whole frame of its time that is not before the one at which it stands or will stand.
+  ScopeFrame stood_at(ScopeNumber scope) const { return {-(-latest(scope).time_at(MixFrame::never()) >> scale_bits)}; }
+  std::int64_t scale_at(ScopeNumber scope, MixFrame frame) const {
+    return laws_[scope].shifted ? unity_scale : law_at(laws_[scope], frame).scale_at(frame);
+  }
+  /// Frames of the mixer's clock that a change takes which begins at `frame` and lasts so long at full speed.
+  std::int64_t lasting(ScopeNumber scope, std::int64_t frames, MixFrame frame) const {
+    if (laws_[scope].shifted || frames == 0) return frames;
+    return frames * unity_scale / scale_at(scope, frame);
+  }
+
+  /// Scopes that are paused or about to be, or whose time scale is 0.
+  ScopeMask held() const { return held_; }
+  bool held(ScopeNumber scope) const { return (held_ & bit_of(scope)) != 0; }
+
+  // For src/scopes alone.
+
+  /// The law that holds from a boundary of quanta on, to be changed: as it was before that frame, so that several changes on one frame are
+  /// one. `now` is the present frame; nobody asks about those before it.
+  ScopeLaw& change(ScopeNumber scope, MixFrame from, MixFrame now) {
+    Laws& its = laws_[scope];
+    forget(its, now);
+    if (its.count > 1 && its.all[its.count - 1].since == from) --its.count;
+    if (its.count == its.all.size()) drop_first(its);
+    Since& next = its.all[its.count];
+    next = {from, its.all[its.count - 1].law};
+    ++its.count;
+    return next.law;
+  }
+  /// After a change.
+  void changed(ScopeNumber scope) {
+    laws_[scope].shifted = false;
+    held_ = latest(scope).holds() ? held_ | bit_of(scope) : held_ & ~bit_of(scope);
+  }
+  const ScopeLaw& latest(ScopeNumber scope) const { return laws_[scope].all[laws_[scope].count - 1].law; }
+  /// Forgets laws that nobody asks about any more.
+  void forget_before(MixFrame now) {
+    for (Laws& its : laws_)
+      if (!its.shifted) forget(its, now);
+  }
+
+  /// See base/state.hpp.
+  template <class State>
+  void state(State& s) {
+    s(laws_, held_);
+  }
+
+ private:
+  /// Laws of the frames to come lie within the mixer's lead, and each begins a quantum: at most so many of them, and one that holds now.
+  static constexpr std::size_t most_laws = 8;
+  struct Since {
+    MixFrame since;
+    ScopeLaw law;
+  };
+  struct Laws {
+    bool shifted = true;      ///< one law, of the mixer's own speed: the time is `behind` the mixer's
+    std::int64_t behind = 0;  ///< frames
+    std::size_t count = 1;
+    std::array<Since, most_laws> all;
+  };
+
+  static const ScopeLaw& law_at(const Laws& its, MixFrame frame) {
+    std::size_t which = its.count - 1;
+    while (which > 0 && its.all[which].since > frame) --which;
+    return its.all[which].law;
+  }
+  static std::int64_t time_at(const Laws& its, MixFrame frame) { return law_at(its, frame).time_at(frame); }
+  static ScopeFrame reached(const Laws& its, MixFrame frame) { return {time_at(its, frame) >> scale_bits}; }
+  static MixFrame frame_of(const Laws& its, std::int64_t time) {
+    for (std::size_t which = 0; which + 1 < its.count; ++which) {
+      const MixFrame found = its.all[which].law.frame_of(time), next = its.all[which + 1].since;
+      if (found < next) return found;
+    }
+    return its.all[its.count - 1].law.frame_of(time);
+  }
+  static void drop_first(Laws& its) {
+    --its.count;
+    for (std::size_t i = 0; i < its.count; ++i) its.all[i] = its.all[i + 1];
+  }
+  static void forget(Laws& its, MixFrame now) {
+    while (its.count > 1 && its.all[1].since <= now) drop_first(its);
+    ScopeLaw& law = its.all[0].law;
+    law = law.without_past(now);
+    if (its.count > 1 || !law.is_plain(now)) return;
+    its.behind = law.frame.value - law.time / unity_scale;
+    its.shifted = true;
+  }
+
+  std::array<Laws, most_scopes> laws_;
+  ScopeMask held_ = 0;
+};
+
+}  // namespace tidewater
