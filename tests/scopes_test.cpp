@@ -387,3 +387,116 @@ TEST_CASE("a thousand pauses in a frame are as many as the last says") {
   }
   CHECK(stage.render(Seconds{0.2}).part(0.1, 0.1).peak() == 0);
 }
+
+TEST_CASE("a scope that ends stops all that is in it and below it, and nothing starts in it until it begins") {
+  Scoped stage(looped("fade-out=\"200 ms\"\n") + ticks + "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n");
+  const Raised loop = stage.raise("loop");
+  stage.raise("hum");
+  stage.raise("late");
+  stage.render(Seconds{0.2});
+  CHECK(stage.manager->end("world", Seconds{0.1}) == Outcome::done);
+  stage.render(Seconds{0.2});
+  CHECK(loop.playback().ended());
+  CHECK(stage.manager->stats().playbacks == 1);  // the hum in the menu; the delayed tick has gone
+  CHECK(stage.raise("tick").outcome == Outcome::scope_ended);
+  stage.render(Seconds{0.1});
+  CHECK_THAT(stage.why(), Contains("scope 'world' ended at 0.20") && Contains("begin it"));
+  CHECK(stage.manager->end("water") == Outcome::already_ended);
+  CHECK(stage.manager->end("world") == Outcome::already_ended);
+  CHECK(stage.manager->begin("world") == Outcome::done);
+  CHECK(stage.raise("loop").outcome == Outcome::started);
+  CHECK(stage.raise("tick").outcome == Outcome::started);
+}
+
+TEST_CASE("when a scope restarts, a loop that is asked for again goes on without a seam, and all else leaves") {
+  const std::string two = "[sounds.other]\nclips=[\"loop.wav\"]\nloop=true\nscope=\"world\"\n[events.other]\nstart=\"other\"\n";
+  Scoped plain(looped()), stage(looped() + two + "[sounds.long]\nclips=[\"long.wav\"]\nscope=\"world\"\n[events.long]\nstart=\"long\"\n");
+  const Raised before = stage.raise("loop"), other = stage.raise("other"), shot = stage.raise("long");
+  plain.raise("loop");
+  const std::vector<float> as_ever = plain.blocks(144'000, 480);
+  stage.blocks(24'000, 480);
+  CHECK(stage.manager->begin("world") == Outcome::done);  // it runs from here on, and what plays goes on
+  stage.blocks(4'800, 480);
+  CHECK(!shot.playback().ended());
+  CHECK(stage.manager->begin("world") == Outcome::done);
+  stage.blocks(4'800, 480);
+  CHECK(shot.playback().ended());
+  const Raised again = stage.raise("loop");
+  CHECK(again.outcome == Outcome::went_on);
+  CHECK(again.playback().id() == before.playback().id());
+  CHECK(!other.playback().ended());
+  stage.blocks(48'000, 480);
+  CHECK(other.playback().ended());  // a second later
+  CHECK(!before.playback().ended());
+  const std::vector<float> after = stage.blocks(24'000, 480);
+  const std::size_t now = 24'000 + 4'800 + 4'800 + 48'000;
+  CHECK(differing(after, 0, as_ever, now, 24'000) == 0);
+  CHECK(stage.raise("loop").outcome == Outcome::started);  // nobody waits any more: another begins
+}
+
+TEST_CASE("a restart ends a pause and slow motion, and what was paused goes on") {
+  Scoped stage(looped());
+  stage.raise("loop");
+  stage.manager->begin("world");
+  stage.manager->set_time_scale("world", 0.25, Seconds{0});
+  stage.render(Seconds{0.2});
+  stage.manager->pause("world");
+  stage.render(Seconds{0.2});
+  stage.manager->begin("world");
+  CHECK(stage.raise("loop").outcome == Outcome::went_on);
+  CHECK(stage.render(Seconds{0.5}).part(0.2, 0.3).peak() > 0.01);
+  CHECK(stage.manager->stats().voices == 1);
+}
+
+TEST_CASE("a raise overrides the scope of an emitter, and an emitter that of a sound; it goes when the scope ends") {
+  Scoped stage(ticks);
+  const Emitter thing = stage.manager->make_emitter({.scope = "menu"});
+  const Emitter on_it = stage.manager->make_emitter({.parent = thing});
+  stage.manager->pause("world");
+  stage.render(Seconds{0.1});
+  CHECK(stage.raise("tick").outcome == Outcome::paused);
+  CHECK(stage.manager->raise("tick", thing).outcome == Outcome::started);
+  CHECK(stage.manager->raise("tick", on_it).outcome == Outcome::started);
+  CHECK(stage.manager->raise("tick", {}, thing, {.scope = "water"}).outcome == Outcome::paused);
+  CHECK(stage.manager->raise("tick", {.scope = "nowhere"}).outcome == Outcome::unknown_scope);
+  CHECK(stage.manager->raise("click", {.scope = "root", .delay = Seconds{0.2}}).outcome == Outcome::started);
+  stage.manager->end("menu");
+  stage.render(Seconds{0.1});
+  CHECK(!stage.manager->place(thing, {1, 2, 3}));
+  CHECK(stage.manager->place(on_it, {1, 2, 3}));
+}
+
+TEST_CASE("a delay of a raise is on top of those of its responses") {
+  Scoped stage(ticks);
+  stage.manager->raise("late", {.delay = Seconds{0.25}});
+  const auto found = onsets(stage.blocks(48'000, 480));
+  REQUIRE(found.size() == 1);
+  CHECK(found[0] == 36'000 + latency_frames);
+}
+
+TEST_CASE("spacing and limits look within a scope, and what is paused holds back only its own scope") {
+  Scoped stage(
+      "[sounds.tick]\nclips=[\"tick.wav\"]\nscope=\"world\"\nspacing=\"10 s\"\n[events.tick]\nstart=\"tick\"\n"
+      "[sounds.song]\nclips=[\"loop.wav\"]\nloop=true\nscope=\"world\"\nretrigger=\"ignore\"\n[events.song]\nstart=\"song\"\n");
+  CHECK(stage.raise("tick").outcome == Outcome::started);
+  CHECK(stage.raise("tick").outcome == Outcome::too_soon);
+  CHECK(stage.manager->raise("tick", {.scope = "menu"}).outcome == Outcome::started);
+  CHECK(stage.manager->raise("tick", {.scope = "menu"}).outcome == Outcome::too_soon);
+  CHECK(stage.raise("song").outcome == Outcome::started);
+  CHECK(stage.manager->raise("song", {.scope = "menu"}).outcome == Outcome::already_playing);
+  stage.manager->pause("world");
+  CHECK(stage.raise("song").outcome == Outcome::already_playing);
+  CHECK(stage.manager->raise("song", {.scope = "menu"}).outcome == Outcome::started);
+}
+
+TEST_CASE("the steps of a cadence stand still with their scope") {
+  Scoped stage("[sounds.step]\nclips=[\"tick.wav\"]\nscope=\"world\"\ncadence=\"500 ms\"\n[events.walk]\nstart=\"step\"\n");
+  stage.raise("walk");
+  CHECK(onsets(stage.blocks(48'000, 480)).size() == 2);
+  stage.manager->pause("world");
+  CHECK(onsets(stage.blocks(480'000, 480)).empty());
+  stage.manager->resume("world");
+  CHECK(onsets(stage.blocks(96'000, 480)).size() == 4);
+  stage.manager->set_time_scale("world", 0.5, Seconds{0});
+  CHECK(onsets(stage.blocks(192'000, 480)).size() == 4);
+}

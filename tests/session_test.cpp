@@ -75,12 +75,14 @@ low-pass = "500 Hz .. 8 kHz"
 rank = 4
 [sounds.song]
 group = "music"
+scope = "world"
 clips = ["longer.wav"]
 loop = true
 stream = true
 rank = 7
 [sounds.buoy]
 group = "near"
+scope = "water"
 clips = ["hum.wav"]
 loop = true
 place = "world"
@@ -99,6 +101,7 @@ cone = { inner = "90 deg", outer = "180 deg", outside = "-9 dB" }
 rank = 6
 follow = [ { gauge = "height", pitch = [["-2 m", "-3 st"], ["2 m", "3 st"]] }, { gauge = "wind", high-pass = [[-3, "none"], [5, "600 Hz"]] } ]
 [sounds.lamp]
+scope = "water"
 layers = [
   { clips = ["hum.wav"], loop = true, follow = [ { gauge = "throttle", gain = [[0, "0 dB"], [1, "silent"]], between = "step" } ] },
   { clips = ["low.wav"], loop = true, follow = [ { gauge = "speed", gain = [["0 m/s", "-9 dB"], ["20 m/s", "0 dB"]] } ] },
@@ -110,6 +113,7 @@ when-full = "newest"
 when-gone = "finish"
 [sounds.tread]
 group = "near"
+scope = "world"
 clips = { by = "surface", steel = ["n-1.wav"], planks = ["n-2.wav", "n-3.wav"], otherwise = ["longer.wav", "n-4.wav"] }
 cadence = "90 ms .. 400 ms"
 place = "world"
@@ -117,6 +121,7 @@ far = "50 m"
 limit = 3
 follow = [ { gauge = "throttle", cadence = [[0, "x0"], [0.3, "x0.6"], [1, "x3"]], gain = [[0, "-9 dB"], [1, "0 dB"]] } ]
 [sounds.clock]
+scope = "menu"
 clips = ["n-5.wav", "low.wav"]
 cadence = "170 ms"
 retrigger = "ignore"
@@ -124,6 +129,13 @@ pitch = "-1 st .. 1 st"
 delay = "0 ms .. 30 ms"
 fade-out = "30 ms"
 follow = [ { gauge = "wind", cadence = [[-3, "x0.2"], [5, "x4"]], pitch = [[-3, "0 st"], [5, "2 st"]] } ]
+[scopes.world]
+fade-out = "60 ms"
+grace = "300 ms"
+[scopes.water]
+parent = "world"
+pause-fade = "40 ms"
+[scopes.menu]
 [events.tread-on]
 responses = [ { start = "tread" }, { start = "clock", delay = "400 ms" } ]
 [events.rest]
@@ -206,8 +218,13 @@ class Asker {
     return {static_cast<float>(random_.between(-30, 30)), static_cast<float>(random_.between(-3, 3)),
             static_cast<float>(random_.between(-30, 30))};
   }
+  Name a_scope() {
+    static const std::vector<const char*> scopes = {"root", "world", "water", "water", "menu", "nowhere"};
+    return {scopes[random_.below(static_cast<std::uint32_t>(scopes.size()))]};
+  }
   Emitter an_emitter() { return emitters_.empty() ? Emitter{} : emitters_[random_.below(static_cast<std::uint32_t>(emitters_.size()))]; }
   void change_world();
+  void change_scopes();
   void ask_oddly();
 
   Seconds time() { return Seconds{random_.below(3) == 0 ? 0 : random_.between(0, 0.4)}; }
@@ -243,7 +260,9 @@ void Asker::change_world() {
       emitters_.push_back(manager_.make_emitter({.place = a_place(),
                                                  .velocity = random_.below(2) == 0 ? a_vector() : Vector{},
                                                  .facing = random_.below(2) == 0 ? a_vector() : Vector{},
-                                                 .parent = random_.below(4) == 0 ? an_emitter() : Emitter{}}));
+                                                 .parent = random_.below(4) == 0 ? an_emitter() : Emitter{},
+                                                 .traits = {},
+                                                 .scope = random_.below(5) == 0 ? a_scope() : Name("")}));
       break;
     case 1: manager_.remove_emitter(an_emitter()); break;
     case 2: manager_.attach(an_emitter(), random_.below(3) == 0 ? Emitter{} : an_emitter()); break;
@@ -271,13 +290,33 @@ void Asker::change_world() {
   }
 }
 
+/// Pauses, slow motion, ends and restarts, often several at once.
+void Asker::change_scopes() {
+  const Name scope = a_scope();
+  switch (random_.below(9)) {
+    case 0:
+    case 1: manager_.pause(scope); break;
+    case 2: manager_.set_time_scale(scope, random_.between(0, 4), time()); break;
+    case 3: manager_.set_time_scale(scope, random_.below(3) == 0 ? 0 : random_.between(0, 1), time()); break;
+    case 4: manager_.set_time_scale(scope, 1, time()); break;
+    case 5: manager_.begin(scope); break;
+    case 6:
+      if (random_.below(3) == 0) manager_.end(scope);
+      if (random_.below(3) == 0) manager_.end(scope, time());
+      break;
+    default: manager_.resume(scope); break;
+  }
+  if (random_.below(3) == 0) manager_.resume(a_scope());
+  if (random_.below(4) == 0) manager_.begin(a_scope());
+}
+
 /// Requests that no game makes on purpose but any game can make by mistake: handles that never existed, NaN, unknown names.
 void Asker::ask_oddly() {
   const double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
   const PlaybackId never{random_.below(4) == 0 ? ~std::uint64_t{0} : random_.below(3000), random_.below(3) == 0 ? ~0U : random_.below(10),
                          random_.below(3)};
   const double odd = random_.below(3) == 0 ? none : random_.below(2) == 0 ? endless : -endless;
-  switch (random_.below(15)) {
+  switch (random_.below(18)) {
     case 0: manager_.find(never).stop(time()); break;
     case 1: manager_.find(never).bend(Semitones{3}, time()); break;
     case 2: manager_.find(never).set_gain(Decibels{odd}); break;
@@ -292,12 +331,16 @@ void Asker::ask_oddly() {
     case 11: manager_.raise("tread-on", {{"surface", "steel"}, {"surface", "planks"}}, an_emitter()); break;
     case 12: manager_.raise("splash", {}, Place{odd, 0, 2e9}); break;
     case 13: manager_.raise("tread", {}, Emitter{random_.bits()}); break;
+    case 14: manager_.set_time_scale(a_scope(), odd, time()); break;
+    case 15: manager_.set_time_scale("world", 0.5, Seconds{odd}); break;
+    case 16: manager_.end("nowhere"); break;
     default: manager_.unload(""); break;
   }
 }
 
 void Asker::request() {
   if (random_.below(3) == 0) change_world();
+  if (random_.below(4) == 0) change_scopes();
   static const std::vector<const char*> events = {"step", "hum",   "hush", "both",   "again", "few",      "walk",     "song", "nobody",
                                                   "horn", "tread", "buoy", "splash", "dark",  "tread-on", "tread-on", "rest"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
@@ -332,9 +375,12 @@ void Asker::request() {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
       const auto its = random_.below(2) == 0 ? std::span<const Trait>(traits) : std::span<const Trait>();
+      RaiseChanges changes;
+      if (random_.below(5) == 0) changes.scope = a_scope();
+      if (random_.below(6) == 0) changes.delay = time();
       const Raised raised = random_.below(4) == 0
-                                ? manager_.raise(event, its, a_place())
-                                : manager_.raise(event, its, random_.below(3) == 0 ? Emitter{random_.below(5)} : an_emitter());
+                                ? manager_.raise(event, its, a_place(), changes)
+                                : manager_.raise(event, its, random_.below(3) == 0 ? Emitter{random_.below(5)} : an_emitter(), changes);
       for (std::size_t i = 0; i < raised.count; ++i) playbacks_.push_back(raised.playbacks[i]);
     }
   }

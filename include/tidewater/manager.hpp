@@ -36,6 +36,12 @@
 
 namespace TIDEWATER_API tidewater {
 
+/// What a raise says in place of the book.
+struct RaiseChanges {
+  Name scope{""};  ///< of all that the event starts; the emitter's, or that of each sound, unless it is given
+  Seconds delay = {};  ///< of each response, on top of its own
+};
+
 /// Its calls about emitters, listeners and gauges are in tidewater/world_calls.hpp.
 class SoundManager : public WorldCalls {
  public:
@@ -88,6 +94,20 @@ class SoundManager : public WorldCalls {
   }
   Raised raise(Name event, std::span<const Trait> traits, const Place& place);
 
+  /// The same otherwise than the book says:
+  ///
+  ///     manager.raise("bell.rang", {.scope = "menu"});
+  ///     manager.raise("bell.rang", {}, bell, {.scope = "menu", .delay = 200_ms});
+  Raised raise(Name event, const RaiseChanges& changes) { return raise(event, std::span<const Trait>{}, Emitter{}, changes); }
+  Raised raise(Name event, std::initializer_list<Trait> traits, Emitter emitter, const RaiseChanges& changes) {
+    return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter, changes);
+  }
+  Raised raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes);
+  Raised raise(Name event, std::initializer_list<Trait> traits, const Place& place, const RaiseChanges& changes) {
+    return raise(event, std::span<const Trait>(traits.begin(), traits.size()), place, changes);
+  }
+  Raised raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes);
+
   // Groups. "master" is above all. An unknown group returns `unknown_group`, and nothing changes.
 
   Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
@@ -102,6 +122,14 @@ class SoundManager : public WorldCalls {
   // Scopes: what a book lets begin, pause and end together. "root" is above all. An unknown scope returns `unknown_scope`, and nothing
   // changes.
 
+  /// Begins the scope and those below it, at full speed and not paused. No scope needs to be begun before it ends. A scope that runs
+  /// restarts: its loops and cadences stay for a second, or as the book says, and go on if they are asked for again meanwhile (`went_on`,
+  /// with the old handle); all else leaves at once.
+  Outcome begin(Name scope);
+  /// Stops all that plays in the scope and below it, by the scope's fade-out or `fade`; removes what waits, and the emitters that name the
+  /// scope. Until it is begun again, nothing starts in it (`scope_ended`).
+  Outcome end(Name scope);
+  Outcome end(Name scope, Seconds fade);
   /// What plays in the scope and in those below it fades for 10 ms, or as the book says, then stands still and costs nothing. Delays and
   /// cadences stand still, too. Short sounds that are asked for meanwhile are refused (`paused`); loops, and sounds of more than two
   /// seconds, begin and wait. Pausing twice is pausing once.

@@ -58,6 +58,8 @@ struct Raise {
   Vector velocity, facing;     ///< of the emitter
   std::span<const Trait> traits;
   std::span<const GaugeValue> gauges = {};  ///< the emitter's values of gauges that the event's sounds follow
+  Name scope{""};                           ///< in place of that of each sound; none: an empty text
+  Seconds delay = {};                       ///< of each response, on top of its own
 };
 
 /// Sets a gauge for every sound. An emitter with a value of its own keeps it.
@@ -132,6 +134,17 @@ struct SetMute {
   bool mute = false;
 };
 
+/// Begins a scope and those below it. One that runs restarts.
+struct BeginScope {
+  Name scope{""};
+};
+
+/// Ends a scope and those below it. The fade is the scope's own unless it is given.
+struct EndScope {
+  Name scope{""};
+  std::optional<Seconds> fade;
+};
+
 /// Pauses a scope and those below it: what plays in them fades, then stands still. A scope that is paused stays so.
 struct PauseScope {
   Name scope{""};
@@ -182,7 +195,7 @@ struct ClipDropped {
 using Request =
     std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan, asked::SetLowPass,
                  asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload, asked::ClipRead,
-                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge, asked::PauseScope, asked::ResumeScope,
+                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge, asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope,
                  asked::SetTimeScale>;
 
 }  // namespace tidewater

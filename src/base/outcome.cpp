@@ -7,6 +7,7 @@ namespace tidewater {
 std::string_view to_text(Outcome outcome) {
   switch (outcome) {
     case Outcome::started: return "started";
+    case Outcome::went_on: return "went-on";
     case Outcome::reading: return "reading";
     case Outcome::silent: return "silent";
     case Outcome::dormant: return "dormant";
@@ -30,6 +31,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::out_of_range: return "out-of-range";
     case Outcome::emitter_gone: return "emitter-gone";
     case Outcome::paused: return "paused";
+    case Outcome::scope_ended: return "scope-ended";
     case Outcome::unknown_scope: return "unknown-scope";
   }
   return "?";

@@ -58,6 +58,9 @@ class Values {
   void read(const char* key, std::optional<Place>& value) const {
     if (line_.has(key)) read(key, value.emplace());
   }
+  void read(const char* key, std::optional<Seconds>& value) const {
+    if (line_.has(key)) read(key, value.emplace());
+  }
   void read(const char* key, Vector& value) const {
     const auto its = line_.three(key);
     value = {static_cast<float>(its[0]), static_cast<float>(its[1]), static_cast<float>(its[2])};

@@ -37,6 +37,9 @@ class WrittenValues {
   void add(const char* key, const std::optional<Place>& value) {
     if (value) add(key, *value);
   }
+  void add(const char* key, std::optional<Seconds> value) {
+    if (value) add(key, *value);
+  }
   void add(const char* key, const Vector& value) {
     // As few digits as give the very same float again.
     line_[key] = OrderedJson::parse(fmt::format("[{},{},{}]", value.x, value.y, value.z));
@@ -78,6 +81,9 @@ bool says_something(WhatPlays value) { return value != WhatPlays::fades; }
 bool says_something(ContentHash value) { return value.value != 0; }
 bool says_something(Emitter value) { return value.number != 0; }
 bool says_something(const std::optional<Place>& value) { return value.has_value(); }
+bool says_something(std::optional<Seconds> value) { return value.has_value(); }
+bool says_something(Seconds value) { return value > Seconds{}; }
+bool says_something(const Name& value) { return !value.text().empty(); }
 bool says_something(const Vector& value) { return value != Vector{}; }
 bool says_something(Decibels value) { return value != Decibels{}; }
 bool says_something(std::span<const GaugeValue> gauges) { return !gauges.empty(); }

@@ -97,7 +97,12 @@ void Mixer::carry_out(const Command& command) noexcept {
     if (start->in_world) channels_[start->voice].begin(start->channels);
     sounding_ = true;
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
-    change(stop->voice, [&](Voice& voice, ScopeFrame) { voice.stop(stop->fade); });
+    change(stop->voice, [&](Voice& voice, ScopeFrame) {
+      voice.stop(stop->fade);
+      if (clocks_[voice.scope()].holds_at > rendered_) return;
+      voice.give_up();  // it is not heard
+      count_report(finished_.try_enqueue(VoiceFinished{stop->voice, rendered_, voice.position(), call_ends_}));
+    });
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
     change(gain->voice, [&](Voice& voice, ScopeFrame now) { voice.set_gain(gain->gain, gain->ramp, now); });
   } else if (const auto* lift = std::get_if<SetVoiceLift>(&command)) {

@@ -79,6 +79,10 @@ struct Reason {
     scope_stands,        ///< the same: its time scale is 0
     waits_for_scope,     ///< the same, of `sound`, which begins when it goes on
     scope_ended,         ///< scope `name`, at `number` seconds
+    ends_with_scope,     ///< scope `name`
+    restarted_with,      ///< scope `name`
+    went_on,             ///< since scope `name` restarted: raise `number`, response `other`
+    left_over,           ///< for `number` seconds, after scope `name` restarted
   };
 
   Code code = Code::none;

@@ -1,5 +1,4 @@
 #include <algorithm>
-#include <cmath>
 #include <type_traits>
 #include <utility>
 
@@ -92,6 +91,13 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
   const Catalogue::Event* known = library.loaded.catalogue()->find(raise.event);
   if (known == nullptr) return decide_unknown(raise.event, id);
   fetch(known->design->responses.data(), sizeof(BankResponse));
+  std::optional<ScopeNumber> scope;
+  if (!raise.scope.text().empty()) {
+    const std::uint32_t number = scopes.names().find(raise.scope);
+    if (number == Numbers::none)
+      return noting.decide(Outcome::unknown_scope, id, {.code = Reason::Code::unknown_scope, .name = raise.scope.text()}, raise.event);
+    scope = static_cast<ScopeNumber>(number);
+  }
   std::optional<Whereabouts> at;
   if (raise.place) {
     set_place(at.emplace(), *raise.place);
@@ -107,7 +113,9 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
                             .emitter = raise.emitter,
                             .gauges = raise.gauges,
                             .at = at,
-                            .base = noting.link.base() + extras.into};
+                            .base = noting.link.base() + extras.into,
+                            .scope = scope,
+                            .delay = raise.delay};
   if (extras.started != nullptr) return starter.respond_all(*known, id, happening, *extras.started);
   StartedSounds unasked;
   return starter.respond_all(*known, id, happening, unasked);
@@ -186,36 +194,6 @@ Outcome Control::carry_out(const asked::Unreadable& its, const Extras& extras) {
         voices.leave(layer, {}, Ending::unreadable, {.code = Reason::Code::text, .name = its.why});
     });
   return Outcome::done;
-}
-
-template <class Act>
-Outcome Control::change_scope(Name scope, Act act) {
-  const auto number = scopes.names().find(scope);
-  if (number == Numbers::none) return noting.decide(Outcome::unknown_scope, {}, {.code = Reason::Code::unknown_scope, .name = scope.text()});
-  carry_on(act(static_cast<ScopeNumber>(number)));
-  return Outcome::done;
-}
-
-/// The mixer and what plays follow a change of scopes.
-void Control::carry_on(const Scopes::Changed& changed) {
-  for (const SetScope& change : scopes.changes()) noting.link.send(change);
-  scopes.sent();
-  if (changed.holds != 0) voices.hold(changed.holds);
-  if (changed.goes_on != 0) voices.go_on(changed.goes_on);
-}
-
-Outcome Control::carry_out(const asked::PauseScope& its, const Extras&) {
-  return change_scope(its.scope, [&](ScopeNumber number) { return scopes.pause(number, scope_moment()); });
-}
-
-Outcome Control::carry_out(const asked::ResumeScope& its, const Extras&) {
-  return change_scope(its.scope, [&](ScopeNumber number) { return scopes.resume(number, scope_moment()); });
-}
-
-Outcome Control::carry_out(const asked::SetTimeScale& its, const Extras&) {
-  const auto scale = static_cast<std::int64_t>(std::llround(its.scale.value * static_cast<double>(unity_scale)));
-  return change_scope(its.scope,
-                      [&](ScopeNumber number) { return scopes.set_scale(number, scale, voices.frames_of(its.time), scope_moment()); });
 }
 
 void Control::send_groups() {

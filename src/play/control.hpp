@@ -136,6 +136,8 @@ struct Control {
   Outcome carry_out(const asked::SetListener& its, const Extras& extras);
   Outcome carry_out(const asked::RemoveListener& its, const Extras& extras);
   Outcome carry_out(const asked::SetGauge& its, const Extras& extras);
+  Outcome carry_out(const asked::BeginScope& its, const Extras& extras);
+  Outcome carry_out(const asked::EndScope& its, const Extras& extras);
   Outcome carry_out(const asked::PauseScope& its, const Extras& extras);
   Outcome carry_out(const asked::ResumeScope& its, const Extras& extras);
   Outcome carry_out(const asked::SetTimeScale& its, const Extras& extras);
@@ -160,6 +162,7 @@ struct Control {
   void catch_up();
   void carry_out_due(Agenda::Ticket ticket);
   void claim_due(LiveLayer& layer);
+  void end_grace(Agenda::Ticket ticket);
   void hear_where_it_is(LiveStart& start);
 };
 

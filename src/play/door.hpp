@@ -22,6 +22,9 @@ class Door {
   void admit(Pan& pan);
   void admit(Seconds& time);
   void admit(Hertz& frequency);
+  void admit(std::optional<Seconds>& time) {
+    if (time) admit(*time);
+  }
   /// What is not a number is refused; places are brought to within 1,000 km of the origin, and to a 1024th of a metre, velocities to 10
   /// km/s.
   void admit(Place& place);

@@ -24,6 +24,8 @@ struct Happening {
   const Cadence* beat_of = nullptr;      ///< the cadence that starts the sound once more; null if a raise does
   ScopeFrame step = {};                  ///< then it is heard there, and `base` says nothing
   ScopeNumber beat_scope = 0;            ///< and then it goes by this scope
+  std::optional<ScopeNumber> scope = {}; ///< in place of that of each sound
+  Seconds delay = {};                    ///< of each response, on top of its own
   bool stays = false;                    ///< the sound stays where it is, wherever its emitter goes
 };
 

@@ -82,6 +82,8 @@ bool Listening::fill_in(asked::Raise& raise, RaiseTraits& traits) const {
   raise.place = place_of(*at);
   raise.velocity = velocity_of(*at);
   raise.facing = facing_of(*at);
+  if (raise.scope.text().empty())
+    if (const std::string_view scope = emitters.scope(raise.emitter); !scope.empty()) raise.scope = Name(scope);
   if (raise.traits.size() >= RaiseTraits::capacity) return true;
   for (const Trait& trait : raise.traits) traits.emplace_back(trait);
   emitters.add_traits(raise.emitter, traits);

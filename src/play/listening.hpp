@@ -5,6 +5,7 @@
 #include <list>
 #include <optional>
 #include <span>
+#include <utility>
 #include <vector>
 
 #include "play/happening.hpp"
@@ -63,6 +64,8 @@ struct Listening {
   /// A saved state's sound, under the number that it had.
   void put(const LiveSound& sound);
 
+  /// The emitters that name one of these scopes are removed by the next update.
+  void end_scope(std::uint64_t name) { ended_scopes_.push_back(name); }
   /// Emitters that were removed: calls `leave_behind(slot)` for each start that played from one. The start stays where it was.
   template <class LeaveBehind>
   void take_removed(UpdateUnderWay& update, const KeptLists& to_come, LeaveBehind leave_behind);
@@ -85,6 +88,7 @@ struct Listening {
     listeners.state(s);
     earshot.state(s);
     s(updates, unfilled, told_);
+    s.list(ended_scopes_);
   }
 
   const ManagerOptions& options;
@@ -108,12 +112,14 @@ struct Listening {
 
   Noting& noting_;
   Told told_;
+  std::vector<std::uint64_t> ended_scopes_;  ///< since the last update
 };
 
 template <class LeaveBehind>
 void Listening::take_removed(UpdateUnderWay& update, const KeptLists& to_come, LeaveBehind leave_behind) {
   for (const KeptState& its : to_come.emitters)
     if (its.gone) emitters.remove(its.emitter);
+  if (!ended_scopes_.empty()) emitters.remove_of(std::exchange(ended_scopes_, {}));
   std::vector<Emitter> removed;
   emitters.take_gone(removed);
   update.kept.clear();

@@ -70,20 +70,26 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) { return raise(event, traits, emitter, {}); }
+
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
   StartedSounds started;
   RaiseTraits with_its_own;
   Driving::Values values;
   const Asking asking(*control_);
   asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
+  what.scope = changes.scope, what.delay = changes.delay;
   if (emitter) control_->fill_in(what, with_its_own, values);
   return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) { return raise(event, traits, place, {}); }
+
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
   StartedSounds started;
   const Asking asking(*control_);
   asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
+  what.scope = changes.scope, what.delay = changes.delay;
   return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
 }
 
@@ -109,6 +115,12 @@ Outcome SoundManager::set_low_pass(Name group, Hertz frequency, Seconds time) {
 Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
   return ask(*control_, asked::SetHighPass{group, frequency, time});
 }
+
+Outcome SoundManager::begin(Name scope) { return ask(*control_, asked::BeginScope{scope}); }
+
+Outcome SoundManager::end(Name scope) { return ask(*control_, asked::EndScope{scope, std::nullopt}); }
+
+Outcome SoundManager::end(Name scope, Seconds fade) { return ask(*control_, asked::EndScope{scope, fade}); }
 
 Outcome SoundManager::pause(Name scope) { return ask(*control_, asked::PauseScope{scope}); }
 

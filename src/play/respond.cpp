@@ -29,7 +29,7 @@ Outcome start_target(Starter& starter, const Act& act) {
   LiveSound& sound = act.bank.sounds[act.response.target];
   fetch(act.bank.data->sounds[act.response.target]);
   fetch(sound);
-  return starter.start(act.bank, sound, act.response.delay, act.id, act.happening, act.started);
+  return starter.start(act.bank, sound, act.response.delay + act.happening.delay, act.id, act.happening, act.started);
 }
 
 Outcome stop_target(Starter& starter, const Act& act) {
@@ -55,7 +55,7 @@ Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const
   Outcome decided = Outcome::unknown_event;
   for (const BankResponse& response : event.design->responses) {
     ++id.response;
-    const bool waits = response.delay > Seconds{} && !response.starts();  // a start is decided at once
+    const bool waits = response.delay + happening.delay > Seconds{} && !response.starts();  // a start is decided at once
     const Outcome outcome = waits ? put_off(event, response, id, happening)
                                   : effect_of(response.verb)(*this, {*event.bank, response, id, id, happening, started});
     if (id.response == 1 || weight(outcome) > weight(decided)) decided = outcome;
@@ -69,10 +69,11 @@ Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& resp
     return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_put_off, .number = static_cast<double>(most_put_off)},
                          happening.event);
   const BankSound& sound = event.bank->data->sounds[response.target];
-  const ScopeNumber scope = event.bank->sounds[response.target].scope;
-  agenda.add_response(scope, voices.times().from(scope, happening.base) + voices.frames_of(response.delay),
+  const ScopeNumber scope = happening.scope.value_or(event.bank->sounds[response.target].scope);
+  const Seconds delay = response.delay + happening.delay;
+  agenda.add_response(scope, voices.times().from(scope, happening.base) + voices.frames_of(delay),
                       {.id = id, .event = event.hash, .target = hash_name(sound.name), .verb = response.verb, .time = response.time});
-  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = response.delay.value, .sound = &sound},
+  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = delay.value, .sound = &sound},
                        happening.event);
 }
 

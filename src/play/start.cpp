@@ -30,7 +30,7 @@ class Starting {
         from_(from),
         draws_(sound.key, ++sound.memory->asked),  // a start that is held back has numbers of its own, too
         shape_(draw_shape(*sound.design, draws_)),
-        scope_(happening.beat_of != nullptr ? happening.beat_scope : sound.scope),
+        scope_(happening.beat_of != nullptr ? happening.beat_scope : happening.scope.value_or(sound.scope)),
         base_(happening.beat_of != nullptr ? happening.step : starter.voices.times().from(scope_, happening.base)) {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
@@ -45,6 +45,8 @@ class Starting {
     Picked picked;
   };
 
+  LiveStart* left_over() const;
+  Outcome go_on_with(LiveStart& before, StartedSounds& started);
   void draw_layers(Seconds delay);
   bool choose_clip(Candidate& candidate);
   bool shape_layer(Candidate& candidate, Decibels trim);
@@ -91,6 +93,10 @@ class Starting {
 };
 
 Outcome Starting::run(Seconds delay, StartedSounds& started) {
+  if (starter_.scopes[scope_].state == Scopes::State::ended)
+    return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_, starter_.options.rate));
+  if (part_ != Part::beat)
+    if (LiveStart* before = left_over()) return go_on_with(*before, started);
   draw_layers(delay);
   Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
@@ -116,6 +122,25 @@ Outcome Starting::run(Seconds delay, StartedSounds& started) {
     return refuse(Outcome::pool_full, starter_.why(sound_, layers_.front(), from_, *verdict_));
   if (!starter_.voices.has_room(layers_.size())) return refuse_without_room();
   return begin(as, started);
+}
+
+/// What stayed of the sound when its scope restarted, at the same emitter or place.
+LiveStart* Starting::left_over() const {
+  return starter_.voices.left_over(sound_, scope_, happening_.emitter.number, [&](const LiveStart& start) {
+    if (!start.in_world || happening_.emitter) return true;
+    return happening_.at && starter_.listening.earshot.has(start.ref()) &&
+           place_of(starter_.listening.earshot.where(start.slot)) == place_of(*happening_.at);
+  });
+}
+
+Outcome Starting::go_on_with(LiveStart& before, StartedSounds& started) {
+  before.renewed = id_.raise;
+  if (part_ == Part::cadence) starter_.change_traits(sound_, happening_);
+  add(started, before.ref());
+  return refuse(Outcome::went_on, {.code = Reason::Code::went_on,
+                                   .number = static_cast<double>(before.id.raise),
+                                   .other = static_cast<double>(before.id.response),
+                                   .name = starter_.scopes.names().name(scope_)});
 }
 
 /// Which layers there are, and on which frames they begin. They are drawn first because a delay decides what is too soon.
@@ -212,6 +237,7 @@ NewStart Starting::as_drawn() {
               .follows = sound_.following != nullptr,
               .part = part_};
   if (part_ == Part::beat) {
+    as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);
     for (Candidate& candidate : layers_) candidate.level = candidate.level + Level(as.own_gain);
   }

@@ -143,6 +143,7 @@ void Control::catch_up() {
 void Control::carry_out_due(Agenda::Ticket ticket) {
   const Due& due = agenda[ticket];
   if (due.kind == Due::Kind::response) return starter.respond_late(ticket);
+  if (due.kind == Due::Kind::grace) return end_grace(ticket);
   claim_due(voices.due_layer(due));
 }
 

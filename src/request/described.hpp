@@ -65,7 +65,8 @@ inline constexpr auto description_of<asked::Raise> =
     describe("raise", field("id", &asked::Raise::id, Use::usual), field("event", &asked::Raise::event),
              field("emitter", &asked::Raise::emitter, Use::unusual), field("place", &asked::Raise::place, Use::unusual),
              field("velocity", &asked::Raise::velocity, Use::unusual), field("facing", &asked::Raise::facing, Use::unusual),
-             field("gauges", &asked::Raise::gauges, Use::unusual), field("traits", &asked::Raise::traits, Use::unusual));
+             field("gauges", &asked::Raise::gauges, Use::unusual), field("traits", &asked::Raise::traits, Use::unusual),
+             field("scope", &asked::Raise::scope, Use::unusual), field("delay", &asked::Raise::delay, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
                                                              field("fade", &asked::Stop::fade, Use::usual));
@@ -125,6 +126,11 @@ template <>
 inline constexpr auto description_of<asked::SetGauge> = describe("gauge", field("gauge", &asked::SetGauge::gauge),
                                                                  field("value", &asked::SetGauge::value));
 
+template <>
+inline constexpr auto description_of<asked::BeginScope> = describe("scope-begin", field("scope", &asked::BeginScope::scope));
+template <>
+inline constexpr auto description_of<asked::EndScope> = describe("scope-end", field("scope", &asked::EndScope::scope),
+                                                                 field("fade", &asked::EndScope::fade, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::PauseScope> = describe("scope-pause", field("scope", &asked::PauseScope::scope));
 template <>

@@ -35,6 +35,28 @@ std::int64_t Scopes::fade_of(ScopeNumber number) const {
   return Smooth::on_grid(std::max<std::int64_t>(frames(scopes_[number].design.pause_fade, rate_).value, shortest_change(rate_.value)));
 }
 
+Scopes::Changed Scopes::begin(ScopeNumber number, const ScopeMoment& when) {
+  for (ScopeMask left = below(number); left != 0; left &= left - 1) {
+    Scope& its = scopes_[static_cast<std::size_t>(std::countr_zero(left))];
+    if (its.state == State::running) ++its.restarts;
+    its.state = State::running;
+    its.ramp = 0;
+  }
+  scopes_[number].paused = false;
+  scopes_[number].own = unity_scale;
+  return bring_all(when, fade_of(number));
+}
+
+bool Scopes::end(ScopeNumber number, const ScopeMoment& when) {
+  if (scopes_[number].state == State::ended) return false;
+  for (ScopeMask left = below(number); left != 0; left &= left - 1) {
+    Scope& its = scopes_[static_cast<std::size_t>(std::countr_zero(left))];
+    if (its.state != State::ended) its.since = when.from;
+    its.state = State::ended;
+  }
+  return true;
+}
+
 Scopes::Changed Scopes::pause(ScopeNumber number, const ScopeMoment& when) {
   Scope& its = scopes_[number];
   if (its.paused) return {};

@@ -35,6 +35,7 @@ class Scopes {
     std::int64_t all = unity_scale;  ///< with those of the scopes above it
     std::int64_t ramp = 0;           ///< of its last change of speed, in frames
     MixFrame since;                  ///< the frame on which it was paused, or ended
+    std::uint32_t restarts = 0;
     ScopeDesign design;
   };
 
@@ -51,6 +52,10 @@ class Scopes {
   struct Changed {
     ScopeMask holds = 0, goes_on = 0;
   };
+  /// Begins the scope and those below it, at full speed and not paused.
+  Changed begin(ScopeNumber number, const ScopeMoment& when);
+  /// Returns whether it did not end before.
+  bool end(ScopeNumber number, const ScopeMoment& when);
   Changed pause(ScopeNumber number, const ScopeMoment& when);
   Changed resume(ScopeNumber number, const ScopeMoment& when);
   /// `scale` in 1/65536; 0 holds.
@@ -63,6 +68,12 @@ class Scopes {
 
   /// The scope itself and all below it.
   ScopeMask below(ScopeNumber number) const;
+  /// Why nothing starts in a scope that has ended.
+  Reason why_ended(ScopeNumber number, Hertz rate) const {
+    return {.code = Reason::Code::scope_ended,
+            .number = seconds({scopes_[number].since.value}, rate).value,
+            .name = names_.name(number)};
+  }
   /// Why the scope stands still.
   Reason why_held(ScopeNumber number, Hertz rate) const;
 

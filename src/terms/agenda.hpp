@@ -12,13 +12,14 @@
 
 namespace tidewater {
 
-/// What is due on a frame: a layer that waits for its delay asks for a voice, or a response is carried out.
+/// What is due on a frame: a layer that waits for its delay asks for a voice, a response is carried out, or the grace of a scope that
+/// restarted is over.
 struct Due {
-  enum class Kind : std::uint8_t { layer, response };
+  enum class Kind : std::uint8_t { layer, response, grace };
 
   Kind kind = Kind::layer;
   ScopeNumber scope = 0;
-  std::uint32_t number = 0;  ///< the layer's slot; of a response see `Agenda::response`
+  std::uint32_t number = 0;  ///< the layer's slot; of a response see `Agenda::response`; of a grace how often the scope had restarted
 };
 
 /// A response that waits. What it names may be in another bank by then, so that the names are kept, as hashes.
@@ -62,6 +63,20 @@ class Agenda {
     put_off_.push_back(response);
     put_off_.back().ticket = ticket;
     return ticket;
+  }
+  Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) {
+    return add(frame, {Due::Kind::grace, scope, restarts});
+  }
+  /// Takes off what waits in these scopes, but for layers, which leave when their starts do. Returns how many responses there were.
+  std::size_t remove_all(ScopeMask scopes) {
+    std::size_t responses = 0;
+    for (ScopeMask left = scopes; left != 0; left &= left - 1) {
+      const Queue& queue = queues_[static_cast<std::size_t>(std::countr_zero(left))];
+      if (queue.empty()) continue;
+      for (std::size_t at = put_off_.size(); at-- > 0;)
+        if ((bit_of(slots_[put_off_[at].ticket].due.scope) & scopes) != 0) remove(put_off_[at].ticket), ++responses;
+    }
+    return responses;
   }
   void remove(Ticket ticket) {
     const Due its = slots_[ticket].due;

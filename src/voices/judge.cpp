@@ -16,20 +16,6 @@ bool Voices::leaving(const LiveStart& start) const {
   return true;
 }
 
-/// Whether `is(start)` of any start of a sound, in all its versions: of one emitter, or of all.
-template <class Is>
-bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
-  for (const PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) {
-    if (emitter && Starts::by_emitter(*version)) {
-      if (starts_.any_of(*version, *emitter, is)) return true;
-      continue;
-    }
-    for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
-      if ((!emitter || start->emitter == *emitter) && is(*start)) return true;
-  }
-  return false;
-}
-
 /// The emitter that gates look at; none if they look at all that plays.
 std::optional<std::uint64_t> Voices::whose(const Verdict& verdict) {
   return verdict.sound->design->limit_each_emitter ? std::optional(verdict.emitter) : std::nullopt;

@@ -137,7 +137,7 @@ void Voices::clip_failed(PlayedBank& bank, const LiveClip& clip) {
 
 void Voices::get_up(LiveLayer& layer) {
   if (layer.waits()) stop_waiting(layer);
-  if (!gone(layer)) {
+  if (!is_counted_out(layer)) {
     --layer.start->sound->asleep;
     --layer.start->sound->home->asleep;
     --count_.dormant;
@@ -147,6 +147,11 @@ void Voices::get_up(LiveLayer& layer) {
 
 /// Told to go while it slept: it is over, and an update will say so.
 bool Voices::gone(const LiveLayer& layer) const {
+  return layer.stage == Stage::dormant && (is_counted_out(layer) || ended_with_scope(*layer.start));
+}
+
+/// The same, and it counts among the sleepers no more.
+bool Voices::is_counted_out(const LiveLayer& layer) const {
   const LiveStart& start = *layer.start;
   return layer.stage == Stage::dormant && (start.id <= all_.before || start.id <= start.sound->stopped || start.sound->home->unloaded);
 }

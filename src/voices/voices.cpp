@@ -42,6 +42,9 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.in_world = as.from != nullptr;
   start.follows = as.follows;
   start.part = as.part;
+  start.renewed = as.renewed;
+  start.stays = as.part == Part::cadence ||
+                std::any_of(wanted.begin(), wanted.end(), [](const Candidate& its) { return its.layer->loop; });
   if (start.in_world) *start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
@@ -264,7 +267,8 @@ bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {
 void Voices::stop_all(Seconds fade, PlaybackId by) {
   for (LiveLayer* layer : pool_.owners())
     if (layer != nullptr) leave(*layer, fade, Ending::stopped);
-  all_ = {by, all_.stops + 1};
+  all_.before = by;
+  ++all_.stops;
   count_.dormant = 0;
   tended_.to_sweep = sleepers_.size();
 }
@@ -311,49 +315,6 @@ void Voices::take(const VoiceFinished& report) {
   if (layer.stage == Stage::settling) --count_.dormant;
   if (layer.stage == Stage::leaving) --count_.fading;
   end(layer, report.frame, layer.how);
-}
-
-void Voices::hold(ScopeMask scopes) {
-  for (LiveLayer* layer : pool_.owners()) {
-    if (layer == nullptr || layer->stage != Stage::sounding || (bit_of(layer->start->scope) & scopes) == 0) continue;
-    pool_.claim_nothing(layer->voice);
-    layer->stage = Stage::held;
-    --count_.sounding;
-    ++count_.held;
-  }
-  spare_voices();
-}
-
-void Voices::go_on(ScopeMask scopes) {
-  for (LiveLayer* layer : pool_.owners()) {
-    if (layer == nullptr || layer->stage != Stage::held || (bit_of(layer->start->scope) & scopes) == 0) continue;
-    layer->stage = Stage::sounding;
-    --count_.held;
-    ++count_.sounding;
-    pool_.on()[layer->voice].sounding = true;
-    turned(*layer);
-  }
-  freshen_claims();
-  while (count_.sounding > options_.voices) {
-    const std::uint32_t weakest =
-        pool_.weakest_but([&](const LiveLayer& layer) { return (bit_of(layer.start->scope) & scopes) == 0; });
-    put_to_sleep(*pool_.owners()[weakest], {.code = Reason::Code::waits, .number = static_cast<double>(options_.voices)});
-  }
-  count_.most_sounding = std::max(count_.most_sounding, count_.sounding);
-}
-
-/// As many voices stay free as may sound: of those that are held, the weakest sleep.
-void Voices::spare_voices() {
-  std::size_t coming = 0;  // they are told to go already
-  for (const LiveLayer* layer : pool_.owners())
-    if (layer != nullptr && layer->stage == Stage::settling && times().held(layer->start->scope)) ++coming;
-  while (count_.held > 0 && pool_.free() + coming + count_.sounding < options_.voices) {
-    LiveLayer* weakest = nullptr;
-    for (LiveLayer* layer : pool_.owners())
-      if (layer != nullptr && layer->stage == Stage::held && (weakest == nullptr || claim_of(*layer) < claim_of(*weakest))) weakest = layer;
-    put_to_sleep(*weakest, {.code = Reason::Code::waits, .number = static_cast<double>(options_.voices)});
-    ++coming;
-  }
 }
 
 void Voices::watch_streams(const std::function<void(PlaybackId, std::string_view)>& failed) {

@@ -53,6 +53,7 @@ struct NewStart {
   const HeardFrom* from = nullptr;  ///< of a start in the world
   bool follows = false;             ///< gauges
   Part part = Part::whole;
+  std::uint64_t renewed = 0;  ///< see LiveStart
   // For a step of a cadence: the values that the game has set for the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};
@@ -190,6 +191,15 @@ class Voices {
 
   /// Scopes are held from here on: what sounds in them keeps its voice, and does not count against those that may sound.
   void hold(ScopeMask scopes);
+  /// What plays in the scopes and was asked for by raise `by` or before stops. `fade_of(scope)` is how long it takes.
+  void end_scopes(ScopeMask scopes, std::uint64_t by, const std::function<Seconds(ScopeNumber)>& fade_of, const Reason& why);
+  /// The same, but loops and cadences stay until `end_left_over`, or for good if they are asked for again.
+  void restart_scopes(ScopeMask scopes, std::uint64_t by, const std::function<Seconds(ScopeNumber)>& fade_of, const Reason& why);
+  /// A loop or cadence of the sound that stayed when its scope restarted and `is(start)`; null if there is none. The caller asks for it
+  /// again by setting `renewed`.
+  template <class Is>
+  LiveStart* left_over(const PlayedSound& sound, ScopeNumber scope, std::uint64_t emitter, Is is) const;
+  void end_left_over(ScopeNumber scope, const Reason& why);
   /// They go on. If more would sound than may, the weakest of them sleep.
   void go_on(ScopeMask scopes);
 
@@ -347,6 +357,11 @@ class Voices {
   // Sleep.
   bool gone(const LiveLayer& layer) const;
   bool gone(const LiveStart& start) const;
+  bool is_counted_out(const LiveLayer& layer) const;
+  bool ended_with_scope(const LiveStart& start) const {
+    const ScopeStops& its = all_.of_scopes[start.scope];
+    return start.asked() <= its.all || (!start.stays && start.asked() <= its.short_ones);
+  }
   std::size_t asleep(const PlayedBank& bank) const { return bank.stops == all_.stops ? bank.asleep : 0; }
   std::size_t asleep(const PlayedSound& sound) const { return sound.stops == all_.stops && !sound.home->unloaded ? sound.asleep : 0; }
   void forget_sleepers(PlayedSound& sound);
@@ -364,10 +379,16 @@ class Voices {
   void end_slept_out();
   void sweep();
 
+  /// What was asked for by these raises or before, and sleeps, is gone: of a scope that ended or restarted.
+  struct ScopeStops {
+    std::uint64_t all = 0, short_ones = 0;
+    std::uint64_t left_over = 0;  ///< what stays up to this raise leaves when the grace is over
+  };
   /// Stops of everything.
   struct Stopped {
     PlaybackId before;        ///< what began before and sleeps is gone
     std::uint64_t stops = 0;  ///< so many there were
+    std::array<ScopeStops, most_scopes> of_scopes;
   };
 
   VoicesOptions options_;
@@ -414,6 +435,33 @@ void Voices::each_heard(const PlayedSound& sound, std::uint64_t emitter, Act act
     if (sound.design->limit_each_emitter && layer->start->emitter != emitter) continue;
     act(*layer->start);
   }
+}
+
+template <class Is>
+LiveStart* Voices::left_over(const PlayedSound& sound, ScopeNumber scope, std::uint64_t emitter, Is is) const {
+  const std::uint64_t until = all_.of_scopes[scope].left_over;
+  if (until == 0) return nullptr;
+  LiveStart* oldest = nullptr;
+  any_start(sound, emitter, [&](LiveStart& start) {
+    if (start.scope != scope || !start.stays || start.part == Part::beat || start.asked() > until || leaving(start) || !is(start)) return false;
+    if (oldest == nullptr || start.id < oldest->id) oldest = &start;
+    return false;
+  });
+  return oldest;
+}
+
+/// Whether `is(start)` of any start of a sound, in all its versions: of one emitter, or of all.
+template <class Is>
+bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
+  for (const PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) {
+    if (emitter && Starts::by_emitter(*version)) {
+      if (starts_.any_of(*version, *emitter, is)) return true;
+      continue;
+    }
+    for (LiveStart* start = version->latest; start != nullptr; start = start->earlier)
+      if ((!emitter || start->emitter == *emitter) && is(*start)) return true;
+  }
+  return false;
 }
 
 }  // namespace tidewater

@@ -118,6 +118,10 @@ Emitter Emitters::make(const EmitterDesign& design) {
     put(slot, at);
     made = emitter_in(slot, generation_[slot]);
     if (!own.traits.empty()) traits_[slot] = std::move(own);
+    if (const std::uint8_t scope = number_of_scope(design.scope.text()); scope != 0 || slot < scope_.size()) {
+      if (scope_.size() <= slot) scope_.resize(slot + std::size_t{1});
+      scope_[slot] = scope;
+    }
   }
   if (!design.parent || attach(made, design.parent)) return made;
   remove(made);  // the chain is as long as one may be: nothing is made that would be heard from a wrong place
@@ -127,14 +131,46 @@ Emitter Emitters::make(const EmitterDesign& design) {
 bool Emitters::remove(Emitter emitter) {
   const std::lock_guard lock(mutex_);
   if (!there(emitter)) return false;
-  const std::uint32_t slot = slot_in(emitter);
+  remove_slot(slot_in(emitter));
+  return true;
+}
+
+void Emitters::remove_slot(std::uint32_t slot) {
   if (child_[slot] != 0) {
     put(slot, in_world(slot));
     detach(slot);
   }
   live_[slot] = none;
-  gone_.push_back(emitter);
-  return true;
+  gone_.push_back(emitter_in(slot, generation_[slot]));
+}
+
+/// 0 if it names none. A game has few scopes: those beyond what a byte counts are as if they were not named.
+std::uint8_t Emitters::number_of_scope(std::string_view name) {
+  if (name.empty()) return 0;
+  const auto known = std::find(scope_names_.begin(), scope_names_.end(), name);
+  if (known != scope_names_.end()) return static_cast<std::uint8_t>(known - scope_names_.begin() + 1);
+  if (scope_names_.size() == std::numeric_limits<std::uint8_t>::max()) return 0;
+  scope_names_.emplace_back(name);
+  return static_cast<std::uint8_t>(scope_names_.size());
+}
+
+std::string_view Emitters::scope(Emitter emitter) const {
+  const std::lock_guard lock(mutex_);
+  for (int depth = 0; !scope_.empty() && depth <= deepest && there(emitter); ++depth) {
+    const std::uint32_t slot = slot_in(emitter);
+    if (slot < scope_.size() && scope_[slot] != 0) return scope_names_[scope_[slot] - std::size_t{1}];
+    emitter = child_[slot] == 0 ? Emitter{} : children_[child_[slot] - 1].parent;
+  }
+  return {};
+}
+
+void Emitters::remove_of(std::span<const std::uint64_t> scopes) {
+  const std::lock_guard lock(mutex_);
+  std::array<bool, std::numeric_limits<std::uint8_t>::max() + 1> ends{};
+  for (std::size_t name = 0; name < scope_names_.size(); ++name)
+    ends[name + 1] = std::find(scopes.begin(), scopes.end(), hash_name(scope_names_[name])) != scopes.end();
+  for (std::uint32_t slot = 0; slot < scope_.size(); ++slot)
+    if (ends[scope_[slot]] && live_[slot] != none) remove_slot(slot);
 }
 
 template <class Given, class Take>

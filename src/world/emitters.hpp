@@ -5,11 +5,13 @@
 #include <algorithm>
 #include <atomic>
 #include <cstdint>
+#include <deque>
 #include <limits>
 #include <mutex>
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <unordered_map>
 #include <vector>
 
@@ -56,6 +58,11 @@ class Emitters {
   std::optional<Whereabouts> whereabouts(Emitter emitter) const;
   /// Adds the emitter's traits and its parents' that `traits` has not yet, as far as there is room. Valid until `take_gone`.
   void add_traits(Emitter emitter, RaiseTraits& traits) const;
+
+  /// The scope that the emitter names, or its nearest parent; empty if none does. Valid as long as this lives.
+  std::string_view scope(Emitter emitter) const;
+  /// Removes the emitters that name one of these scopes, by the hashes of their names.
+  void remove_of(std::span<const std::uint64_t> scopes);
 
   // For the control side.
 
@@ -121,6 +128,8 @@ class Emitters {
   std::size_t each_of(std::span<const Emitter> emitters, std::span<const Given> given, Take take);
   template <class Set>
   std::size_t change(std::span<const Emitter> emitters, std::span<const Vector> values, Set set);
+  std::uint8_t number_of_scope(std::string_view name);
+  void remove_slot(std::uint32_t slot);
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
   void detach(std::uint32_t slot);
@@ -141,6 +150,8 @@ class Emitters {
   std::vector<Child> children_;
   std::vector<Emitter> gone_;
   std::unordered_map<std::uint32_t, OwnTraits> traits_;
+  std::deque<std::string> scope_names_;  ///< that emitters name
+  std::vector<std::uint8_t> scope_;      ///< by slot, as far as any names one: which of these, from 1
   std::vector<Gauge> gauges_;
   std::atomic<bool> any_gauges_{false};
 };
@@ -148,7 +159,10 @@ class Emitters {
 template <class State>
 void Emitters::state(State& s) {
   s.list(x_), s.list(y_), s.list(z_), s.list(motion_), s.list(generation_), s.list(live_), s.list(child_), s.list(free_);
-  s.list(children_), s.list(gone_);
+  s.list(children_), s.list(gone_), s.list(scope_);
+  s.each(scope_names_, [&](std::string& name) { s.text(name); });
+  for (const std::uint8_t scope : scope_)
+    if (scope > scope_names_.size()) return s.damage();
   s.each(gauges_, [&](Gauge& its) {
     s(its.hash, its.design);
     s.list(its.values);
