@@ -369,7 +369,8 @@ void Mixer::mix_voices(int frames) noexcept {
       open(group, which, frames);
     }
     const MixFrame end = mix_voice(voice, channels_[v], frames);
-    sounding_ = sounding_ || voice.active();
+    // By the run's end, so that it makes no difference in how many runs frames are mixed.
+    sounding_ = sounding_ || (voice.active() && clock.holds_at > rendered_ + frames);
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
     if (end != Voice::plays_on)
       count_report(finished_.try_enqueue(VoiceFinished{static_cast<std::uint32_t>(v), end, voice.position(), call_ends_}));
