@@ -27,6 +27,9 @@ BankData one_of_each() {
   data.groups[0].name = "master";
   data.groups[1].name = "near";
   data.groups[2].name = "far";
+  data.scopes.resize(3);
+  data.scopes[1].name = "world";
+  data.scopes[2].name = "menu";
   data.gauges.resize(1);
   data.gauges[0].name = "wind";
   data.gauges[0].to = 2;
@@ -112,6 +115,7 @@ class EachChange {
   }
   void everywhere() {
     for (std::size_t g = 1; g < data_.groups.size(); ++g) in(data_.groups[g], "group " + data_.groups[g].name);
+    for (std::size_t s = 1; s < data_.scopes.size(); ++s) in(data_.scopes[s], "scope " + data_.scopes[s].name);
     for (BankGauge& gauge : data_.gauges) in(gauge, "gauge");
     for (BankSound& sound : data_.sounds) in(sound, "sound " + sound.name);
     for (BankEvent& event : data_.events) in(event, "event");
@@ -178,6 +182,7 @@ TEST_CASE("a bank file gives back any field of any design as it was") {
     ++changes;
     const BankData& back = data_of(*read.value);
     CHECK(all_alike(data.groups, back.groups));
+    CHECK(all_alike(data.scopes, back.scopes));
     CHECK(all_alike(data.gauges, back.gauges));
     CHECK(all_alike(data.sounds, back.sounds));
     CHECK(all_alike(data.events, back.events));

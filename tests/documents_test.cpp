@@ -155,6 +155,7 @@ void check_packed(const Bank& compiled, const Folder& folder) {
     const BankSound &one = before.sounds[s], &other = after.sounds[s];
     CHECK(static_cast<const SoundDesign&>(other) == one);
     CHECK(other.group == one.group);
+    CHECK(other.scope == one.scope);
     REQUIRE(other.layers.size() == one.layers.size());
     for (std::size_t l = 0; l < one.layers.size(); ++l) {
       CHECK(static_cast<const LayerDesign&>(other.layers[l]) == one.layers[l]);
@@ -179,7 +180,7 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
   folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
   for (const auto* name : {"gangway-1", "low", "low-1", "high"}) folder.write_clip(std::string("clips/") + name + ".flac", sine(300, 0.1));
   const std::string others =
-      "[groups.effects]\n[gauges.throttle]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
+      "[groups.effects]\n[gauges.throttle]\n[scopes.world]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
   for (const BookKey& key : book_keys()) {
     const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
     std::string text = book_head + others;
@@ -197,6 +198,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")
       text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
+    else if (key.section == "scopes")
+      text += "[scopes.x]\n" + line;
     else if (key.section == "gauges")
       text += "[gauges.x]\n" + line;
     else if (key.section == "follow")
