@@ -38,7 +38,7 @@ namespace TIDEWATER_API tidewater {
 
 /// What a raise says in place of the book.
 struct RaiseChanges {
-  Name scope{""};  ///< of all that the event starts; the emitter's, or that of each sound, unless it is given
+  Name scope{"", 0};   ///< of all that the event starts; the emitter's, or that of each sound, unless it is given
   Seconds delay = {};  ///< of each response, on top of its own
 };
 

@@ -58,7 +58,7 @@ struct Raise {
   Vector velocity, facing;     ///< of the emitter
   std::span<const Trait> traits;
   std::span<const GaugeValue> gauges = {};  ///< the emitter's values of gauges that the event's sounds follow
-  Name scope{""};                           ///< in place of that of each sound; none: an empty text
+  Name scope{"", 0};                        ///< in place of that of each sound; none: an empty text
   Seconds delay = {};                       ///< of each response, on top of its own
 };
 

@@ -44,7 +44,6 @@ void Door::admit(double& value, double low, double high, Kind kind) {
 void Door::admit(Decibels& level) { admit(level.value, silence.value, 24, gain); }
 void Door::admit(Semitones& shift) { admit(shift.value, -36, 36, bend); }
 void Door::admit(Pan& side) { admit(side.value, -1, 1, pan); }
-void Door::admit(Seconds& length) { admit(length.value, 0, 3600, time); }
 void Door::admit(Hertz& filter) {
   if (filter.value <= 0)
     filter = {};

@@ -20,7 +20,9 @@ class Door {
   void admit(Decibels& gain);
   void admit(Semitones& bend);
   void admit(Pan& pan);
-  void admit(Seconds& time);
+  void admit(Seconds& its) {
+    if (!(its.value >= 0 && its.value <= longest_time)) bring_in(its);
+  }
   void admit(Hertz& frequency);
   void admit(std::optional<Seconds>& time) {
     if (time) admit(*time);
@@ -55,9 +57,11 @@ class Door {
 
  private:
   enum Kind { gain, bend, pan, time, frequency, place, vector, number, time_scale, kinds };
+  static constexpr double longest_time = 3600;
   static constexpr auto fastest = static_cast<float>(fastest_thing);
   void admit(double& value, double low, double high, Kind kind);
   void bring_in(Vector& vector);
+  void bring_in(Seconds& length) { admit(length.value, 0, longest_time, time); }
 
   std::bitset<kinds> told_;
   std::optional<Reason> refusal_, notice_;

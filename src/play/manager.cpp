@@ -17,6 +17,25 @@ using Lock = std::unique_lock<std::mutex>;
 /// Of the handle of nothing.
 constexpr Outcome over = Outcome::already_ended;
 
+Raised raise_on(Control& control, Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges* changes) {
+  StartedSounds started;
+  RaiseTraits with_its_own;
+  Driving::Values values;
+  const Asking asking(control);
+  asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
+  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
+  if (emitter) control.fill_in(what, with_its_own, values);
+  return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
+}
+
+Raised raise_at(Control& control, Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges* changes) {
+  StartedSounds started;
+  const Asking asking(control);
+  asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
+  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
+  return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
+}
+
 }  // namespace
 
 SoundManager::SoundManager(ManagerOptions options) : WorldCalls(std::make_unique<Control>(std::move(options))) {}
@@ -70,27 +89,20 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) { return raise(event, traits, emitter, {}); }
-
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
-  StartedSounds started;
-  RaiseTraits with_its_own;
-  Driving::Values values;
-  const Asking asking(*control_);
-  asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
-  what.scope = changes.scope, what.delay = changes.delay;
-  if (emitter) control_->fill_in(what, with_its_own, values);
-  return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
+  return raise_on(*control_, event, traits, emitter, nullptr);
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) { return raise(event, traits, place, {}); }
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
+  return raise_on(*control_, event, traits, emitter, &changes);
+}
+
+Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
+  return raise_at(*control_, event, traits, place, nullptr);
+}
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
-  StartedSounds started;
-  const Asking asking(*control_);
-  asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
-  what.scope = changes.scope, what.delay = changes.delay;
-  return control_->handles_of(control_->settle_and_ask(what, {.into = control_->noting.link.into_block(), .started = &started}), started);
+  return raise_at(*control_, event, traits, place, &changes);
 }
 
 void SoundManager::update(Seconds elapsed) {

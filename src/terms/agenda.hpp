@@ -48,10 +48,7 @@ class Agenda {
     room_ = layers + responses;
   }
   /// Something may become due in the scope.
-  void know_scope(ScopeNumber scope) {
-    queues_[scope].reserve(room_);
-    scopes_ |= bit_of(scope);
-  }
+  void know_scope(ScopeNumber scope) { queues_[scope].reserve(room_); }
   /// How the time of each scope goes.
   const ScopeTimes& times() const { return *times_; }
   /// How many responses wait.
@@ -90,6 +87,7 @@ class Agenda {
     free_.push_back(ticket);
     const Turn last = queue.back();
     queue.pop_back();
+    if (queue.empty()) waiting_ &= ~bit_of(its.scope);
     if (at == queue.size()) return;
     put(queue, at, last);
     sink(queue, at);
@@ -99,11 +97,9 @@ class Agenda {
   std::pair<Ticket, MixFrame> due_by(MixFrame frame) const {
     std::pair<Ticket, MixFrame> first{no_ticket, frame};
     std::uint64_t number = 0;
-    for (ScopeMask left = scopes_; left != 0; left &= left - 1) {
+    for (ScopeMask left = waiting_; left != 0; left &= left - 1) {
       const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
-      const Queue& queue = queues_[scope];
-      if (queue.empty()) continue;
-      const Turn& turn = queue.front();
+      const Turn& turn = queues_[scope].front();
       const MixFrame due = times_->mixed(scope, turn.frame);
       if (due > first.second || (due == first.second && first.first != no_ticket && turn.number > number)) continue;
       first = {turn.ticket, due};
@@ -123,7 +119,7 @@ class Agenda {
 
   template <class State>
   void state(State& s) {
-    s(count_, scopes_);
+    s(count_, waiting_);
     for (Queue& queue : queues_) s.list(queue);
     s.list(slots_), s.list(free_), s.list(put_off_);
     if (!is_whole()) s.damage();
@@ -154,6 +150,7 @@ class Agenda {
     slots_[ticket].due = due;
     Queue& queue = queues_[due.scope];
     queue.push_back({frame, ++count_, ticket});
+    waiting_ |= bit_of(due.scope);
     rise(queue, queue.size() - 1);
     return ticket;
   }
@@ -181,7 +178,8 @@ class Agenda {
     std::size_t waiting = 0, responses = 0;
     for (const Queue& queue : queues_) waiting += queue.size();
     if (waiting + free_.size() != slots_.size()) return false;
-    for (std::size_t scope = 0; scope < queues_.size(); ++scope)
+    for (std::size_t scope = 0; scope < queues_.size(); ++scope) {
+      if (queues_[scope].empty() == ((waiting_ >> scope & 1) != 0)) return false;
       for (std::size_t at = 0; at < queues_[scope].size(); ++at) {
         const Ticket ticket = queues_[scope][at].ticket;
         if (ticket >= slots_.size() || slots_[ticket].at != at || slots_[ticket].due.scope != scope) return false;
@@ -190,6 +188,7 @@ class Agenda {
         ++responses;
         if (due.number >= put_off_.size() || put_off_[due.number].ticket != ticket) return false;
       }
+    }
     for (const Ticket ticket : free_)
       if (ticket >= slots_.size()) return false;
     return responses == put_off_.size();
@@ -197,7 +196,7 @@ class Agenda {
 
   const ScopeTimes* times_;
   std::array<Queue, most_scopes> queues_;
-  ScopeMask scopes_ = 1;   ///< those in which something may become due
+  ScopeMask waiting_ = 0;  ///< those in which something waits
   std::size_t room_ = 0;
   std::vector<Slot> slots_;  ///< by ticket
   std::vector<Ticket> free_;

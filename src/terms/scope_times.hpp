@@ -1,5 +1,6 @@
 #pragma once
 #include <array>
+#include <bit>
 #include <cstddef>
 #include <cstdint>
 
@@ -18,29 +19,26 @@ constexpr ScopeMask bit_of(ScopeNumber scope) { return ScopeMask{1} << scope; }
 class ScopeTimes {
  public:
   ScopeFrame at(ScopeNumber scope, MixFrame frame) const {
-    const Laws& its = laws_[scope];
-    return its.shifted ? ScopeFrame{frame.value - its.behind} : reached(its, frame);
+    return is_shifted(scope) ? ScopeFrame{frame.value - behind_[scope]} : reached(laws_[scope], frame);
   }
   /// The first whole frame of the scope's time that is not before a frame.
   ScopeFrame from(ScopeNumber scope, MixFrame frame) const {
-    const Laws& its = laws_[scope];
-    return its.shifted ? ScopeFrame{frame.value - its.behind} : ScopeFrame{-(-time_at(its, frame) >> scale_bits)};
+    return is_shifted(scope) ? ScopeFrame{frame.value - behind_[scope]} : ScopeFrame{-(-time_at(laws_[scope], frame) >> scale_bits)};
   }
   /// The first frame on which the scope's time is there. Returns `never` if the scope is paused by then.
   MixFrame mixed(ScopeNumber scope, ScopeFrame time) const {
-    const Laws& its = laws_[scope];
     if (time == ScopeFrame::never()) return MixFrame::never();
-    return its.shifted ? MixFrame{time.value + its.behind} : frame_of(its, time.value << scale_bits);
+    return is_shifted(scope) ? MixFrame{time.value + behind_[scope]} : frame_of(laws_[scope], time.value << scale_bits);
   }
-  bool stands_at(ScopeNumber scope, MixFrame frame) const { return !laws_[scope].shifted && law_at(laws_[scope], frame).stands_at(frame); }
+  bool stands_at(ScopeNumber scope, MixFrame frame) const { return !is_shifted(scope) && law_at(laws_[scope], frame).stands_at(frame); }
   /// The first whole frame of its time that is not before the one at which it stands or will stand.
   ScopeFrame stood_at(ScopeNumber scope) const { return {-(-latest(scope).time_at(MixFrame::never()) >> scale_bits)}; }
   std::int64_t scale_at(ScopeNumber scope, MixFrame frame) const {
-    return laws_[scope].shifted ? unity_scale : law_at(laws_[scope], frame).scale_at(frame);
+    return is_shifted(scope) ? unity_scale : law_at(laws_[scope], frame).scale_at(frame);
   }
   /// Frames of the mixer's clock that a change takes which begins at `frame` and lasts so long at full speed.
   std::int64_t lasting(ScopeNumber scope, std::int64_t frames, MixFrame frame) const {
-    if (laws_[scope].shifted || frames == 0) return frames;
+    if (is_shifted(scope) || frames == 0) return frames;
     return frames * unity_scale / scale_at(scope, frame);
   }
 
@@ -54,7 +52,7 @@ class ScopeTimes {
   /// one. `now` is the present frame; nobody asks about those before it.
   ScopeLaw& change(ScopeNumber scope, MixFrame from, MixFrame now) {
     Laws& its = laws_[scope];
-    forget(its, now);
+    forget(scope, now);
     if (its.count > 1 && its.all[its.count - 1].since == from) --its.count;
     if (its.count == its.all.size()) drop_first(its);
     Since& next = its.all[its.count];
@@ -64,20 +62,19 @@ class ScopeTimes {
   }
   /// After a change.
   void changed(ScopeNumber scope) {
-    laws_[scope].shifted = false;
+    bent_ |= bit_of(scope);
     held_ = latest(scope).holds() ? held_ | bit_of(scope) : held_ & ~bit_of(scope);
   }
   const ScopeLaw& latest(ScopeNumber scope) const { return laws_[scope].all[laws_[scope].count - 1].law; }
   /// Forgets laws that nobody asks about any more.
   void forget_before(MixFrame now) {
-    for (Laws& its : laws_)
-      if (!its.shifted) forget(its, now);
+    for (ScopeMask left = bent_; left != 0; left &= left - 1) forget(static_cast<ScopeNumber>(std::countr_zero(left)), now);
   }
 
   /// See base/state.hpp.
   template <class State>
   void state(State& s) {
-    s(laws_, held_);
+    s(laws_, behind_, bent_, held_);
   }
 
  private:
@@ -88,12 +85,11 @@ class ScopeTimes {
     ScopeLaw law;
   };
   struct Laws {
-    bool shifted = true;      ///< one law, of the mixer's own speed: the time is `behind` the mixer's
-    std::int64_t behind = 0;  ///< frames
     std::size_t count = 1;
     std::array<Since, most_laws> all;
   };
 
+  bool is_shifted(ScopeNumber scope) const { return (bent_ & bit_of(scope)) == 0; }
   static const ScopeLaw& law_at(const Laws& its, MixFrame frame) {
     std::size_t which = its.count - 1;
     while (which > 0 && its.all[which].since > frame) --which;
@@ -112,15 +108,19 @@ class ScopeTimes {
     --its.count;
     for (std::size_t i = 0; i < its.count; ++i) its.all[i] = its.all[i + 1];
   }
-  static void forget(Laws& its, MixFrame now) {
+  void forget(ScopeNumber scope, MixFrame now) {
+    Laws& its = laws_[scope];
     while (its.count > 1 && its.all[1].since <= now) drop_first(its);
     ScopeLaw& law = its.all[0].law;
     law = law.without_past(now);
     if (its.count > 1 || !law.is_plain(now)) return;
-    its.behind = law.frame.value - law.time / unity_scale;
-    its.shifted = true;
+    behind_[scope] = law.frame.value - law.time / unity_scale;
+    bent_ &= ~bit_of(scope);
   }
 
+  // Most scopes go at the mixer's speed most of the time: then their time is so many frames behind the mixer's.
+  std::array<std::int64_t, most_scopes> behind_{};
+  ScopeMask bent_ = 0;  ///< those that do not
   std::array<Laws, most_scopes> laws_;
   ScopeMask held_ = 0;
 };

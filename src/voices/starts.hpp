@@ -115,7 +115,7 @@ class Starts {
 // These are short, and each raise needs them.
 
 template <class T>
-T& Starts::take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
+[[gnu::always_inline]] inline T& Starts::take(std::vector<T>& slots, std::vector<std::uint32_t>& free) {
   if (free.empty()) {
     T& slot = slots.emplace_back();
     slot.slot = static_cast<std::uint32_t>(slots.size() - 1);

@@ -43,11 +43,11 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.follows = as.follows;
   start.part = as.part;
   start.renewed = as.renewed;
-  start.stays = as.part == Part::cadence ||
-                std::any_of(wanted.begin(), wanted.end(), [](const Candidate& its) { return its.layer->loop; });
+  start.stays = as.part == Part::cadence;
   if (start.in_world) *start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
+    start.stays = start.stays || candidate.layer->loop;
     if (candidate.fate == Candidate::Fate::too_late) continue;
     LiveLayer& layer = starts_.add_layer(start);
     layer.design = candidate.layer;

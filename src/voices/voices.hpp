@@ -290,7 +290,7 @@ class Voices {
   ScopeFrame base_of(ScopeNumber scope) const { return times().from(scope, link_.base()); }
   /// Frames that a change of a layer takes which is asked for now: as long as the layer's scope takes for so much time.
   std::int64_t frames_of(Seconds time, const LiveLayer& layer) const {
-    return times().lasting(layer.start->scope, frames_of(time), link_.changes_from());
+    return time.value == 0 ? 0 : times().lasting(layer.start->scope, frames_of(time), link_.changes_from());
   }
   void spare_voices();
   std::int64_t way_to_next() const;

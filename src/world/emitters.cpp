@@ -121,6 +121,7 @@ Emitter Emitters::make(const EmitterDesign& design) {
     if (const std::uint8_t scope = number_of_scope(design.scope.text()); scope != 0 || slot < scope_.size()) {
       if (scope_.size() <= slot) scope_.resize(slot + std::size_t{1});
       scope_[slot] = scope;
+      any_scopes_ = true;
     }
   }
   if (!design.parent || attach(made, design.parent)) return made;
@@ -154,7 +155,7 @@ std::uint8_t Emitters::number_of_scope(std::string_view name) {
   return static_cast<std::uint8_t>(scope_names_.size());
 }
 
-std::string_view Emitters::scope(Emitter emitter) const {
+std::string_view Emitters::scope_of(Emitter emitter) const {
   const std::lock_guard lock(mutex_);
   for (int depth = 0; !scope_.empty() && depth <= deepest && there(emitter); ++depth) {
     const std::uint32_t slot = slot_in(emitter);

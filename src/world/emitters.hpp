@@ -60,7 +60,9 @@ class Emitters {
   void add_traits(Emitter emitter, RaiseTraits& traits) const;
 
   /// The scope that the emitter names, or its nearest parent; empty if none does. Valid as long as this lives.
-  std::string_view scope(Emitter emitter) const;
+  std::string_view scope(Emitter emitter) const {
+    return any_scopes_.load(std::memory_order_relaxed) ? scope_of(emitter) : std::string_view();
+  }
   /// Removes the emitters that name one of these scopes, by the hashes of their names.
   void remove_of(std::span<const std::uint64_t> scopes);
 
@@ -129,6 +131,7 @@ class Emitters {
   template <class Set>
   std::size_t change(std::span<const Emitter> emitters, std::span<const Vector> values, Set set);
   std::uint8_t number_of_scope(std::string_view name);
+  std::string_view scope_of(Emitter emitter) const;
   void remove_slot(std::uint32_t slot);
   void put(std::uint32_t slot, const Whereabouts& at);
   std::uint32_t add_slot();
@@ -153,7 +156,7 @@ class Emitters {
   std::deque<std::string> scope_names_;  ///< that emitters name
   std::vector<std::uint8_t> scope_;      ///< by slot, as far as any names one: which of these, from 1
   std::vector<Gauge> gauges_;
-  std::atomic<bool> any_gauges_{false};
+  std::atomic<bool> any_gauges_{false}, any_scopes_{false};
 };
 
 template <class State>
@@ -163,6 +166,7 @@ void Emitters::state(State& s) {
   s.each(scope_names_, [&](std::string& name) { s.text(name); });
   for (const std::uint8_t scope : scope_)
     if (scope > scope_names_.size()) return s.damage();
+  if (!scope_.empty()) any_scopes_ = true;
   s.each(gauges_, [&](Gauge& its) {
     s(its.hash, its.design);
     s.list(its.values);
