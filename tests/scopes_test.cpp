@@ -500,3 +500,55 @@ TEST_CASE("the steps of a cadence stand still with their scope") {
   stage.manager->set_time_scale("world", 0.5, Seconds{0});
   CHECK(onsets(stage.blocks(192'000, 480)).size() == 4);
 }
+
+TEST_CASE("a playback says what it is doing and where it is, and a manager whether a sound plays") {
+  ManagerOptions options;
+  options.voices = 1;
+  Scoped stage(looped() + "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nrank=9\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n"
+                          "[sounds.once]\nclips=[\"long.wav\"]\n[events.once]\nresponses=[{start=\"once\", delay=\"800 ms\"}]\n",
+               options);
+  const Emitter thing = stage.manager->make_emitter();
+  CHECK(!stage.manager->plays("loop"));
+  const Playback loop = stage.manager->raise("loop", thing).playback();
+  CHECK(loop.state() == PlaybackState::sounds);
+  CHECK(stage.manager->plays("loop"));
+  CHECK(stage.manager->plays("loop", thing));
+  CHECK(!stage.manager->plays("loop", Emitter{77}));
+  CHECK(!stage.manager->plays("hum"));
+  CHECK(!stage.manager->plays("nothing"));
+  stage.render(Seconds{0.1});
+  CHECK(loop.position().value == Approx(0.1 - latency_frames / 48000.0).margin(0.001));
+  const Playback hum = stage.raise("hum").playback();
+  stage.render(Seconds{0.1});
+  CHECK(loop.state() == PlaybackState::dormant);
+  CHECK(loop.position().value == Approx(0.2 - latency_frames / 48000.0).margin(0.001));
+  const Playback once = stage.raise("once").playback();
+  CHECK(once.state() == PlaybackState::waits);
+  CHECK(once.position().value == 0);
+  stage.manager->pause("root");
+  stage.render(Seconds{0.1});
+  CHECK(hum.state() == PlaybackState::held);
+  CHECK(loop.state() == PlaybackState::held);
+  const Seconds stood = loop.position();
+  stage.render(Seconds{1});
+  CHECK(loop.position() == stood);
+  stage.manager->resume("root");
+  Playback gone = hum;
+  gone.stop(Seconds{0});
+  CHECK(!stage.manager->plays("hum"));
+  stage.render(Seconds{0.1});
+  CHECK(gone.state() == PlaybackState::over);
+  CHECK(gone.position() == Seconds{0});
+  CHECK(Playback().state() == PlaybackState::over);
+}
+
+TEST_CASE("a stop without a time goes by the book's fade-out") {
+  Scoped stage(looped("fade-out=\"400 ms\"\n"));
+  Playback loop = stage.raise("loop").playback();
+  stage.render(Seconds{0.2});
+  CHECK(loop.stop() == Outcome::done);
+  stage.render(Seconds{0.3});
+  CHECK(!loop.ended());
+  stage.render(Seconds{0.2});
+  CHECK(loop.ended());
+}

@@ -168,6 +168,9 @@ class SoundManager : public WorldCalls {
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
   /// The same without exceptions. Returns why it was not restored, or an empty text.
   std::string try_restore(std::span<const std::byte> saved, std::span<const Bank> banks);
+  /// Whether a playback of the sound has not ended and was not told to go; of this emitter, if there is one. As of the last request or
+  /// update; changes nothing. False for a sound that no loaded bank has.
+  bool plays(Name sound, Emitter emitter = {}) const;
   /// Returns the handle of a playback that a journal names. It says `ended()` if the playback is over or never was. Looks at all that
   /// plays.
   Playback find(PlaybackId id);

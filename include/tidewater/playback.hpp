@@ -14,6 +14,15 @@ namespace TIDEWATER_API tidewater {
 
 struct Control;
 
+/// What a playback is doing.
+enum class PlaybackState {
+  sounds,   ///< it is heard, or would be if nothing louder covered it
+  waits,    ///< for its delay, for its clips, or for the next step of a cadence
+  dormant,  ///< it keeps its place in time without a voice
+  held,     ///< its scope is paused
+  over,     ///< it has ended
+};
+
 /// One started sound. Small, copyable, safe to keep after the sound has ended.
 ///
 /// Thread: any; a call takes the manager's lock. Do not use a handle after its manager is gone.
@@ -27,8 +36,13 @@ class Playback {
   /// True when the last sample was handed out, as of the last `update` or `raise`.
   bool ended() const;
   PlaybackId id() const { return id_; }
-  /// Fades to silence over `fade`, then ends. A fade of zero takes 5 ms, so that it does not click.
-  Outcome stop(Seconds fade = {});
+  /// As of the last request or update. Changes nothing.
+  PlaybackState state() const;
+  /// Where its first layer is in its clip, as of the last request or update; in a loop, since the clip's head. Zero if it has ended.
+  Seconds position() const;
+  /// Fades to silence, then ends: over the sound's own fade-out, or over `fade`. A fade of zero takes 5 ms, so that it does not click.
+  Outcome stop();
+  Outcome stop(Seconds fade);
   /// Sets the level on top of the level that was drawn at the start.
   Outcome set_gain(Decibels gain, Seconds time = Seconds{0.02});
   /// Pans a mono clip at equal power, or balances a stereo clip.

@@ -88,10 +88,10 @@ struct Prefetch {
   Name event{""};
 };
 
-/// Stops one playback.
+/// Stops one playback. The fade is the sound's own unless it is given.
 struct Stop {
   PlaybackId playback;
-  Seconds fade;
+  std::optional<Seconds> fade;
 };
 
 /// Sets a level, reached over `time`.

@@ -79,6 +79,13 @@ void Starter::change_traits(const LiveSound& sound, const Happening& happening) 
   });
 }
 
+PlaybackState Starter::state_of(const LiveStart& start) {
+  const PlaybackState its = voices.state_of(start);
+  bool sounds = false;
+  each_step(start, [&](const LiveStart& step) { sounds = sounds || voices.state_of(step) == PlaybackState::sounds; });
+  return sounds ? PlaybackState::sounds : its;
+}
+
 void Starter::start_again(UpdateUnderWay& update) {
   driving.cadences.make_room();
   const auto go_on = [&](Cadence& cadence) {

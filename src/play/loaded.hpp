@@ -99,6 +99,14 @@ class Loaded {
   LiveBank* bank_of_load(std::string_view name, std::uint64_t serial);
   /// Null if it is gone.
   LiveBank* bank_numbered(std::uint64_t serial);
+  /// Whether `is(sound)` of any loaded version of a sound.
+  template <class Is>
+  bool any_sound(Name name, Is is) const {
+    for (const LiveBank& bank : banks_)
+      for (const LiveSound& sound : bank.sounds)
+        if (same_name(name, sound.design->name) && is(sound)) return true;
+    return false;
+  }
   /// All banks in the order of their loads, including unloaded ones that still play.
   std::list<LiveBank>& banks() { return banks_; }
   /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,

@@ -150,6 +150,11 @@ void SoundManager::note(std::string_view text) {
     control_->noting.tell({.code = Reason::Code::text, .name = control_->noting.notebook.keep(text)});
 }
 
+bool SoundManager::plays(Name sound, Emitter emitter) const {
+  const Lock lock(control_->mutex);
+  return control_->library.loaded.any_sound(sound, [&](const LiveSound& its) { return control_->voices.plays(its, emitter); });
+}
+
 Playback SoundManager::find(PlaybackId id) {
   const Lock lock(control_->mutex);
   control_->gave_handles = true;
@@ -229,6 +234,22 @@ bool Playback::ended() const {
   const Lock lock(manager_->mutex);
   return manager_->voices.find({slot_, id_}) == nullptr;
 }
+
+PlaybackState Playback::state() const {
+  if (manager_ == nullptr) return PlaybackState::over;
+  const Lock lock(manager_->mutex);
+  const LiveStart* start = manager_->voices.find({slot_, id_});
+  return start == nullptr ? PlaybackState::over : manager_->starter.state_of(*start);
+}
+
+Seconds Playback::position() const {
+  if (manager_ == nullptr) return {};
+  const Lock lock(manager_->mutex);
+  const LiveStart* start = manager_->voices.find({slot_, id_});
+  return start == nullptr ? Seconds{} : manager_->voices.position_of(*start);
+}
+
+Outcome Playback::stop() { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, std::nullopt}, slot_); }
 
 Outcome Playback::stop(Seconds fade) { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, fade}, slot_); }
 

@@ -36,6 +36,8 @@ struct Starter {
   void respond_late(Agenda::Ticket ticket);
   /// Starts whatever is due before the next update, of the cadences that are heard.
   void start_again(UpdateUnderWay& update);
+  /// Of a cadence, whether one of its steps sounds.
+  PlaybackState state_of(const LiveStart& start);
   /// Calls `act(start)` for the steps that a cadence has started and that have not ended.
   template <class Act>
   void each_step(const LiveStart& start, Act act);

@@ -69,7 +69,7 @@ inline constexpr auto description_of<asked::Raise> =
              field("scope", &asked::Raise::scope, Use::unusual), field("delay", &asked::Raise::delay, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
-                                                             field("fade", &asked::Stop::fade, Use::usual));
+                                                             field("fade", &asked::Stop::fade, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::SetGain> = describe("gain", field(target, &asked::SetGain::of),
                                                                 field("gain", &asked::SetGain::gain),

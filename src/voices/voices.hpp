@@ -14,6 +14,7 @@
 #include "notebook/notebook.hpp"
 #include "terms/level.hpp"
 #include "tidewater/ended.hpp"
+#include "tidewater/playback.hpp"
 #include "voices/heard.hpp"
 #include "voices/link.hpp"
 #include "voices/sleepers.hpp"
@@ -160,6 +161,12 @@ class Voices {
   void clip_came(PlayedBank& bank, LiveClip& clip);
   /// A clip cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
+
+  /// Whether a start of the sound, in this version, has not ended and was not told to go; of one emitter, if there is one.
+  bool plays(const PlayedSound& sound, Emitter emitter) const;
+  PlaybackState state_of(const LiveStart& start) const;
+  /// Where the first layer is in its clip.
+  Seconds position_of(const LiveStart& start) const;
 
   // The world.
 
