@@ -25,6 +25,7 @@
 #include "tidewater/bank.hpp"
 #include "tidewater/ended.hpp"
 #include "tidewater/export.hpp"
+#include "tidewater/guards.hpp"
 #include "tidewater/loading.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/options.hpp"
@@ -107,6 +108,12 @@ class SoundManager : public WorldCalls {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), place, changes);
   }
   Raised raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes);
+
+  /// Raises an event; what it has started stops by the book when the guard is destroyed.
+  PlayingWhile play_while(Name event, Emitter emitter = {});
+  /// Begins an action in stages, each of which raises an event of its own: see tidewater/guards.hpp.
+  Action begin_action(Name event, Emitter emitter = {}) { return begin_action(event, std::span<const Trait>{}, emitter); }
+  Action begin_action(Name event, std::span<const Trait> traits, Emitter emitter = {});
 
   // Groups. "master" is above all. An unknown group returns `unknown_group`, and nothing changes.
 

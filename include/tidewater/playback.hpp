@@ -25,7 +25,7 @@ enum class PlaybackState {
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended.
 ///
-/// Thread: any; a call takes the manager's lock. Do not use a handle after its manager is gone.
+/// Thread: any; a call takes the manager's lock. A handle whose manager is gone answers as if the sound had ended, and does nothing.
 /// Each change returns `done`; `already_ended` if the sound has ended, which is noted and changes nothing; or `not_a_number` or `no_room`.
 /// A change is reached over `time`, from the value that is heard when it begins.
 class Playback {
@@ -56,9 +56,11 @@ class Playback {
  private:
   friend struct Control;
   friend class SoundManager;
-  Playback(Control* manager, std::uint32_t slot, PlaybackId id) : manager_(manager), slot_(slot), id_(id) {}
+  Playback(std::uint64_t manager, std::uint32_t slot, PlaybackId id) : manager_(manager), slot_(slot), id_(id) {}
+  template <class Act>
+  Outcome ask(Act request) const;
 
-  Control* manager_ = nullptr;
+  std::uint64_t manager_ = 0;  ///< its number; 0 for none
   std::uint32_t slot_ = 0;
   PlaybackId id_;
 };

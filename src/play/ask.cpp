@@ -228,10 +228,19 @@ void Control::fill_in(asked::Raise& raise, RaiseTraits& traits, Driving::Values&
   if (const Catalogue::Event* event = library.loaded.catalogue()->find(raise.event)) driving.fill_in(raise, *event, values);
 }
 
+bool Control::is_known_or_alone(const std::string& action, const std::string& event) {
+  const std::lock_guard lock(mutex);
+  const Catalogue& catalogue = *library.loaded.catalogue();
+  if (catalogue.find(Name(event)) != nullptr) return true;
+  for (const char* stage : {".begun", ".completed", ".interrupted", ".called-off"})
+    if (catalogue.find(Name(action + stage)) != nullptr) return false;
+  return true;
+}
+
 Raised Control::handles_of(Outcome outcome, const StartedSounds& started) {
   Raised raised;
   raised.outcome = outcome;
-  for (const StartRef& its : started) raised.playbacks[raised.count++] = Playback(this, its.slot, its.id);
+  for (const StartRef& its : started) raised.playbacks[raised.count++] = Playback(handles.number(), its.slot, its.id);
   return raised;
 }
 

@@ -19,6 +19,7 @@
 #include "play/library.hpp"
 #include "play/listening.hpp"
 #include "play/noting.hpp"
+#include "play/reach.hpp"
 #include "play/starter.hpp"
 #include "scopes/scopes.hpp"
 #include "terms/agenda.hpp"
@@ -63,6 +64,8 @@ struct Control {
   void commit() { noting.link.commit(); }
   /// Gives a raise on an emitter the emitter's place, traits and gauges, which the two lists hold.
   void fill_in(asked::Raise& raise, RaiseTraits& traits, Driving::Values& values) const;
+  /// Whether a bank has an action's event, or none of that action's. Thread: any, without the lock.
+  bool is_known_or_alone(const std::string& action, const std::string& event);
   /// The handles of a raise.
   Raised handles_of(Outcome outcome, const StartedSounds& started);
 
@@ -105,7 +108,7 @@ struct Control {
   Driving driving;
   Starter starter;
   UpdateUnderWay update;
-  bool gave_handles = false;  ///< by `find`
+  Reachable handles{*this};  ///< last: no handle finds the manager while the rest of it goes
 
  private:
   template <class R>

@@ -7,34 +7,13 @@
 #include "play/asking.hpp"
 #include "play/background.hpp"
 #include "play/control.hpp"
+#include "play/raising.hpp"
 #include "play/save.hpp"
 
 namespace tidewater {
 namespace {
 
 using Lock = std::unique_lock<std::mutex>;
-
-/// Of the handle of nothing.
-constexpr Outcome over = Outcome::already_ended;
-
-Raised raise_on(Control& control, Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges* changes) {
-  StartedSounds started;
-  RaiseTraits with_its_own;
-  Driving::Values values;
-  const Asking asking(control);
-  asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
-  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
-  if (emitter) control.fill_in(what, with_its_own, values);
-  return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
-}
-
-Raised raise_at(Control& control, Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges* changes) {
-  StartedSounds started;
-  const Asking asking(control);
-  asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
-  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
-  return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
-}
 
 }  // namespace
 
@@ -157,9 +136,9 @@ bool SoundManager::plays(Name sound, Emitter emitter) const {
 
 Playback SoundManager::find(PlaybackId id) {
   const Lock lock(control_->mutex);
-  control_->gave_handles = true;
+  control_->starter.gave_handles = true;
   // A handle of what is over still knows its name, so that its use is noted.
-  return {control_.get(), control_->voices.slot_of(id), id};
+  return {control_->handles.number(), control_->voices.slot_of(id), id};
 }
 
 std::vector<std::byte> SoundManager::save() {
@@ -229,48 +208,10 @@ Meter SoundManager::read_meter(Name group) {
   return {decibels(static_cast<double>(meter.peak)), decibels(static_cast<double>(meter.rms))};
 }
 
-bool Playback::ended() const {
-  if (manager_ == nullptr) return true;
-  const Lock lock(manager_->mutex);
-  return manager_->voices.find({slot_, id_}) == nullptr;
-}
+PlayingWhile SoundManager::play_while(Name event, Emitter emitter) { return PlayingWhile(raise(event, emitter)); }
 
-PlaybackState Playback::state() const {
-  if (manager_ == nullptr) return PlaybackState::over;
-  const Lock lock(manager_->mutex);
-  const LiveStart* start = manager_->voices.find({slot_, id_});
-  return start == nullptr ? PlaybackState::over : manager_->starter.state_of(*start);
-}
-
-Seconds Playback::position() const {
-  if (manager_ == nullptr) return {};
-  const Lock lock(manager_->mutex);
-  const LiveStart* start = manager_->voices.find({slot_, id_});
-  return start == nullptr ? Seconds{} : manager_->voices.position_of(*start);
-}
-
-Outcome Playback::stop() { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, std::nullopt}, slot_); }
-
-Outcome Playback::stop(Seconds fade) { return manager_ == nullptr ? over : ask(*manager_, asked::Stop{id_, fade}, slot_); }
-
-Outcome Playback::set_gain(Decibels gain, Seconds time) {
-  return manager_ == nullptr ? over : ask(*manager_, asked::SetGain{id_, gain, time}, slot_);
-}
-
-Outcome Playback::set_pan(Pan pan, Seconds time) {
-  return manager_ == nullptr ? over : ask(*manager_, asked::SetPan{id_, pan, time}, slot_);
-}
-
-Outcome Playback::set_low_pass(Hertz frequency, Seconds time) {
-  return manager_ == nullptr ? over : ask(*manager_, asked::SetLowPass{id_, frequency, time}, slot_);
-}
-
-Outcome Playback::set_high_pass(Hertz frequency, Seconds time) {
-  return manager_ == nullptr ? over : ask(*manager_, asked::SetHighPass{id_, frequency, time}, slot_);
-}
-
-Outcome Playback::bend(Semitones shift, Seconds time) {
-  return manager_ == nullptr ? over : ask(*manager_, asked::Bend{id_, shift, time}, slot_);
+Action SoundManager::begin_action(Name event, std::span<const Trait> traits, Emitter emitter) {
+  return {control_->handles.number(), event, traits, emitter};
 }
 
 }  // namespace tidewater

@@ -53,6 +53,7 @@ struct Starter {
   Voices& voices;
   Listening& listening;
   Driving& driving;
+  bool gave_handles = false;  ///< by `find`
 
   // Used by one another.
 

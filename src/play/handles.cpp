@@ -1,0 +1,113 @@
+/// Handles and guards, which find their manager by its number.
+
+#include <mutex>
+
+#include "play/asking.hpp"
+#include "play/control.hpp"
+#include "play/raising.hpp"
+#include "play/reach.hpp"
+#include "tidewater/guards.hpp"
+
+namespace tidewater {
+namespace {
+
+/// What `ask(start)` says of a playback, or `otherwise` if it is over.
+template <class Value, class Ask>
+Value said_of(std::uint64_t manager, StartRef its, Value otherwise, Ask ask) {
+  const Reach reach(manager);
+  if (reach.manager() == nullptr) return otherwise;
+  const std::lock_guard lock(reach.manager()->mutex);
+  const LiveStart* start = reach.manager()->voices.find(its);
+  return start == nullptr ? otherwise : ask(*reach.manager(), *start);
+}
+
+}  // namespace
+
+bool Playback::ended() const {
+  return said_of(manager_, {slot_, id_}, true, [](Control&, const LiveStart&) { return false; });
+}
+
+PlaybackState Playback::state() const {
+  return said_of(manager_, {slot_, id_}, PlaybackState::over,
+                 [](Control& control, const LiveStart& start) { return control.starter.state_of(start); });
+}
+
+Seconds Playback::position() const {
+  return said_of(manager_, {slot_, id_}, Seconds{},
+                 [](Control& control, const LiveStart& start) { return control.voices.position_of(start); });
+}
+
+template <class R>
+Outcome Playback::ask(R request) const {
+  const Reach reach(manager_);
+  return reach.manager() == nullptr ? Outcome::already_ended : tidewater::ask(*reach.manager(), request, slot_);
+}
+
+Outcome Playback::stop() { return ask(asked::Stop{id_, std::nullopt}); }
+Outcome Playback::stop(Seconds fade) { return ask(asked::Stop{id_, fade}); }
+Outcome Playback::set_gain(Decibels gain, Seconds time) { return ask(asked::SetGain{id_, gain, time}); }
+Outcome Playback::set_pan(Pan pan, Seconds time) { return ask(asked::SetPan{id_, pan, time}); }
+Outcome Playback::set_low_pass(Hertz frequency, Seconds time) { return ask(asked::SetLowPass{id_, frequency, time}); }
+Outcome Playback::set_high_pass(Hertz frequency, Seconds time) { return ask(asked::SetHighPass{id_, frequency, time}); }
+Outcome Playback::bend(Semitones shift, Seconds time) { return ask(asked::Bend{id_, shift, time}); }
+
+PlayingWhile& PlayingWhile::operator=(PlayingWhile&& other) noexcept {
+  if (this == &other) return *this;
+  stop();
+  raised_ = std::exchange(other.raised_, {});
+  return *this;
+}
+
+void PlayingWhile::stop() {
+  const Raised its = std::exchange(raised_, {});
+  if (!plays(its.outcome)) return;  // what plays already is another's
+  for (std::size_t i = 0; i < its.count; ++i)
+    if (Playback playback = its.playbacks[i]; !playback.ended()) playback.stop();
+}
+
+Action::Action(std::uint64_t manager, Name event, std::span<const Trait> traits, Emitter emitter)
+    : manager_(manager), event_(event.text()), emitter_(emitter), under_way_(true) {
+  for (const Trait& trait : traits) traits_.emplace_back(trait.name.text(), trait.value.text());
+  begun_ = raise(".begun");
+}
+
+Action::Action(Action&& other) noexcept
+    : manager_(other.manager_),
+      event_(std::move(other.event_)),
+      traits_(std::move(other.traits_)),
+      emitter_(other.emitter_),
+      under_way_(std::exchange(other.under_way_, false)),
+      begun_(other.begun_) {}
+
+Action& Action::operator=(Action&& other) noexcept {
+  if (this == &other) return *this;
+  call_off();
+  manager_ = other.manager_;
+  event_ = std::move(other.event_);
+  traits_ = std::move(other.traits_);
+  emitter_ = other.emitter_;
+  under_way_ = std::exchange(other.under_way_, false);
+  begun_ = other.begun_;
+  return *this;
+}
+
+Raised Action::raise(const char* stage) {
+  const Reach reach(manager_);
+  if (reach.manager() == nullptr) return {.outcome = Outcome::already_ended, .playbacks = {}};
+  const std::string name = event_ + stage;
+  if (!reach.manager()->is_known_or_alone(event_, name)) return {.outcome = Outcome::done, .playbacks = {}};
+  std::vector<Trait> traits;
+  for (const auto& [key, value] : traits_) traits.push_back({Name(key), Name(value)});
+  return raise_on(*reach.manager(), Name(name), traits, emitter_, nullptr);
+}
+
+Raised Action::end(const char* stage) {
+  if (!std::exchange(under_way_, false)) return {.outcome = Outcome::already_ended, .playbacks = {}};
+  return raise(stage);
+}
+
+Raised Action::complete() { return end(".completed"); }
+Raised Action::interrupt() { return end(".interrupted"); }
+Raised Action::call_off() { return end(".called-off"); }
+
+}  // namespace tidewater
