@@ -180,7 +180,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
   folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
   for (const auto* name : {"gangway-1", "low", "low-1", "high"}) folder.write_clip(std::string("clips/") + name + ".flac", sine(300, 0.1));
   const std::string others =
-      "[groups.effects]\n[gauges.throttle]\n[scopes.world]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=[\"tone.wav\"]\n";
+      "[groups.effects]\n[gauges.throttle]\n[scopes.world]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=["
+      "\"tone.wav\"]\n";
   for (const BookKey& key : book_keys()) {
     const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
     std::string text = book_head + others;

@@ -159,7 +159,8 @@ TEST_CASE("an agenda gives back what is due in order, whatever left it in betwee
     const std::uint32_t what = random.below(5);
     if (what < 3) {
       const std::int64_t frame = random.below(1000);
-      expected[{frame, added}] = random.below(2) == 0 ? agenda.add_layer(0, {frame}, added) : agenda.add_response(0, {frame}, {.id = {added, 1}});
+      expected[{frame, added}] =
+          random.below(2) == 0 ? agenda.add_layer(0, {frame}, added) : agenda.add_response(0, {frame}, {.id = {added, 1}});
       ++added;
     } else if (what == 3 && !expected.empty()) {
       auto leaves = std::next(expected.begin(), random.below(static_cast<std::uint32_t>(expected.size())));
@@ -204,7 +205,7 @@ TEST_CASE("spacing goes by what was heard, for all emitters or each") {
   CHECK(all.latest(0).value == 1000);
   all.add(7, 1, {5000});
   CHECK(all.near(8, 1, {5050}, 100));
-  CHECK(!all.near(8, 0, {1050}, 100));  // a frame of one scope says nothing of another's
+  CHECK(!all.near(8, 0, {1050}, 100));           // a frame of one scope says nothing of another's
   CHECK(all.latest(1) > ScopeFrame{1'000'000});  // and so nothing is known of the latest
 }
 

@@ -15,8 +15,8 @@ namespace {
 namespace fs = std::filesystem;
 
 /// A room uses those above it.
-const std::vector<std::string> in_order = {"base",     "dsp",   "mix",    "media",  "bank",  "request", "terms",
-                                           "notebook", "world", "choose", "voices", "scopes", "drive", "groups", "play"};
+const std::vector<std::string> in_order = {"base",  "dsp",    "mix",    "media",  "bank",  "request", "terms", "notebook",
+                                           "world", "choose", "voices", "scopes", "drive", "groups",  "play"};
 /// These do not know one another: only `play` knows them all.
 const std::array<std::string, 6> siblings = {"world", "choose", "voices", "scopes", "drive", "groups"};
 /// Side wings, which no room uses, with what they may use besides rooms.

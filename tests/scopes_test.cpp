@@ -70,7 +70,8 @@ std::int64_t place_in(const std::vector<float>& plain, const std::vector<float>&
   return -1;
 }
 
-std::size_t differing(const std::vector<float>& heard, std::size_t from, const std::vector<float>& plain, std::size_t place, std::size_t count) {
+std::size_t differing(const std::vector<float>& heard, std::size_t from, const std::vector<float>& plain, std::size_t place,
+                      std::size_t count) {
   std::size_t differ = 0;
   for (std::size_t i = 0; i < count; ++i) differ += heard[from + i] != plain[place + i] ? 1 : 0;
   return differ;
@@ -204,7 +205,8 @@ TEST_CASE("a loop that is paused is silent, and goes on with the very next frame
   const std::vector<float> after = paused.blocks(150'000, block);
   const auto last = std::find_if(fades.rbegin(), fades.rend(), [](float sample) { return sample != 0; });
   const std::size_t heard = before.size() + static_cast<std::size_t>(fades.rend() - last);
-  const auto first = static_cast<std::size_t>(std::find_if(after.begin(), after.end(), [](float sample) { return sample != 0; }) - after.begin());
+  const auto first =
+      static_cast<std::size_t>(std::find_if(after.begin(), after.end(), [](float sample) { return sample != 0; }) - after.begin());
   INFO("block " << block << ", heard until " << heard << ", again from " << first);
   CHECK(first < 512 + static_cast<std::size_t>(block));
   const std::size_t settled = first + 2000;
@@ -389,7 +391,8 @@ TEST_CASE("a thousand pauses in a frame are as many as the last says") {
 }
 
 TEST_CASE("a scope that ends stops all that is in it and below it, and nothing starts in it until it begins") {
-  Scoped stage(looped("fade-out=\"200 ms\"\n") + ticks + "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n");
+  Scoped stage(looped("fade-out=\"200 ms\"\n") + ticks +
+               "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n");
   const Raised loop = stage.raise("loop");
   stage.raise("hum");
   stage.raise("late");
@@ -504,8 +507,9 @@ TEST_CASE("the steps of a cadence stand still with their scope") {
 TEST_CASE("a playback says what it is doing and where it is, and a manager whether a sound plays") {
   ManagerOptions options;
   options.voices = 1;
-  Scoped stage(looped() + "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nrank=9\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n"
-                          "[sounds.once]\nclips=[\"long.wav\"]\n[events.once]\nresponses=[{start=\"once\", delay=\"800 ms\"}]\n",
+  Scoped stage(looped() +
+                   "[sounds.hum]\nclips=[\"hum.wav\"]\nloop=true\nrank=9\nscope=\"menu\"\n[events.hum]\nstart=\"hum\"\n"
+                   "[sounds.once]\nclips=[\"long.wav\"]\n[events.once]\nresponses=[{start=\"once\", delay=\"800 ms\"}]\n",
                options);
   const Emitter thing = stage.manager->make_emitter();
   CHECK(!stage.manager->plays("loop"));

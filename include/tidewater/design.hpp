@@ -81,9 +81,9 @@ struct GroupDesign {
 
 /// What begins, pauses and ends together.
 struct ScopeDesign {
-  Seconds fade_out;           ///< of what plays in it, when it ends
-  Seconds pause_fade{0.01};   ///< before it stands still, and when it goes on
-  Seconds grace{1};           ///< how long loops wait to be asked for again, when it restarts
+  Seconds fade_out;          ///< of what plays in it, when it ends
+  Seconds pause_fade{0.01};  ///< before it stands still, and when it goes on
+  Seconds grace{1};          ///< how long loops wait to be asked for again, when it restarts
   friend bool operator==(const ScopeDesign&, const ScopeDesign&) = default;
 };
 

@@ -41,7 +41,8 @@ std::string_view to_text(Outcome outcome);
 
 /// True if something plays because of the request.
 constexpr bool plays(Outcome outcome) {
-  return outcome == Outcome::started || outcome == Outcome::went_on || outcome == Outcome::reading || outcome == Outcome::silent || outcome == Outcome::dormant;
+  return outcome == Outcome::started || outcome == Outcome::went_on || outcome == Outcome::reading || outcome == Outcome::silent ||
+         outcome == Outcome::dormant;
 }
 
 /// True if nothing was to be done: the sound was not playing, or its book holds it back.

@@ -22,11 +22,11 @@ struct ScopeLaw {
   static constexpr std::int64_t quantum = 64;
   static constexpr std::int64_t shortest_ramp = 4;  ///< quanta
 
-  MixFrame frame;                        ///< a boundary of quanta
-  std::int64_t time = 0;                 ///< there
+  MixFrame frame;         ///< a boundary of quanta
+  std::int64_t time = 0;  ///< there
   std::int64_t from = unity_scale, to = unity_scale;
-  std::int64_t quanta = 0;               ///< of the ramp; 0 for none
-  std::int64_t correction = 0;           ///< puts the end of the ramp on a whole frame
+  std::int64_t quanta = 0;                ///< of the ramp; 0 for none
+  std::int64_t correction = 0;            ///< puts the end of the ramp on a whole frame
   MixFrame holds_at = MixFrame::never();  ///< a boundary of quanta
 
   friend bool operator==(const ScopeLaw&, const ScopeLaw&) = default;

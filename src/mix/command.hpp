@@ -114,7 +114,8 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-/// The time of a scope. If it holds, its voices fade out over `fade` frames, which are over when it holds; if it holds no more, they fade in.
+/// The time of a scope. If it holds, its voices fade out over `fade` frames, which are over when it holds; if it holds no more, they fade
+/// in.
 struct SetScope {
   std::uint32_t scope = 0;
   std::int64_t fade = 0;

@@ -82,83 +82,6 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
   return {meters_[group].peak.exchange(0, std::memory_order_relaxed), meters_[group].rms.load(std::memory_order_relaxed)};
 }
 
-void Mixer::carry_out(const Command& command) noexcept {
-  // While its scope holds, a voice is turned at once.
-  const auto change = [this](std::uint32_t number, auto act) {
-    if (number >= voices_.size() || !voices_[number].active()) return;
-    Voice& voice = voices_[number];
-    act(voice, now_of(voice.scope()));
-    if (clocks_[voice.scope()].holds_at <= rendered_) voice.finish_changes(channels_[number]);
-  };
-  if (const auto* start = std::get_if<StartVoice>(&command)) {
-    Voice& voice = voices_[start->voice];
-    voice.start(*start, now_of(start->scope), options_.rate);
-    if (clocks_[start->scope].law.holds()) voice.hold(0, now_of(start->scope));
-    if (start->in_world) channels_[start->voice].begin(start->channels);
-    sounding_ = true;
-  } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
-    change(stop->voice, [&](Voice& voice, ScopeFrame) {
-      voice.stop(stop->fade);
-      if (clocks_[voice.scope()].holds_at > rendered_) return;
-      voice.give_up();  // it is not heard
-      count_report(finished_.try_enqueue(VoiceFinished{stop->voice, rendered_, voice.position(), call_ends_}));
-    });
-  } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
-    change(gain->voice, [&](Voice& voice, ScopeFrame now) { voice.set_gain(gain->gain, gain->ramp, now); });
-  } else if (const auto* lift = std::get_if<SetVoiceLift>(&command)) {
-    change(lift->voice, [&](Voice& voice, ScopeFrame now) { voice.set_lift(lift->lift, lift->ramp, now); });
-  } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
-    change(step->voice, [&](Voice& voice, ScopeFrame now) { voice.set_step(step->step, step->ramp, now); });
-  } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {
-    change(side->voice, [&](Voice& voice, ScopeFrame now) { voice.set_side(side->side, side->ramp, now); });
-  } else if (const auto* spread = std::get_if<SetVoiceChannels>(&command)) {
-    change(spread->voice, [&](Voice& voice, ScopeFrame now) {
-      voice.set_channels(channels_[spread->voice], spread->channels, spread->ramp, now);
-    });
-  } else if (const auto* filter = std::get_if<SetFilter>(&command)) {
-    if (filter->group) return set_filter(*filter);
-    change(filter->index,
-           [&](Voice& voice, ScopeFrame now) { voice.set_filter(filter->kind, filter->hertz, options_.rate, filter->ramp, now); });
-  } else if (const auto* scope = std::get_if<SetScope>(&command)) {
-    set_scope(*scope);
-  } else if (const auto* define = std::get_if<DefineGroup>(&command)) {
-    groups_[define->group].parent = define->parent;
-    groups_[define->group].gain = Smooth::at(static_cast<double>(define->gain));
-    groups_[define->group].used = true;
-  } else if (const auto* group = std::get_if<SetGroupGain>(&command)) {
-    Smooth& its = groups_[group->group].gain;
-    if (sounding_ || group->ramp > 0)
-      its.go(static_cast<double>(group->gain), group->ramp, shortest_change(options_.rate));
-    else
-      its = Smooth::at(static_cast<double>(group->gain));
-  }
-}
-
-void Mixer::set_scope(const SetScope& command) noexcept {
-  Clock& clock = clocks_[command.scope];
-  if (!clock.used) {
-    if (command.law == ScopeLaw{}) return;
-    clock.time = rendered_.value << scale_bits;
-    clock.used = true;
-    clocks_used_ = std::max(clocks_used_, command.scope + 1);
-  }
-  const bool held = clock.law.holds(), holds = command.law.holds();
-  clock.law = command.law;
-  const std::int64_t shortest = Smooth::on_grid(shortest_change(options_.rate));
-  // One that came late still takes the shortest change.
-  std::int64_t fade = command.fade;
-  if (holds && !held) fade = std::max(shortest, command.law.holds_at - rendered_);
-  clock.holds_at = holds && !held ? rendered_ + fade : command.law.holds_at;
-  if (held == holds) return;
-  for (Voice& voice : voices_) {
-    if (!voice.active() || voice.scope() != command.scope) continue;
-    if (holds)
-      voice.hold(fade, clock.now());
-    else
-      voice.go_on(fade, clock.now());
-  }
-}
-
 /// How the time of each scope goes in the run that is mixed next.
 void Mixer::wind_clocks(int frames) noexcept {
   for (std::uint32_t scope = 0; scope < clocks_used_; ++scope) {
@@ -176,17 +99,6 @@ void Mixer::wind_clocks(int frames) noexcept {
       its = {time, std::max(time, law.time_at(at + quantum)), law.scale_at(at), law.scale_at(at + quantum)};
       time = its.end;
     }
-  }
-}
-
-/// Of a group.
-void Mixer::set_filter(const SetFilter& command) noexcept {
-  for (Filters& filters : groups_[command.index].filters) {
-    StateFilter& its = command.kind == StateFilter::Kind::low_pass ? filters.low_pass : filters.high_pass;
-    if (sounding_)
-      its.tune(static_cast<double>(command.hertz), options_.rate, command.ramp);
-    else
-      its.begin(static_cast<double>(command.hertz), options_.rate);
   }
 }
 

@@ -126,9 +126,9 @@ class Mixer {
   /// The time of a scope. The first run after a change that came late makes good what is missing.
   struct Clock {
     ScopeLaw law;
-    std::int64_t time = 0;                ///< in 1/65536 of a frame, at `rendered_`; never goes back
+    std::int64_t time = 0;                  ///< in 1/65536 of a frame, at `rendered_`; never goes back
     MixFrame holds_at = MixFrame::never();  ///< as the law says, or later, so that the fade is heard out
-    bool used = false;                    ///< it had a law of its own
+    bool used = false;                      ///< it had a law of its own
     // Of the present run.
     bool plain = true;  ///< it goes at the mixer's speed, and on its frames
     int quanta = 0;     ///< before it holds

@@ -17,9 +17,6 @@ constexpr std::size_t longest_window = most_run * static_cast<std::size_t>(faste
 /// A stream that was late goes on when it has this much ahead again.
 constexpr std::int64_t enough_ahead = 4096;
 
-/// Frames that are more than any change takes.
-constexpr std::int64_t all_of_it = std::int64_t{1} << 40;
-
 constexpr auto fastest_step = static_cast<std::int64_t>(fastest_ratio) << position_bits;
 
 /// What goes through a clip without its samples.
@@ -44,114 +41,6 @@ struct Voice::Warp {
   std::uint64_t travelled = 0;
   double fastest = 1;  ///< time scale
 };
-
-void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
-  *this = Voice{};
-  clip_ = command.clip;
-  loop_ = command.loop && command.clip.frames > 0;
-  position_ = static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position)) << position_bits;
-  wrap_position();
-  step_ = Ramp::at(static_cast<double>(command.step));
-  shortest_ = shortest_change(rate);
-  gain_ = Smooth::at(static_cast<double>(command.gain));
-  lifted_ = command.lift != 1;
-  if (lifted_) lift_.begin({command.lift});
-  side_ = Smooth::at(static_cast<double>(command.side));
-  in_world_ = command.in_world;
-  fold_ = command.fold;
-  start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
-  // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
-  fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
-  quality_ = command.quality;
-  group_ = command.group;
-  scope_ = static_cast<std::uint8_t>(command.scope);
-  active_ = true;
-  low_pass_.begin(static_cast<double>(command.low_pass), rate);
-  high_pass_.begin(static_cast<double>(command.high_pass), rate);
-  filtered_ = low_pass_.active() || high_pass_.active();
-  pan_ = gains();
-  // From its head it starts at once; from further on when the first samples are there.
-  flow_ = Smooth::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
-}
-
-void Voice::stop(std::int64_t fade) {
-  fade = std::max<std::int64_t>(fade, shortest_);
-  if (fade_out_length_ == 0) {
-    fade_out_length_ = fade_out_left_ = fade;
-  } else if (leaving_left() > fade) {
-    // It was to leave more slowly: what is left of that goes on, under a quicker fade.
-    cut_.go(0, fade, shortest_);
-    cut_left_ = cut_.left();  // as long as it really takes: cut before, its last hundredth would be a step
-  }
-}
-
-void Voice::set_gain(float gain, std::int64_t ramp, ScopeFrame now) {
-  gain_.go(static_cast<double>(gain), ramp, shortest_);
-  if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
-}
-
-void Voice::set_lift(float lift, std::int64_t ramp, ScopeFrame now) {
-  if (!std::exchange(lifted_, true)) lift_.begin({1});
-  if (ramp == 0 && start_frame_ >= now)
-    lift_.begin({lift});
-  else
-    lift_.go({lift}, ramp, shortest_);
-}
-
-void Voice::set_step(std::uint64_t step, std::int64_t ramp, ScopeFrame now) {
-  step_.go(static_cast<double>(step), ramp == 0 && start_frame_ >= now ? 0 : std::max<std::int64_t>(ramp, shortest_));
-}
-
-void Voice::set_side(float side, std::int64_t ramp, ScopeFrame now) {
-  side_.go(static_cast<double>(side), ramp, shortest_);
-  if (ramp == 0 && start_frame_ >= now) side_ = Smooth::at(static_cast<double>(side));
-  pan_ = gains();
-}
-
-void Voice::set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, ScopeFrame now) const {
-  if (ramp == 0 && start_frame_ >= now)
-    channels.begin(gains);
-  else
-    channels.go(gains, ramp, shortest_);
-}
-
-void Voice::set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, ScopeFrame now) {
-  StateFilter& filter = kind == StateFilter::Kind::low_pass ? low_pass_ : high_pass_;
-  if (ramp == 0 && start_frame_ >= now)
-    filter.begin(static_cast<double>(hertz), rate);
-  else
-    filter.tune(static_cast<double>(hertz), rate, ramp);
-  filtered_ = low_pass_.active() || high_pass_.active();
-}
-
-void Voice::hold(std::int64_t fade, ScopeFrame now) {
-  held_ = true;
-  if (start_frame_ >= now)
-    flow_ = Smooth::at(0);
-  else
-    flow_.go(0, fade, shortest_);
-}
-
-void Voice::go_on(std::int64_t fade, ScopeFrame now) {
-  held_ = false;
-  // A stream that is late comes back by itself when enough of it is there.
-  if (clip_.stream != nullptr && (clip_.stream->late_since() != StreamRing::never || !has_ahead(shortest_ + 2 * quantum))) return;
-  if (start_frame_ >= now)
-    flow_ = Smooth::at(1);
-  else
-    flow_.go(1, fade, shortest_);
-}
-
-void Voice::finish_changes(ChannelGains& channels) {
-  gain_.advance(all_of_it);
-  if (lifted_) lift_.advance(all_of_it);
-  if (in_world_) channels.advance(all_of_it);
-  step_.advance(all_of_it);
-  side_.advance(all_of_it);
-  pan_ = gains();
-  low_pass_.finish(), high_pass_.finish();
-  filtered_ = low_pass_.active() || high_pass_.active();
-}
 
 /// A stream counts on in a loop: its rounds need not be whole at this rate.
 std::int64_t Voice::position() const { return loop_ && clip_.stream == nullptr ? clip_.folded(source_frame()) : source_frame(); }
@@ -288,9 +177,9 @@ void Voice::wrap_position() {
 /// Whether the samples for so many more frames are there.
 bool Voice::has_ahead(std::int64_t frames, double speed) const {
   const std::int64_t first = source_frame() - reach;
-  std::int64_t end =
-      source_frame() + reach + 1 +
-      static_cast<std::int64_t>(std::max(step_.value, step_.target) * speed / static_cast<double>(unity_step) * static_cast<double>(frames));
+  std::int64_t end = source_frame() + reach + 1 +
+                     static_cast<std::int64_t>(std::max(step_.value, step_.target) * speed / static_cast<double>(unity_step) *
+                                               static_cast<double>(frames));
   if (!loop_) end = std::min(end, clip_.frames);
   return end <= clip_.kept || clip_.stream->holds(std::max(first, clip_.kept), end);
 }
@@ -345,9 +234,7 @@ MixFrame Voice::mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, co
     active_ = false;  // stopped before it was heard
     return at;
   }
-  const int before = begun ? 0
-                     : begins >= time.end ? quantum
-                                          : static_cast<int>(((begins - time.begin) * quantum + span - 1) / span);
+  const int before = begun ? 0 : begins >= time.end ? quantum : static_cast<int>(((begins - time.begin) * quantum + span - 1) / span);
   if (before >= quantum) return plays_on;
   const int count = quantum - before;
   const auto now = static_cast<std::int64_t>(step_.value);

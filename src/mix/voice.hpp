@@ -149,7 +149,7 @@ class alignas(64) Voice {
   bool whole_ = true;      ///< nothing in it was other than finite
   bool lifted_ = false;    ///< something is on top of its gain, or was
   std::uint8_t scope_ = 0;
-  bool held_ = false;      ///< its scope holds, or is about to
+  bool held_ = false;  ///< its scope holds, or is about to
   Quality quality_ = Quality::standard;
   std::uint32_t group_ = 0;
   ClipSamples clip_;

@@ -98,8 +98,7 @@ bool Voice::level_moves() const {
 }
 
 bool Voice::only_gain_moves() const {
-  return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0 &&
-         flow_.value() == 1;
+  return !lifted_ && !side_.moving() && !flow_.moving() && fade_in_done_ >= fade_in_length_ && fade_out_length_ == 0 && flow_.value() == 1;
 }
 
 /// A source into one bus along curves.
@@ -181,7 +180,8 @@ void Voice::add_along(const float* left, const float* right, const Stretch& stre
 
 /// What does not move goes into two channels at a time.
 void Voice::add_flat(const Into& into, int at, const float* samples, int count) const {
-  const auto level = static_cast<float>(flow_.value() * (lifted_ ? gain_.value() * lift_.at(0).value : gain_.value())) * (clip_.mono() ? 1 : fold_);
+  const auto level =
+      static_cast<float>(flow_.value() * (lifted_ ? gain_.value() * lift_.at(0).value : gain_.value())) * (clip_.mono() ? 1 : fold_);
   std::size_t held = most_channels;  // one that waits for a second
   const auto part = [&](std::size_t c) { return level * into.channels.rests_at(c); };
   for (std::size_t c = 0; c < most_channels; ++c) {

@@ -183,16 +183,16 @@ std::string words(const Reason& r, const KnownNames& known) {
           "play again bit for bit",
           r.number);
     case Code::unknown_scope: return unknown_scope(r.name, known);
-    case Code::scope_paused: return fmt::format("scope '{}' is paused since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
+    case Code::scope_paused:
+      return fmt::format("scope '{}' is paused since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
     case Code::scope_stands:
       return fmt::format("the time scale of scope '{}' is 0 since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
-    case Code::waits_for_scope: return fmt::format("scope '{}' stands still since {:.3f} s: it begins when the scope goes on", r.name, r.number);
-    case Code::scope_ended:
-      return fmt::format("scope '{}' ended at {:.3f} s; begin it before its sounds are asked for", r.name, r.number);
+    case Code::waits_for_scope:
+      return fmt::format("scope '{}' stands still since {:.3f} s: it begins when the scope goes on", r.name, r.number);
+    case Code::scope_ended: return fmt::format("scope '{}' ended at {:.3f} s; begin it before its sounds are asked for", r.name, r.number);
     case Code::ends_with_scope: return fmt::format("scope '{}' ended", r.name);
     case Code::restarted_with: return fmt::format("scope '{}' restarted", r.name);
-    case Code::went_on:
-      return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} of before goes on", r.name, r.number, r.other);
+    case Code::went_on: return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} of before goes on", r.name, r.number, r.other);
     case Code::left_over:
       return fmt::format("scope '{}' restarted, and it was not asked for again within {}", r.name, to_text(Seconds{r.number}));
   }

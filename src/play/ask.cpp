@@ -141,9 +141,8 @@ Outcome Control::change(Name group, Act act) {
 }
 
 Outcome Control::carry_out(const asked::Stop& stop, const Extras& extras) {
-  return change(stop.playback, extras, [&](LiveLayer& layer) {
-    voices.leave(layer, stop.fade.value_or(layer.start->sound->design->fade_out), Ending::stopped);
-  });
+  return change(stop.playback, extras,
+                [&](LiveLayer& layer) { voices.leave(layer, stop.fade.value_or(layer.start->sound->design->fade_out), Ending::stopped); });
 }
 
 Outcome Control::carry_out(const asked::SetGain& its, const Extras& extras) {

@@ -10,7 +10,8 @@ namespace tidewater {
 template <class Act>
 Outcome Control::change_scope(Name scope, Act act) {
   const auto number = scopes.names().find(scope);
-  if (number == Numbers::none) return noting.decide(Outcome::unknown_scope, {}, {.code = Reason::Code::unknown_scope, .name = scope.text()});
+  if (number == Numbers::none)
+    return noting.decide(Outcome::unknown_scope, {}, {.code = Reason::Code::unknown_scope, .name = scope.text()});
   carry_on(act(static_cast<ScopeNumber>(number)));
   return Outcome::done;
 }
@@ -31,9 +32,8 @@ Outcome Control::carry_out(const asked::BeginScope& its, const Extras&) {
         restarts |= bit_of(scope);
     const Scopes::Changed changed = scopes.begin(number, scope_moment());
     if (restarts == 0) return changed;
-    voices.restart_scopes(
-        restarts, noting.totals.raised, [&](ScopeNumber scope) { return scopes[scope].design.fade_out; },
-        {.code = Reason::Code::restarted_with, .name = scopes.names().name(number)});
+    voices.restart_scopes(restarts, noting.totals.raised, [&](ScopeNumber scope) { return scopes[scope].design.fade_out; },
+                          {.code = Reason::Code::restarted_with, .name = scopes.names().name(number)});
     agenda.remove_all(restarts);
     for (ScopeMask left = restarts; left != 0; left &= left - 1) {
       const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
@@ -61,9 +61,8 @@ Outcome Control::carry_out(const asked::EndScope& its, const Extras&) {
   return change_scope(its.scope, [&](ScopeNumber number) {
     scopes.end(number, scope_moment());
     const ScopeMask ends = scopes.below(number);
-    voices.end_scopes(
-        ends, noting.totals.raised, [&](ScopeNumber scope) { return its.fade.value_or(scopes[scope].design.fade_out); },
-        {.code = Reason::Code::ends_with_scope, .name = scopes.names().name(number)});
+    voices.end_scopes(ends, noting.totals.raised, [&](ScopeNumber scope) { return its.fade.value_or(scopes[scope].design.fade_out); },
+                      {.code = Reason::Code::ends_with_scope, .name = scopes.names().name(number)});
     agenda.remove_all(ends);
     for (ScopeMask left = ends; left != 0; left &= left - 1)
       listening.end_scope(hash_name(scopes.names().name(static_cast<std::uint32_t>(std::countr_zero(left)))));

@@ -53,7 +53,8 @@ void HandOn::hand_on_notes(Control& control) {
     return numbers.all();
   };
   const std::vector<std::string_view> gauge_names = names_under_lock(control.driving.gauges.names());
-  const KnownNames known{!catalogue->banks().empty(), [&] { return catalogue->names(); },
+  const KnownNames known{!catalogue->banks().empty(),
+                         [&] { return catalogue->names(); },
                          [&] { return names_under_lock(control.groups.names()); },
                          [&] { return std::vector<std::string_view>(gauge_names.begin(), gauge_names.end()); },
                          [&] { return names_under_lock(control.scopes.names()); },

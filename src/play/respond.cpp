@@ -73,8 +73,7 @@ Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& resp
   const Seconds delay = response.delay + happening.delay;
   agenda.add_response(scope, voices.times().from(scope, happening.base) + voices.frames_of(delay),
                       {.id = id, .event = event.hash, .target = hash_name(sound.name), .verb = response.verb, .time = response.time});
-  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = delay.value, .sound = &sound},
-                       happening.event);
+  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = delay.value, .sound = &sound}, happening.event);
 }
 
 void Starter::respond_late(Agenda::Ticket ticket) {
@@ -86,12 +85,8 @@ void Starter::respond_late(Agenda::Ticket ticket) {
     return;
   }
   const std::optional<Whereabouts> nowhere;
-  const Happening happening{.event = Name(event->design->name, due.event),
-                            .traits = {},
-                            .emitter = {},
-                            .gauges = {},
-                            .at = nowhere,
-                            .base = noting.link.base()};
+  const Happening happening{
+      .event = Name(event->design->name, due.event), .traits = {}, .emitter = {}, .gauges = {}, .at = nowhere, .base = noting.link.base()};
   // The bank may have been replaced meanwhile by one whose events are otherwise. All that was raised so far has begun.
   const PlaybackId before{noting.totals.raised, ~0U, ~0U};
   StartedSounds unasked;

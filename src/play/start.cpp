@@ -261,9 +261,7 @@ MixFrame Starting::starts_on(const Candidate& candidate) const {
 }
 
 /// It is too far to be heard, and too short to come near before it ends.
-bool Starting::nobody_would_hear() const {
-  return from_ != nullptr && !from_->level.audible() && is_short();
-}
+bool Starting::nobody_would_hear() const { return from_ != nullptr && !from_->level.audible() && is_short(); }
 
 Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
   starter_.join(sound_, starter_.voices.begin(sound_, as, layers_, *verdict_), happening_, follower(), started);
@@ -366,8 +364,9 @@ void Starter::join(LiveSound& sound, const LiveStart& start, const Happening& ha
     driving.followers.add(*follower);
   }
   if (start.in_world)
-    listening.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(), start.scope,
-                          !happening.stays && listening.has_room_for(happening.emitter) ? happening.emitter : Emitter{}, *happening.at);
+    listening.earshot.add(start.ref(), sound.heard_kind, Voices::own_level(start), follower != nullptr && sound.following->bends_levels(),
+                          start.scope, !happening.stays && listening.has_room_for(happening.emitter) ? happening.emitter : Emitter{},
+                          *happening.at);
   add(started, start.ref());
 }
 

@@ -20,8 +20,8 @@ struct ScopeMoment {
   MixFrame from;  ///< the first frame that the change can reach, a boundary of quanta
 };
 
-/// Each scope's place in the tree, its state and its time. Each change leaves commands for the mixer, one for each scope whose time changes;
-/// whoever made the change sends them on.
+/// Each scope's place in the tree, its state and its time. Each change leaves commands for the mixer, one for each scope whose time
+/// changes; whoever made the change sends them on.
 class Scopes {
  public:
   enum class State : std::uint8_t { idle, running, ended };  ///< idle: nobody has begun or ended it
@@ -70,9 +70,7 @@ class Scopes {
   ScopeMask below(ScopeNumber number) const;
   /// Why nothing starts in a scope that has ended.
   Reason why_ended(ScopeNumber number, Hertz rate) const {
-    return {.code = Reason::Code::scope_ended,
-            .number = seconds({scopes_[number].since.value}, rate).value,
-            .name = names_.name(number)};
+    return {.code = Reason::Code::scope_ended, .number = seconds({scopes_[number].since.value}, rate).value, .name = names_.name(number)};
   }
   /// Why the scope stands still.
   Reason why_held(ScopeNumber number, Hertz rate) const;

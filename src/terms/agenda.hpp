@@ -61,9 +61,7 @@ class Agenda {
     put_off_.back().ticket = ticket;
     return ticket;
   }
-  Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) {
-    return add(frame, {Due::Kind::grace, scope, restarts});
-  }
+  Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) { return add(frame, {Due::Kind::grace, scope, restarts}); }
   /// Takes off what waits in these scopes, but for layers, which leave when their starts do. Returns how many responses there were.
   std::size_t remove_all(ScopeMask scopes) {
     std::size_t responses = 0;

@@ -14,8 +14,8 @@ using ScopeNumber = std::uint8_t;
 using ScopeMask = std::uint64_t;
 constexpr ScopeMask bit_of(ScopeNumber scope) { return ScopeMask{1} << scope; }
 
-/// The time of each scope on the mixer's clock, as the control side knows it. A change holds from a frame that is still to come, and control
-/// asks about frames before it: so the last few laws are kept.
+/// The time of each scope on the mixer's clock, as the control side knows it. A change holds from a frame that is still to come, and
+/// control asks about frames before it: so the last few laws are kept.
 class ScopeTimes {
  public:
   ScopeFrame at(ScopeNumber scope, MixFrame frame) const {

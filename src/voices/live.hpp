@@ -130,14 +130,14 @@ struct LiveStart {
   LiveStart *next_of_emitter = nullptr, **from_of_emitter = nullptr;  ///< among those that may be of one sound and one emitter
   std::uint64_t emitter = 0;
   std::uint64_t renewed = 0;  ///< the raise by which it was asked for again after its scope restarted; of a step, the last raise before it
-  ScopeFrame base;   ///< the frame that its delays count from
-  ScopeFrame heard;  ///< the frame on which it begins
+  ScopeFrame base;            ///< the frame that its delays count from
+  ScopeFrame heard;           ///< the frame on which it begins
   std::uint32_t slot = 0;
   bool in_world = false;
   bool follows = false;  ///< gauges
   Part part = Part::whole;
   ScopeNumber scope = 0;
-  bool stays = false;  ///< when its scope restarts, until the grace is over
+  bool stays = false;         ///< when its scope restarts, until the grace is over
   HeardFrom* from = nullptr;  ///< of one in the world; beside the start, because few look at it
 
   StartRef ref() const { return {slot, id}; }

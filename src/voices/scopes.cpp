@@ -28,8 +28,7 @@ void Voices::go_on(ScopeMask scopes) {
   }
   freshen_claims();
   while (count_.sounding > options_.voices) {
-    const std::uint32_t weakest =
-        pool_.weakest_but([&](const LiveLayer& layer) { return (bit_of(layer.start->scope) & scopes) == 0; });
+    const std::uint32_t weakest = pool_.weakest_but([&](const LiveLayer& layer) { return (bit_of(layer.start->scope) & scopes) == 0; });
     put_to_sleep(*pool_.owners()[weakest], {.code = Reason::Code::waits, .number = static_cast<double>(options_.voices)});
   }
   count_.most_sounding = std::max(count_.most_sounding, count_.sounding);

@@ -35,9 +35,9 @@ void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   const bool nobody_waits = layer.start->sound->home->unloaded;
   const bool stands = layer.stage == Stage::held;  // and so does its time
-  if (nobody_waits ||
-      (!stands && level_of(layer).audible() &&
-       !worth_waiting(*layer.design, *layer.clip, position_at(layer, times().at(layer.start->scope, link_.now().lands)), layer.progress.step))) {
+  if (nobody_waits || (!stands && level_of(layer).audible() &&
+                       !worth_waiting(*layer.design, *layer.clip, position_at(layer, times().at(layer.start->scope, link_.now().lands)),
+                                      layer.progress.step))) {
     leave(layer, {}, Ending::outranked, why);
     return;
   }

@@ -390,8 +390,8 @@ void Voices::wake(LiveLayer& layer) {
   // A layer that a gauge has just raised from silence fades in as slowly as it follows that gauge.
   const bool lifted = layer.lifted_at == tended_.at;
   give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
-  notebook_.add(link_.now().at,
-                WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice, times().mixed(layer.start->scope, layer.progress.since)});
+  notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice,
+                                         times().mixed(layer.start->scope, layer.progress.since)});
 }
 
 }  // namespace tidewater

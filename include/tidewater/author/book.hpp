@@ -222,8 +222,8 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "sounds", "layers", "follow", "sketch", "events", "responses", "banks",
-                             ///< "targets", "targets.groups", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "sounds", "layers", "follow", "sketch", "events", "responses",
+                             ///< "banks", "targets", "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -63,15 +63,16 @@ const RowsOf<BookGauge>& gauge_rows() {
 const RowsOf<BookScope>& scope_rows() {
   static const RowsOf<BookScope> rows =
       RowsOf<BookScope>("scopes")
-          .special({"parent", "\"root\"", "\"world\"", "The scope with which this one pauses, slows down and ends, too."}, "name of a scope")
+          .special({"parent", "\"root\"", "\"world\"", "The scope with which this one pauses, slows down and ends, too."},
+                   "name of a scope")
           .quantity({"fade-out", "\"0 s\"", "\"400 ms\"", "How long what plays in it takes to leave when the scope ends."},
                     &BookScope::fade_out)
           .quantity({"pause-fade", "\"10 ms\"", "\"80 ms\"",
                      "How long what plays in it takes to fade before it stands still, and when it goes on."},
                     &BookScope::pause_fade)
-          .quantity({"grace", "\"1 s\"", "\"3 s\"",
-                     "When the scope restarts: how long its loops wait to be asked for again before they leave."},
-                    &BookScope::grace);
+          .quantity(
+              {"grace", "\"1 s\"", "\"3 s\"", "When the scope restarts: how long its loops wait to be asked for again before they leave."},
+              &BookScope::grace);
   return rows;
 }
 

@@ -52,11 +52,10 @@ void check_scopes(Problems& problems, Book& book) {
   const auto missing = [&](const FilePlace& place, std::string_view whose, const std::string& name) {
     if (name.empty() || scope_called(book.scopes, name) != nullptr) return;
     const std::string near = problems.may_look() ? did_you_mean(name, known) : "";
-    problems.add(place, fmt::format("{} '{}', which is not a scope{}", whose, name,
-                                    near.empty() ? fmt::format("; add [scopes.{}]", name) : near));
+    problems.add(place,
+                 fmt::format("{} '{}', which is not a scope{}", whose, name, near.empty() ? fmt::format("; add [scopes.{}]", name) : near));
   };
-  for (const BookScope& scope : book.scopes)
-    missing(scope.place, fmt::format("the parent of scope '{}' is", scope.name), scope.parent);
+  for (const BookScope& scope : book.scopes) missing(scope.place, fmt::format("the parent of scope '{}' is", scope.name), scope.parent);
   for (const BookGroup& group : book.groups) missing(group.place, fmt::format("the scope of group '{}' is", group.name), group.scope);
   for (const BookSound& sound : book.sounds) missing(sound.place, fmt::format("the scope of sound '{}' is", sound.name), sound.scope);
 
