@@ -277,7 +277,7 @@ class Held {
     LiveClips clips = *control_.library.read_clips(data_of(bank), Preload::by_book).value;
     control_.make_ready_for(data_of(bank), clips);
     Loading loading = control_.library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
-    control_.number_groups(loading);
+    control_.number_names(loading);
     control_.driving.follow(loading.prepared.front());
     ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading}, times);
   }

@@ -16,6 +16,7 @@
 #include "clean.hpp"
 #include "costs.hpp"
 #include "growth.hpp"
+#include "scopes.hpp"
 #include "table.hpp"
 #include "world.hpp"
 
@@ -70,7 +71,7 @@ namespace bench = tidewater::bench;
 constexpr std::pair<std::string_view, void (*)()> tables[] = {{"costs", bench::print_costs_table}, {"calls", bench::print_calls_table},
                                                               {"clean", bench::print_clean_table}, {"growth", bench::print_growth_table},
                                                               {"books", bench::print_books_table}, {"banks", bench::print_banks_table},
-                                                              {"world", bench::print_world_table}};
+                                                              {"world", bench::print_world_table}, {"scopes", bench::print_scopes_table}};
 
 }  // namespace
 

@@ -94,7 +94,7 @@ Found walk(double far, int listeners, std::uint32_t limit) {
     LiveClips clips = *control->library.read_clips(data_of(bank), Preload::by_book).value;
     control->make_ready_for(data_of(bank), clips);
     Loading loading = control->library.loaded.prepare_to_load(BankInside::of(bank), std::move(clips), 1);
-    control->number_groups(loading);
+    control->number_names(loading);
     control->driving.follow(loading.prepared.front());
     const Asking asking(*control);
     control->settle_and_ask(asked::Load{bank.name(), bank.content()}, {.loading = &loading});

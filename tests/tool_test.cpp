@@ -806,3 +806,16 @@ TEST_CASE("what check calls good packs: other languages' clips, stops across ban
        "'c' is in bank 'one', and would stop 'tone', which bank 'two' starts");
   says(head + sounds + "[banks.one]\nevents=[\"a\"]\n", "in-no-bank");
 }
+
+TEST_CASE("show lists scopes, and says who names one") {
+  const Folder folder;
+  folder.write("book.toml",
+               "[book]\nname=\"mill\"\n[scopes.yard]\nfade-out=\"300 ms\"\n[scopes.wheel]\nparent=\"yard\"\n[groups.out]\nscope=\"yard\"\n"
+               "[sounds.creak]\ngroup=\"out\"\n[sounds.creak.sketch]\nlike=\"hum\"\n[events.turned]\nstart=\"creak\"\n");
+  const Ran all = run(folder, BUILD_FOLDER "/tidewater show " + folder.path("book.toml"));
+  CHECK_THAT(all.out, Contains("wheel     5  yard    0 s       0.01 s      1 s"));
+  const Ran one = run(folder, BUILD_FOLDER "/tidewater show " + folder.path("book.toml") + " yard");
+  CHECK_THAT(one.out, Contains("fade-out    0.3 s") && Contains("named by: scope wheel, group out"));
+  const Ran wrong = run(folder, BUILD_FOLDER "/tidewater show " + folder.path("book.toml") + " yrd");
+  CHECK_THAT(wrong.err, Contains("nothing in it is called 'yrd'; did you mean 'yard'?"));
+}

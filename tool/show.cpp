@@ -72,6 +72,12 @@ std::string list_all(const Book& book) {
     gauges.row({gauge.name, line_of(gauge.place), fmt::format("{:g}", gauge.from), fmt::format("{:g}", gauge.to),
                 fmt::format("{:g}", gauge.initial), to_text(gauge.smoothing)});
   if (!gauges.empty()) out += "\n" + gauges.text();
+  Table scopes({"scope", line_head(book), "parent", "fade-out", "pause-fade", "grace"});
+  for (const auto& scope : book.scopes)
+    if (!scope.parent.empty())
+      scopes.row(
+          {scope.name, line_of(scope.place), scope.parent, to_text(scope.fade_out), to_text(scope.pause_fade), to_text(scope.grace)});
+  if (!scopes.empty()) out += "\n" + scopes.text();
   Table banks({"bank", line_head(book), "has"});
   for (const auto& bank : book.banks)
     banks.row({bank.name, line_of(bank.place), fmt::format("{}", fmt::join(bank.events.empty() ? bank.clips : bank.events, ", "))});
@@ -98,6 +104,7 @@ std::string show_named(const Book& book, const std::string& name, bool all) {
   if (const auto* sound = named(book.sounds, name)) add(show_sound(book, *sound, all));
   if (const auto* group = named(book.groups, name)) add(show_group(book, *group));
   if (const auto* gauge = named(book.gauges, name)) add(show_gauge(book, *gauge));
+  if (const auto* scope = named(book.scopes, name)) add(show_scope(book, *scope));
   if (const auto* bank = named(book.banks, name)) add(show_bank_of(*bank));
   if (const auto* target = named(book.targets, name)) add(show_target(*target));
   add(show_trait(book, name));
@@ -110,6 +117,7 @@ std::string unknown(const Book& book, const std::string& name) {
   for (const auto& sound : book.sounds) known.emplace_back(sound.name);
   for (const auto& group : book.groups) known.emplace_back(group.name);
   for (const auto& gauge : book.gauges) known.emplace_back(gauge.name);
+  for (const auto& scope : book.scopes) known.emplace_back(scope.name);
   for (const auto& bank : book.banks) known.emplace_back(bank.name);
   for (const auto& target : book.targets) known.emplace_back(target.name);
   const auto traits = traits_of(book);
@@ -158,6 +166,15 @@ Json json_of(const BookGauge& gauge) {
           {"to", gauge.to},     {"default", gauge.initial}, {"smoothing", to_text(gauge.smoothing)}};
 }
 
+Json json_of(const BookScope& scope) {
+  return {{"name", scope.name},
+          {"line", scope.place.line},
+          {"parent", scope.parent},
+          {"fade-out", to_text(scope.fade_out)},
+          {"pause-fade", to_text(scope.pause_fade)},
+          {"grace", to_text(scope.grace)}};
+}
+
 Json json_of(const BookBank& bank) {
   return {{"name", bank.name}, {"line", bank.place.line}, {"events", bank.events}, {"clips", bank.clips}, {"needs", bank.needs}};
 }
@@ -181,7 +198,7 @@ int print_json(const Book& book, const std::string& name) {
     if (name.empty() || !list.empty()) all[key] = std::move(list);
   };
   add("events", book.events), add("sounds", book.sounds), add("groups", book.groups);
-  add("gauges", book.gauges), add("banks", book.banks), add("targets", book.targets);
+  add("gauges", book.gauges), add("scopes", book.scopes), add("banks", book.banks), add("targets", book.targets);
   if (!any) throw Error(unknown(book, name));
   say("{}\n", all.dump(2, ' ', false, Json::error_handler_t::replace));
   return fine;

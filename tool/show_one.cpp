@@ -182,6 +182,25 @@ std::string show_gauge(const Book& book, const BookGauge& gauge) {
          fmt::format("\n  followed by: {}\n", followers.empty() ? "no sound" : followers);
 }
 
+std::string show_scope(const Book& book, const BookScope& scope) {
+  Table table({"key", "value"});
+  if (!scope.parent.empty()) table.row({"parent", scope.parent});
+  table.row({"fade-out", to_text(scope.fade_out)});
+  table.row({"pause-fade", to_text(scope.pause_fade)});
+  table.row({"grace", to_text(scope.grace)});
+  std::string members;
+  const auto add = [&](const char* what, const std::string& name) {
+    members += fmt::format("{}{} {}", members.empty() ? "" : ", ", what, name);
+  };
+  for (const auto& below : book.scopes)
+    if (below.parent == scope.name) add("scope", below.name);
+  for (const auto& group : book.groups)
+    if (group.scope == scope.name) add("group", group.name);
+  for (const auto& sound : book.sounds)
+    if (sound.scope == scope.name) add("sound", sound.name);
+  return title(scope.place, "scope", scope.name) + table.text() + fmt::format("\n  named by: {}\n", members.empty() ? "nothing" : members);
+}
+
 std::string show_bank_of(const BookBank& bank) {
   Table table({"key", "value"});
   const auto list = [&](const char* key, const std::vector<std::string>& values) {

@@ -12,6 +12,7 @@ namespace tidewater::tool {
 /// With `all`, also the keys that have their defaults.
 std::string show_sound(const Book& book, const BookSound& sound, bool all);
 std::string show_gauge(const Book& book, const BookGauge& gauge);
+std::string show_scope(const Book& book, const BookScope& scope);
 std::string show_bank_of(const BookBank& bank);
 std::string show_target(const BookTarget& target);
 std::string show_event(const Book& book, const BookEvent& event);
