@@ -19,16 +19,16 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-constexpr int frames_a_block = 256;
-constexpr std::uint32_t voices = 256;
-constexpr int rounds = 9, blocks_a_round = 60;
+constexpr int block_frames = 256;
+constexpr std::uint32_t voice_count = 256;
+constexpr int measured_rounds = 9, blocks_of_a_round = 60;
 
 /// 256 varied loops in one scope, whose law `change` makes; nanoseconds a frame of a voice, the least of each round.
 class Voices256 {
  public:
-  explicit Voices256(const std::function<void(ScopeLaw&, MixFrame)>& change) : mixer_({.voices = voices}), block_(2 * frames_a_block) {
+  explicit Voices256(const std::function<void(ScopeLaw&, MixFrame)>& change) : mixer_({.voices = voice_count}), block_(2 * block_frames) {
     clip_ = make_clip("loop", 1, std::vector<float>(10007, 0.1F));
-    for (std::uint32_t voice = 0; voice < voices; ++voice) {
+    for (std::uint32_t voice = 0; voice < voice_count; ++voice) {
       StartVoice start;
       start.voice = voice;
       start.scope = 1;
@@ -46,8 +46,9 @@ class Voices256 {
   }
   void measure() {
     const auto began = Clock::now();
-    run(blocks_a_round);
-    const double each = std::chrono::duration<double, std::nano>(Clock::now() - began).count() / blocks_a_round / frames_a_block / voices;
+    run(blocks_of_a_round);
+    const double each =
+        std::chrono::duration<double, std::nano>(Clock::now() - began).count() / blocks_of_a_round / block_frames / voice_count;
     least = least == 0 ? each : std::min(least, each);
   }
   double least = 0;
@@ -82,7 +83,7 @@ std::unique_ptr<SoundManager> ten_thousand() {
 }
 
 void print_call(const char* what, SoundManager& manager, const std::function<void()>& call, const std::function<void()>& between) {
-  std::vector<float> block(2 * frames_a_block);
+  std::vector<float> block(2 * block_frames);
   std::vector<double> times;
   for (int i = 0; i < 400; ++i) {
     for (int frame = 0; frame < 4; ++frame) {
@@ -104,7 +105,7 @@ void print_scopes_table() {
   Voices256 plain([](ScopeLaw&, MixFrame) {}), held([](ScopeLaw&law, MixFrame from) { law.hold(from, 512); }),
       half([](ScopeLaw&law, MixFrame from) { law.scale(from, unity_scale / 2, 0); }),
       ramp([](ScopeLaw&law, MixFrame from) { law.scale(from, unity_scale / 2, 48'000'000); });
-  for (int round = 0; round < rounds; ++round)
+  for (int round = 0; round < measured_rounds; ++round)
     for (Voices256* its : {&plain, &held, &half, &ramp}) its->measure();
   fmt::print("\n256 varied voices in one scope, a frame of each:\n\n| scope | a voice | beside one that sounds |\n| --- | ---: | ---: |\n");
   for (const auto& [what, its] :
@@ -112,7 +113,7 @@ void print_scopes_table() {
     fmt::print("| {:<24} | {:>7.3f} ns | {:>6.1f} % |\n", what, its->least, 100 * its->least / plain.least);
 
   const auto manager = ten_thousand();
-  std::vector<float> block(2 * frames_a_block);
+  std::vector<float> block(2 * block_frames);
   for (int i = 0; i < 10'000; ++i) {
     manager->raise("loop");
     if (i % 500 == 0) manager->render(block), manager->update(Seconds{});

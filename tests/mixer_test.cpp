@@ -267,3 +267,91 @@ TEST_CASE("samples too small to be heard cost no more than silence, and leave th
   tiny = tiny * 0.5F;
   CHECK(tiny > 0);
 }
+
+namespace {
+
+struct Timed {
+  std::int64_t at;
+  Command command;
+};
+
+/// A minute of anything for eight voices of one scope, whose law changes while they play, stop and change.
+std::vector<Timed> scope_session(const BankClip& clip, Random& random) {
+  const auto pick = [&](std::int64_t low, std::int64_t high) { return low + random.below(static_cast<std::uint32_t>(high - low + 1)); };
+  std::vector<Timed> all;
+  ScopeLaw law;
+  constexpr std::int64_t pause_fade = 512;
+  const auto voice = [&] { return static_cast<std::uint32_t>(pick(0, 7)); };
+  for (std::int64_t at = 0; at < 60'000; at += quantum * pick(0, 40)) switch (pick(0, 8)) {
+      case 0:
+        law.hold({at}, pause_fade);
+        all.push_back({at, SetScope{1, pause_fade, law}});
+        break;
+      case 1:
+      case 2:
+        law.go_on({at});
+        all.push_back({at, SetScope{1, pause_fade, law}});
+        break;
+      case 3:
+        law.scale({at}, pick(0, 1) == 0 ? unity_scale : pick(unity_scale / 64, 4 * unity_scale), pick(0, 9600));
+        all.push_back({at, SetScope{1, pause_fade, law}});
+        break;
+      case 4: all.push_back({at, StopVoice{voice(), pick(0, 3000)}}); break;
+      case 5: all.push_back({at, SetVoiceStep{voice(), static_cast<std::uint64_t>(pick(1, 500)) << 26, pick(0, 2000)}}); break;
+      case 6: all.push_back({at, SetVoiceGain{voice(), static_cast<float>(pick(0, 10)) / 10, pick(0, 2000)}}); break;
+      case 7: all.push_back({at, SetGroupGain{0, static_cast<float>(pick(1, 10)) / 10, pick(0, 1) * 700}}); break;
+      default: {
+        StartVoice start = voice_of(clip, voice());
+        start.scope = 1;
+        start.loop = pick(0, 1) == 0;
+        if (pick(0, 1) == 0) start.step = static_cast<std::uint64_t>(pick(8, 160)) << 26;
+        start.start_frame = start.base = {pick(0, 1) == 0 ? 0 : (law.time_at({at}) >> scale_bits) + pick(0, 5000)};
+        start.fade_in = pick(0, 1) * 400;
+        start.low_pass = static_cast<float>(pick(0, 1) * 800);
+        all.push_back({at, start});
+      }
+    }
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("while the time of a scope changes, blocks make no difference, and neither does a command that comes late") {
+  std::vector<float> noise(10007);
+  Random draws(7);
+  for (float& sample : noise) sample = static_cast<float>(draws.between(-0.3, 0.3));
+  const BankClip clip = make_clip("c", 1, noise);
+  for (std::uint64_t seed = 1; seed <= static_cast<std::uint64_t>(times(60, 8)); ++seed) {
+    Random random(seed);
+    const std::vector<Timed> session = scope_session(clip, random);
+    const bool late = seed % 2 == 0;
+    std::vector<std::vector<float>> heard;
+    for (const bool again : {false, true}) {
+      Random sizes(seed), pieces(seed + (again ? 1000 : 0));
+      Mixer mixer({.voices = 8, .limiter = late});
+      std::vector<float> all;
+      std::uint64_t request = 0;
+      std::size_t next = 0;
+      while (all.size() < 2 * 64'000) {
+        const std::int64_t clock = mixer.clock().value;
+        // Late: only when the clock is past their frame; again: told to land there, as a replay does.
+        for (; next < session.size() && (!late || session[next].at <= clock); ++next)
+          mixer.post(session[next].command, ++request,
+                     {late && again ? clock : std::max<std::int64_t>(0, session[next].at - (late ? 70 : 0))});
+        mixer.commit();
+        for (std::uint32_t left = 1 + sizes.below(1500), piece = 0; left > 0; left -= piece) {
+          piece = again ? std::min(left, 1 + pieces.below(700)) : left;
+          const std::size_t before = all.size();
+          all.resize(before + 2 * std::size_t{piece});
+          render_guarded(mixer, std::span(all).subspan(before));
+        }
+        for (VoiceFinished report; mixer.poll(report, mixer.clock());) {
+        }
+      }
+      all.resize(2 * 64'000);
+      heard.push_back(std::move(all));
+    }
+    INFO("seed " << seed);
+    REQUIRE(heard[0] == heard[1]);
+  }
+}

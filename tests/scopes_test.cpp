@@ -556,3 +556,17 @@ TEST_CASE("a stop without a time goes by the book's fade-out") {
   stage.render(Seconds{0.2});
   CHECK(loop.ended());
 }
+
+TEST_CASE("a delay that is nearly over when its scope pauses ends on its frame after the pause") {
+  Scoped stage(ticks);
+  stage.raise("late");
+  const std::int64_t call = 12'000;  // a quarter of a second before it is heard it would ask for a voice
+  std::vector<float> heard = stage.blocks(call, 480);
+  stage.manager->pause("world");
+  CHECK(onsets(stage.blocks(48'000, 480)).empty());
+  stage.manager->resume("world");
+  const auto found = onsets(stage.blocks(48'000, 480));
+  REQUIRE(found.size() == 1);
+  const auto reaches = [](std::int64_t at) { return (at + latency_frames) / 64 * 64; };
+  CHECK(static_cast<std::int64_t>(found[0]) == reaches(call + 48'000) + (latency_frames + 24'000 - reaches(call) - 512) - call - 48'000);
+}

@@ -26,12 +26,15 @@ class PlayingWhile {
  public:
   /// Of nothing.
   PlayingWhile() = default;
-  explicit PlayingWhile(Raised raised) : raised_(std::move(raised)) {}
+  explicit PlayingWhile(const Raised& raised) : raised_(raised) {}
   PlayingWhile(PlayingWhile&& other) noexcept : raised_(std::exchange(other.raised_, {})) {}
-  PlayingWhile& operator=(PlayingWhile&& other) noexcept;
+  /// Stops what this one guarded before.
+  PlayingWhile& operator=(PlayingWhile other) noexcept {
+    std::swap(raised_, other.raised_);
+    return *this;
+  }
   PlayingWhile(const PlayingWhile&) = delete;
-  PlayingWhile& operator=(const PlayingWhile&) = delete;
-  ~PlayingWhile() { stop(); }
+  ~PlayingWhile();
 
   /// Stops now.
   void stop();
@@ -48,12 +51,15 @@ class Action {
  public:
   /// Of nothing.
   Action() = default;
-  Action(Action&& other) noexcept;
-  Action& operator=(Action&& other) noexcept;
+  Action(Action&& other) noexcept { swap(other); }
+  /// Calls off what was under way before.
+  Action& operator=(Action other) noexcept {
+    swap(other);
+    return *this;
+  }
   Action(const Action&) = delete;
-  Action& operator=(const Action&) = delete;
   /// Calls the action off if it is under way.
-  ~Action() { call_off(); }
+  ~Action();
 
   /// Each ends the action. Returns `already_ended` if it is not under way.
   Raised complete();
@@ -66,6 +72,7 @@ class Action {
  private:
   friend class SoundManager;
   Action(std::uint64_t manager, Name event, std::span<const Trait> traits, Emitter emitter);
+  void swap(Action& other) noexcept;
   Raised raise(const char* stage);
   Raised end(const char* stage);
 

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <cmath>
+
 #include "base/nearest.hpp"
 #include "notebook/otherwise.hpp"
 
@@ -39,6 +41,9 @@ std::string all_taken(const Reason& r) {
   return fmt::format("all {:.0f} voices are taken by sounds that are louder or outrank it", r.number);
 }
 
+/// "31 ms", "1.5 s"
+std::string length_of(double seconds) { return seconds < 1 ? fmt::format("{:.3g} ms", 1000 * seconds) : fmt::format("{:.3g} s", seconds); }
+
 constexpr std::string_view all_fade = "there is room for it, but every voice still fades what was told to go";
 constexpr std::string_view keeps = "; it keeps its place";
 constexpr std::string_view cannot_wait = ", and it is too short to wait";
@@ -66,11 +71,9 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("{} of {}{}{} was brought to {}{}{}; it may be {}", r.name, r.number, r.unit.empty() ? "" : " ", r.unit, r.other,
                          r.unit.empty() ? "" : " ", r.unit, r.more);
     case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
-    case Code::too_soon: {
-      const double spacing = r.sound->spacing.value;
-      return spacing < 1 ? fmt::format("'{}' started less than {:g} ms ago{}, and that is its spacing", sound, 1000 * spacing, whose)
-                         : fmt::format("'{}' started less than {:g} s ago{}, and that is its spacing", sound, spacing, whose);
-    }
+    case Code::too_soon:
+      return fmt::format("'{}' would begin {} {} another of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
+                         r.number < 0 ? "before" : "after", whose, length_of(r.sound->spacing.value));
     case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);
     case Code::asked_again: return "it was asked for again";
     case Code::past_end:

@@ -25,7 +25,7 @@ struct Reason {
     not_a_number,      ///< `name` is what, `more` its range
     brought,           ///< `name` of `number` `unit` was brought to `other`; `more` is its range
     plays_already,     ///< `sound`; `each`: for its emitter
-    too_soon,          ///< `sound`; `each`
+    too_soon,          ///< `sound`, `number` seconds after another start of it, or before it if negative; `each`
     limited,           ///< `number` of `sound`; `each`
     asked_again,
     past_end,     ///< `sound`, whose clip `name` has `number` seconds

@@ -1,7 +1,10 @@
 /// Handles and guards, which find their manager by its number.
 
 #include <mutex>
+#include <string>
+#include <utility>
 
+#include "base/fail.hpp"
 #include "play/asking.hpp"
 #include "play/control.hpp"
 #include "play/raising.hpp"
@@ -51,11 +54,20 @@ Outcome Playback::set_low_pass(Hertz frequency, Seconds time) { return ask(asked
 Outcome Playback::set_high_pass(Hertz frequency, Seconds time) { return ask(asked::SetHighPass{id_, frequency, time}); }
 Outcome Playback::bend(Semitones shift, Seconds time) { return ask(asked::Bend{id_, shift, time}); }
 
-PlayingWhile& PlayingWhile::operator=(PlayingWhile&& other) noexcept {
-  if (this == &other) return *this;
-  stop();
-  raised_ = std::exchange(other.raised_, {});
-  return *this;
+// What a destructor cannot tell anybody is lost.
+
+PlayingWhile::~PlayingWhile() {
+  problem_of([&] {
+    stop();
+    return std::string();
+  });
+}
+
+Action::~Action() {
+  problem_of([&] {
+    call_off();
+    return std::string();
+  });
 }
 
 void PlayingWhile::stop() {
@@ -71,24 +83,13 @@ Action::Action(std::uint64_t manager, Name event, std::span<const Trait> traits,
   begun_ = raise(".begun");
 }
 
-Action::Action(Action&& other) noexcept
-    : manager_(other.manager_),
-      event_(std::move(other.event_)),
-      traits_(std::move(other.traits_)),
-      emitter_(other.emitter_),
-      under_way_(std::exchange(other.under_way_, false)),
-      begun_(other.begun_) {}
-
-Action& Action::operator=(Action&& other) noexcept {
-  if (this == &other) return *this;
-  call_off();
-  manager_ = other.manager_;
-  event_ = std::move(other.event_);
-  traits_ = std::move(other.traits_);
-  emitter_ = other.emitter_;
-  under_way_ = std::exchange(other.under_way_, false);
-  begun_ = other.begun_;
-  return *this;
+void Action::swap(Action& other) noexcept {
+  std::swap(manager_, other.manager_);
+  event_.swap(other.event_);
+  traits_.swap(other.traits_);
+  std::swap(emitter_, other.emitter_);
+  std::swap(under_way_, other.under_way_);
+  std::swap(begun_, other.begun_);
 }
 
 Raised Action::raise(const char* stage) {

@@ -46,6 +46,8 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   control.noting.door.state(s);
   control.groups.state(s);
   control.scopes.state(s);
+  if constexpr (State::reading)
+    for (std::size_t scope = 0; scope < control.scopes.names().size(); ++scope) control.agenda.know_scope(static_cast<ScopeNumber>(scope));
   control.driving.gauges.state(s);
   control.driving.cadences.state(s);
   s.list(control.driving.told);

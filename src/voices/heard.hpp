@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <cstdlib>
 #include <limits>
+#include <optional>
 #include <vector>
 
 #include "base/frame.hpp"
@@ -39,12 +40,15 @@ class HeardBefore {
     const bool each = last_.size() > 1;
     last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, scope, frame);
   }
-  /// Whether a frame is less than `spacing` from one of those frames.
-  bool near(std::uint64_t emitter, ScopeNumber scope, ScopeFrame frame, std::int64_t spacing) const {
+  /// How many frames after the nearest of those frames a frame is, or before it if negative. None if that is `spacing` or more.
+  std::optional<std::int64_t> near(std::uint64_t emitter, ScopeNumber scope, ScopeFrame frame, std::int64_t spacing) const {
     const bool each = last_.size() > 1;
     const LastStarts& last = last_[each ? slot_of(emitter) : 0];
-    return (!each || last.emitter == emitter) && last.scope == scope &&
-           std::any_of(last.frames.begin(), last.frames.end(), [&](ScopeFrame other) { return std::abs(frame - other) < spacing; });
+    std::optional<std::int64_t> nearest;
+    if ((each && last.emitter != emitter) || last.scope != scope) return nearest;
+    for (const ScopeFrame other : last.frames)
+      if (const std::int64_t after = frame - other; std::abs(after) < std::abs(nearest.value_or(spacing))) nearest = after;
+    return nearest;
   }
   /// Nothing was heard to begin after this frame.
   ScopeFrame latest(ScopeNumber scope) const { return scope == scope_ ? latest_ : ScopeFrame::never(); }

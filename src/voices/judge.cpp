@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cstdlib>
+#include <optional>
 #include <utility>
 
 #include "voices/voices.hpp"
@@ -63,15 +64,19 @@ const LiveStart* Voices::what_plays(const Verdict& verdict) const {
   return latest;
 }
 
-/// Whether the sound is heard to begin, or will be, less than its spacing from a frame.
-bool Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const {
+/// How many frames after a start of the sound, less than its spacing, the asker's would be heard; before it if negative.
+std::optional<std::int64_t> Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const {
   const bool each = sound.design->limit_each_emitter;
   const std::int64_t spacing = frames_of(sound.design->spacing);
-  if (spacing <= 0 || before.latest(asker.scope) <= asker.heard - spacing) return false;
-  if (before.near(asker.emitter, asker.scope, asker.heard, spacing)) return true;
-  return any_start(sound, each ? std::optional(asker.emitter) : std::nullopt, [&](const LiveStart& start) {
-    return start.part != Part::cadence && start.scope == asker.scope && std::abs(asker.heard - start.heard) < spacing;
+  if (spacing <= 0 || before.latest(asker.scope) <= asker.heard - spacing) return std::nullopt;
+  std::optional<std::int64_t> after = before.near(asker.emitter, asker.scope, asker.heard, spacing);
+  if (after) return after;
+  any_start(sound, each ? std::optional(asker.emitter) : std::nullopt, [&](const LiveStart& start) {
+    if (start.part == Part::cadence || start.scope != asker.scope || std::abs(asker.heard - start.heard) >= spacing) return false;
+    after = asker.heard - start.heard;
+    return true;
   });
+  return after;
 }
 
 Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, const Asker& asker, const HeardFrom* from, Part part) const {
@@ -84,11 +89,16 @@ Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, const As
   gated.verdict.cadences = part == Part::cadence;
   if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return gated;
   const bool plays = retrigger != Retrigger::overlap && plays_already(gated.verdict);
-  if (plays && retrigger == Retrigger::ignore)
+  if (plays && retrigger == Retrigger::ignore) {
     gated.outcome = Outcome::already_playing;
-  else if (part != Part::cadence && heard_near(sound, before, asker))
+    return gated;
+  }
+  if (const auto after = part == Part::cadence ? std::nullopt : heard_near(sound, before, asker)) {
     gated.outcome = Outcome::too_soon;
-  else if (retrigger == Retrigger::restart)
+    gated.after = seconds({*after}, options_.rate);
+    return gated;
+  }
+  if (retrigger == Retrigger::restart)
     gated.verdict.restarts = plays;
   else if (part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible()))
     obey_limit(gated, from != nullptr);
@@ -163,6 +173,7 @@ Reason Voices::why_held(const Gated& gated) {
   const BankSound& design = *gated.verdict.sound->design;
   return {.code = gated.outcome == Outcome::already_playing ? Reason::Code::plays_already : Reason::Code::too_soon,
           .each = design.limit_each_emitter,
+          .number = gated.after.value,
           .sound = &design};
 }
 

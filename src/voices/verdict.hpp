@@ -84,6 +84,7 @@ struct Verdict {
 /// The decision of the book's gates on a start.
 struct Gated {
   Outcome outcome = Outcome::done;  ///< `done`: the start may be
+  Seconds after;                    ///< of one that is too soon: how long after another it would be heard; before it if negative
   Verdict verdict;
 
   bool held() const { return outcome != Outcome::done; }

@@ -348,6 +348,10 @@ void Voices::tell_of_stream(LiveLayer& layer) {
 
 std::optional<Voices::Claimed> Voices::claim_due(LiveLayer& layer) {
   stop_waiting(layer);
+  if (times().held(layer.start->scope)) {  // since just now: it asks when the scope goes on
+    wait_for(layer, waits_until(layer.start->scope, layer.progress.since));
+    return std::nullopt;
+  }
   const LiveStart& start = *layer.start;
   Claimed claimed;
   Candidate& candidate = claimed.candidate;

@@ -160,7 +160,7 @@ class Voices {
     Verdict verdict;
   };
   /// The delay of a layer is nearly over: it leaves the agenda and asks for a voice. If it comes too late for one, the caller has to tell
-  /// it to leave. Returns nothing if it was told to go meanwhile.
+  /// it to leave. Returns nothing if it was told to go meanwhile, or waits on because its scope is held.
   std::optional<Claimed> claim_due(LiveLayer& layer);
   /// Wakes sleepers and ends those that slept past their end. Only updates call it, so that the order of requests makes no difference.
   void tend();
@@ -251,7 +251,7 @@ class Voices {
   bool restarts(const Verdict& verdict, const LiveStart& start) const;
   LiveStart* oldest_that_restarts(const Verdict& verdict) const;
   bool matters(const Verdict& verdict, const LiveStart& start) const;
-  bool heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const;
+  std::optional<std::int64_t> heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const;
   struct Counted;
   Level heard_level_of(const LiveStart& start) const;
   void obey_limit(Gated& gated, bool in_world) const;
