@@ -17,11 +17,11 @@ namespace {
 /// What `ask(start)` says of a playback, or `otherwise` if it is over.
 template <class Value, class Ask>
 Value said_of(std::uint64_t manager, StartRef its, Value otherwise, Ask ask) {
-  const Reach reach(manager);
-  if (reach.manager() == nullptr) return otherwise;
-  const std::lock_guard lock(reach.manager()->mutex);
-  const LiveStart* start = reach.manager()->voices.find(its);
-  return start == nullptr ? otherwise : ask(*reach.manager(), *start);
+  const Reach found(manager);
+  if (found.manager() == nullptr) return otherwise;
+  const std::lock_guard lock(found.manager()->mutex);
+  const LiveStart* start = found.manager()->voices.find(its);
+  return start == nullptr ? otherwise : ask(*found.manager(), *start);
 }
 
 }  // namespace
@@ -42,8 +42,8 @@ Seconds Playback::position() const {
 
 template <class R>
 Outcome Playback::ask(R request) const {
-  const Reach reach(manager_);
-  return reach.manager() == nullptr ? Outcome::already_ended : tidewater::ask(*reach.manager(), request, slot_);
+  const Reach found(manager_);
+  return found.manager() == nullptr ? Outcome::already_ended : tidewater::ask(*found.manager(), request, slot_);
 }
 
 Outcome Playback::stop() { return ask(asked::Stop{id_, std::nullopt}); }
@@ -93,13 +93,13 @@ void Action::swap(Action& other) noexcept {
 }
 
 Raised Action::raise(const char* stage) {
-  const Reach reach(manager_);
-  if (reach.manager() == nullptr) return {.outcome = Outcome::already_ended, .playbacks = {}};
+  const Reach found(manager_);
+  if (found.manager() == nullptr) return {.outcome = Outcome::already_ended, .playbacks = {}};
   const std::string name = event_ + stage;
-  if (!reach.manager()->is_known_or_alone(event_, name)) return {.outcome = Outcome::done, .playbacks = {}};
+  if (!found.manager()->is_known_or_alone(event_, name)) return {.outcome = Outcome::done, .playbacks = {}};
   std::vector<Trait> traits;
   for (const auto& [key, value] : traits_) traits.push_back({Name(key), Name(value)});
-  return raise_on(*reach.manager(), Name(name), traits, emitter_, nullptr);
+  return raise_on(*found.manager(), Name(name), traits, emitter_, nullptr);
 }
 
 Raised Action::end(const char* stage) {
