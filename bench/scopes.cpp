@@ -1,16 +1,24 @@
 #include "scopes.hpp"
 
+#include <benchmark/benchmark.h>
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <functional>
 #include <memory>
+#include <mutex>
+#include <span>
+#include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "bank/bank_data.hpp"
+#include "base/random.hpp"
 #include "dsp/resample.hpp"
 #include "mix/mixer.hpp"
+#include "scope_delays.hpp"
 #include "ten_speeds.hpp"
 #include "tidewater/manager.hpp"
 
@@ -99,6 +107,107 @@ void print_call(const char* what, SoundManager& manager, const std::function<voi
   fmt::print("| {:<24} | {:>8.1f} us | {:>8.1f} us |\n", what, times[times.size() / 2], times[times.size() * 99 / 100]);
 }
 
+/// A loop of a prime number of frames, of which no two places are alike.
+BankClip noise() {
+  Random random(3);
+  std::vector<float> samples(10007);
+  float last = 0;
+  for (float& sample : samples) sample = last = 0.9F * last + static_cast<float>(random.between(-0.02, 0.02));
+  return make_clip("noise", 1, samples);
+}
+
+std::vector<float> rendered(Mixer& mixer, std::size_t frames, std::size_t block) {
+  std::vector<float> heard(2 * frames);
+  for (std::size_t at = 0; at < frames; at += block) mixer.render(std::span(heard).subspan(2 * at, 2 * std::min(block, frames - at)));
+  return heard;
+}
+
+/// Plays a loop twice, once through changes of its scope. After the last change, compares it with the loop that had none, at the place that
+/// the scope's time says.
+struct Comparison {
+  std::size_t differ = 0;  ///< samples
+  double residual = 0;     ///< dB below the loop
+};
+Comparison compare(double ratio, std::size_t block, const std::vector<std::function<void(ScopeLaw&, MixFrame)>>& changes) {
+  constexpr std::size_t between = 96'000, settled = 24'000, compared = 80'000;
+  const BankClip clip = noise();
+  StartVoice start;
+  start.scope = 1;
+  start.clip = clip.view();
+  start.step = step_for(ratio);
+  start.loop = true;
+  Mixer plain({.voices = 1}), changed({.voices = 1});
+  for (Mixer* mixer : {&plain, &changed}) mixer->post(start);
+  SetScope command{1, 512, {}};
+  for (const auto& change : changes) {
+    rendered(changed, between, block);
+    change(command.law, {(changed.clock().value + quantum - 1) / quantum * quantum});
+    changed.post(command);
+  }
+  rendered(changed, settled, block);
+  const std::int64_t time = command.law.time_at(changed.clock());
+  const std::vector<float> as_ever = rendered(plain, static_cast<std::size_t>(time / unity_scale) + compared, block);
+  const std::vector<float> heard = rendered(changed, compared, block);
+  const float* const beside = as_ever.data() + 2 * (time / unity_scale);
+  Comparison result;
+  double apart = 0, power = 0;
+  for (std::size_t i = 0; i < heard.size(); ++i) {
+    result.differ += heard[i] != beside[i] ? 1 : 0;
+    apart += std::pow(static_cast<double>(heard[i] - beside[i]), 2);
+    power += std::pow(static_cast<double>(beside[i]), 2);
+  }
+  result.residual = apart == 0 ? -HUGE_VAL : 10 * std::log10(apart / power);
+  return result;
+}
+
+void print_exactness() {
+  const auto hold = [](ScopeLaw& law, MixFrame at) { law.hold(at, 512); };
+  const auto resume = [](ScopeLaw& law, MixFrame at) { law.resume(at); };
+  const auto slow = [](ScopeLaw& law, MixFrame at) { law.scale(at, unity_scale / 4, 14'400); };
+  const auto full = [](ScopeLaw& law, MixFrame at) { law.scale(at, unity_scale, 14'400); };
+  fmt::print("\nA loop beside the same loop without changes, 80,000 stereo frames:\n\n");
+  fmt::print("| change | rate | block | samples that differ | residual | reach |\n| --- | ---: | ---: | ---: | ---: | --- |\n");
+  const auto row = [](const char* what, double ratio, std::size_t block, const Comparison& its, const char* reach) {
+    const std::string residual = its.differ == 0 ? "none" : fmt::format("{:.0f} dB", its.residual);
+    fmt::print("| {:<28} | {:>6} | {:>5} | {:>6} | {:>8} | {} |\n", what, ratio, block, its.differ, residual, reach);
+  };
+  for (const double ratio : {1.0, 1.1371})
+    for (const std::size_t block : {64, 100, 480, 1024, 4096})
+      row("paused and resumed", ratio, block, compare(ratio, block, {hold, resume}), "0 differ");
+  for (const std::size_t block : {64, 480, 4096}) row("x0.25 in 300 ms and back", 1, block, compare(1, block, {slow, full}), "0 differ");
+  for (const std::size_t block : {64, 480, 4096})
+    row("x0.25 in 300 ms and back", 1.1371, block, compare(1.1371, block, {slow, full}), "-120 dB");
+
+  const testing::ScopeDelays delays = testing::random_scope_delays(100);
+  fmt::print(
+      "\n{} random delays across pauses and ramps: {} on another frame than the scope's time says, {} out of order, {} missed (reach: 0)\n",
+      delays.due, delays.wrong_frame, delays.out_of_order, delays.missed);
+}
+
+/// A million raises between two blocks, beside as many look-ups under a mutex.
+void print_flood() {
+  constexpr int raises = 1'000'000;
+  const auto manager = ten_thousand();
+  std::unordered_map<std::uint64_t, int> known{{hash_name("loop"), 1}};
+  std::mutex mutex;
+  int found = 0;
+  const auto seconds_of = [](const std::function<void()>& work) {
+    const auto began = Clock::now();
+    for (int i = 0; i < raises; ++i) work();
+    return std::chrono::duration<double>(Clock::now() - began).count();
+  };
+  const double yardstick = seconds_of([&] {
+    const std::lock_guard lock(mutex);
+    found += known.find(hash_name("loop"))->second;
+  });
+  const double ours = seconds_of([&] { manager->raise("loop"); });
+  fmt::print(
+      "\nA million raises in one frame: {:.2f} s (reach 0.5 s), yardstick {:.3f} s of a mutex and a look-up; {} playbacks, which is the "
+      "most\n",
+      ours, yardstick, manager->stats().playbacks);
+  benchmark::DoNotOptimize(found);
+}
+
 }  // namespace
 
 void print_scopes_table() {
@@ -141,6 +250,8 @@ void print_scopes_table() {
         manager->begin("world");
         for (int i = 0; i < 100; ++i) manager->raise("loop");
       });
+  print_flood();
+  print_exactness();
 }
 
 }  // namespace tidewater::bench

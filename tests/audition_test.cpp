@@ -59,7 +59,7 @@ TEST_CASE("each take is heard by itself: its clip, its length, its loudness") {
   }
   const auto crowded = desk.takes("tone", {.times = 3, .every = Seconds{1}});
   CHECK(crowded[0].clip == "tone.wav");
-  CHECK_THAT(crowded[1].why, Contains("too-soon: 'tone' would begin 1 s after another of it; its spacing is 10 s"));
+  CHECK_THAT(crowded[1].why, Contains("too-soon: 'tone' would begin 1 s after another start of it; its spacing is 10 s"));
   CHECK(crowded[2].starts.value == 96000);
   CHECK(crowded[2].loudness == silence);
 }

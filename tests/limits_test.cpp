@@ -86,7 +86,7 @@ TEST_CASE("starts are at least the spacing apart, and what comes too soon says s
   CHECK(onsets == 7);
   CHECK(stage.raise("n").outcome == Outcome::too_soon);
   stage.render(Seconds{0.01});
-  CHECK(stage.why() == "'n' would begin 100 ms after another of it; its spacing is 150 ms");
+  CHECK(stage.why() == "'n' would begin 100 ms after another start of it; its spacing is 150 ms");
 }
 
 TEST_CASE("where a limit is reached, the oldest, the quietest or the newest yields") {

@@ -289,7 +289,7 @@ std::vector<Timed> scope_session(const BankClip& clip, Random& random) {
         break;
       case 1:
       case 2:
-        law.go_on({at});
+        law.resume({at});
         all.push_back({at, SetScope{1, pause_fade, law}});
         break;
       case 3:

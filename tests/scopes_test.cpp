@@ -5,9 +5,8 @@
 #include <random>
 
 #include "base/random.hpp"
-#include "scopes/scopes.hpp"
+#include "scope_delays.hpp"
 #include "stage.hpp"
-#include "terms/agenda.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -97,7 +96,7 @@ TEST_CASE("the time of a scope never goes back, is found again by its frame, and
       frame += 64 * pick(0, 2000);
       switch (pick(0, 3)) {
         case 0: law.hold({frame}, 64 * pick(4, 10)); break;
-        case 1: law.go_on({frame}); break;
+        case 1: law.resume({frame}); break;
         default: law.scale({frame}, pick(0, 2) > 0 ? unity_scale : pick(unity_scale / 64, 4 * unity_scale), pick(0, 200'000));
       }
       for (int look = 0; look < 20; ++look) {
@@ -121,73 +120,11 @@ TEST_CASE("the time of a scope never goes back, is found again by its frame, and
 }
 
 TEST_CASE("in a tree of scopes that change at random, all comes due on its frame and in order") {
-  Random random(11);
-  const auto pick = [&](std::int64_t low, std::int64_t high) { return low + random.below(static_cast<std::uint32_t>(high - low + 1)); };
-  std::size_t due_ones = 0;
-  for (int session = 0; session < times(40, 4); ++session) {
-    Scopes scopes({48000});
-    const std::vector<BankScope> tree = {{{}, "root", 0}, {{}, "a", 0}, {{}, "b", 1}, {{}, "c", 1}, {{}, "d", 0}};
-    const std::vector<std::uint32_t> numbers = {0, 1, 2, 3, 4};
-    scopes.add(tree, numbers, {});
-    Agenda agenda(scopes.times());
-    agenda.reserve(4000, 0);
-    for (const std::uint32_t number : numbers) agenda.know_scope(static_cast<ScopeNumber>(number));
-    struct Waits {
-      ScopeNumber scope;
-      ScopeFrame time;
-    };
-    std::vector<Waits> all;
-    std::vector<char> gone;
-    std::array<std::vector<std::int64_t>, 5> truth;  // the time of each scope, frame by frame
-    std::int64_t clock = 0;
-    std::int64_t last = -1;
-    std::array<std::pair<ScopeFrame, std::uint32_t>, 5> latest{};
-    while (clock < 200'000) {
-      const std::int64_t lands = clock + pick(1, 1500);
-      const ScopeMoment when{{clock}, {(lands + 70 + 63) / 64 * 64}};
-      for (std::int64_t n = pick(0, 3); n > 0; --n) {
-        const auto scope = static_cast<ScopeNumber>(pick(0, 4));
-        switch (pick(0, 7)) {
-          case 0: scopes.pause(scope, when); break;
-          case 1: scopes.resume(scope, when); break;
-          case 2: scopes.set_scale(scope, pick(0, 256) * unity_scale / 64, pick(0, 9600), when); break;
-          default: {
-            const ScopeFrame time = scopes.times().from(scope, MixFrame{lands + latency_frames}) + pick(1, 30'000);
-            agenda.add_layer(scope, time, static_cast<std::uint32_t>(all.size()));
-            all.push_back({scope, time});
-            gone.push_back(0);
-          }
-        }
-      }
-      scopes.sent();
-      for (std::size_t scope = 0; scope < truth.size(); ++scope)
-        for (std::int64_t frame = clock; frame < lands; ++frame)
-          truth[scope].push_back(scopes.times().at(static_cast<ScopeNumber>(scope), MixFrame{frame}).value);
-      clock = lands;
-      for (;;) {
-        const auto [ticket, frame] = agenda.due_by({clock - 1});
-        if (ticket == Agenda::no_ticket) break;
-        const std::uint32_t number = agenda[ticket].number;
-        const Waits& its = all[number];
-        const auto& times = truth[its.scope];
-        const auto first = std::lower_bound(times.begin(), times.end(), its.time.value) - times.begin();
-        REQUIRE(frame.value == first);
-        REQUIRE(last <= frame.value);
-        last = frame.value;
-        // Of two of a scope that are due on one frame, in its own time.
-        REQUIRE(latest[its.scope] <= std::pair(its.time, number));
-        latest[its.scope] = {its.time, number};
-        gone[number] = 1;
-        agenda.remove(ticket);
-        ++due_ones;
-      }
-      if (pick(0, 3) == 0) scopes.settle({clock});
-    }
-    // What is left was not due.
-    for (std::size_t i = 0; i < all.size(); ++i)
-      if (gone[i] == 0 && !scopes.times().stands_at(all[i].scope, {clock - 1})) REQUIRE(truth[all[i].scope].back() < all[i].time.value);
-  }
-  CHECK(due_ones > static_cast<std::size_t>(times(5'000, 500)));
+  const ScopeDelays delays = random_scope_delays(times(100, 6));
+  CHECK(delays.due > static_cast<std::size_t>(times(10'000, 600)));
+  CHECK(delays.wrong_frame == 0);
+  CHECK(delays.out_of_order == 0);
+  CHECK(delays.missed == 0);
 }
 
 TEST_CASE("a loop that is paused is silent, and goes on with the very next frame") {
@@ -314,7 +251,7 @@ TEST_CASE("in a paused scope short sounds are refused, long ones begin and wait,
   stage.render(Seconds{0.1});
   CHECK(stage.raise("tick").outcome == Outcome::paused);
   stage.render(Seconds{0.1});
-  CHECK_THAT(stage.why(), Contains("scope 'world' is paused since 0.00"));
+  CHECK_THAT(stage.why(), Contains("scope 'world' has been paused since 0.00"));
   CHECK(stage.raise("click").outcome == Outcome::started);
   CHECK(stage.raise("loop").outcome == Outcome::started);
   CHECK(stage.raise("long").outcome == Outcome::started);
@@ -403,7 +340,7 @@ TEST_CASE("a scope that ends stops all that is in it and below it, and nothing s
   CHECK(stage.manager->stats().playbacks == 1);  // the hum in the menu; the delayed tick has gone
   CHECK(stage.raise("tick").outcome == Outcome::scope_ended);
   stage.render(Seconds{0.1});
-  CHECK_THAT(stage.why(), Contains("scope 'world' ended at 0.20") && Contains("begin it"));
+  CHECK_THAT(stage.why(), Contains("scope 'world' ended at 0.20") && Contains("call begin(\"world\") first"));
   CHECK(stage.manager->end("water") == Outcome::already_ended);
   CHECK(stage.manager->end("world") == Outcome::already_ended);
   CHECK(stage.manager->begin("world") == Outcome::done);

@@ -79,11 +79,11 @@ struct GroupDesign {
   friend bool operator==(const GroupDesign&, const GroupDesign&) = default;
 };
 
-/// What begins, pauses and ends together.
+/// A scope: playbacks that pause, slow down and end together.
 struct ScopeDesign {
-  Seconds fade_out;          ///< of what plays in it, when it ends
-  Seconds pause_fade{0.01};  ///< before it stands still, and when it goes on
-  Seconds grace{1};          ///< how long loops wait to be asked for again, when it restarts
+  Seconds fade_out;          ///< fade of its playbacks when the scope ends
+  Seconds pause_fade{0.01};  ///< fade before a pause, and after it
+  Seconds grace{1};          ///< after a restart: the time within which loops can be asked for again
   friend bool operator==(const ScopeDesign&, const ScopeDesign&) = default;
 };
 

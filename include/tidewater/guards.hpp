@@ -1,12 +1,13 @@
 #pragma once
-/// What a game does for a while, in stages or at a stretch, as objects that end it.
+/// Guards: objects that stop a sound or end an action when they are destroyed.
 ///
-///     PlayingWhile wind = manager.play_while("wind.blew", sail);     // stops when it is destroyed
+///     PlayingWhile wind = manager.play_while("wind.blew", sail);     // plays until `wind` is destroyed
 ///
 ///     Action haul = manager.begin_action("net.hauled", winch);       // raises net.hauled.begun
-///     haul.complete();                                               // net.hauled.completed; else interrupt(), or net.hauled.called-off
+///     haul.complete();                                               // raises net.hauled.completed
 ///
-/// Both can be moved and not copied, and may outlive their manager: then they do nothing. Thread: any, one at a time for each object.
+/// Guards can be moved, not copied. A guard whose manager is gone does nothing.
+/// Thread: any thread, but one guard must not be used by two threads at once.
 
 #include <array>
 #include <cstddef>
@@ -21,14 +22,15 @@
 
 namespace TIDEWATER_API tidewater {
 
-/// What one raise has started, until this is destroyed: then it stops by the book's fade-outs. At most `Raised::most_handles` playbacks.
+/// Stops the playbacks of one raise, with the fade-outs of their sounds, when it is destroyed. Guards at most `Raised::most_handles`
+/// playbacks.
 class PlayingWhile {
  public:
-  /// Of nothing.
+  /// Guards nothing.
   PlayingWhile() = default;
   explicit PlayingWhile(const Raised& raised) : raised_(raised) {}
   PlayingWhile(PlayingWhile&& other) noexcept : raised_(std::exchange(other.raised_, {})) {}
-  /// Stops what this one guarded before.
+  /// Stops the playbacks that this guard had before.
   PlayingWhile& operator=(PlayingWhile other) noexcept {
     std::swap(raised_, other.raised_);
     return *this;
@@ -36,23 +38,23 @@ class PlayingWhile {
   PlayingWhile(const PlayingWhile&) = delete;
   ~PlayingWhile();
 
-  /// Stops now.
+  /// Stops the playbacks now.
   void stop();
-  /// The outcome of the raise, and its handles.
+  /// Returns the outcome and the handles of the raise.
   const Raised& raised() const { return raised_; }
 
  private:
   Raised raised_;
 };
 
-/// An action in stages. Each stage raises an event of its own: the action's name with ".begun", ".completed", ".interrupted" or
-/// ".called-off". Those that the book leaves out are silent, if it has one of them. The traits and the emitter are those of the beginning.
+/// An action in stages. Each stage raises an event: the action's name with ".begun", ".completed", ".interrupted" or ".called-off", with
+/// the emitter and the traits of the beginning. If a loaded bank has one of the four events, the missing ones raise nothing.
 class Action {
  public:
-  /// Of nothing.
+  /// Guards nothing.
   Action() = default;
   Action(Action&& other) noexcept { swap(other); }
-  /// Calls off what was under way before.
+  /// Calls off the action that this guard had before.
   Action& operator=(Action other) noexcept {
     swap(other);
     return *this;
@@ -61,12 +63,12 @@ class Action {
   /// Calls the action off if it is under way.
   ~Action();
 
-  /// Each ends the action. Returns `already_ended` if it is not under way.
+  /// Each of these ends the action and raises its event. Returns `already_ended` if no action is under way.
   Raised complete();
   Raised interrupt();
   Raised call_off();
   bool under_way() const { return under_way_; }
-  /// What the beginning did.
+  /// Returns the result of the beginning's raise.
   const Raised& begun() const { return begun_; }
 
  private:

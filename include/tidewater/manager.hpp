@@ -37,10 +37,10 @@
 
 namespace TIDEWATER_API tidewater {
 
-/// What a raise says in place of the book.
+/// Values of one raise that override the book.
 struct RaiseChanges {
-  Name scope{"", 0};   ///< of all that the event starts; the emitter's, or that of each sound, unless it is given
-  Seconds delay = {};  ///< of each response, on top of its own
+  Name scope{"", 0};   ///< scope of all sounds that the raise starts; empty for the emitter's, or else each sound's own
+  Seconds delay = {};  ///< added to the delay of each response
 };
 
 /// Its calls about emitters, listeners and gauges are in tidewater/world_calls.hpp.
@@ -95,7 +95,7 @@ class SoundManager : public WorldCalls {
   }
   Raised raise(Name event, std::span<const Trait> traits, const Place& place);
 
-  /// The same otherwise than the book says:
+  /// The same, with values that override the book:
   ///
   ///     manager.raise("bell.rang", {.scope = "menu"});
   ///     manager.raise("bell.rang", {}, bell, {.scope = "menu", .delay = 200_ms});
@@ -109,9 +109,9 @@ class SoundManager : public WorldCalls {
   }
   Raised raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes);
 
-  /// Raises an event; what it has started stops by the book when the guard is destroyed.
+  /// Raises an event. The playbacks stop, with their fade-outs, when the returned guard is destroyed.
   PlayingWhile play_while(Name event, Emitter emitter = {});
-  /// Begins an action in stages, each of which raises an event of its own: see tidewater/guards.hpp.
+  /// Begins an action in stages. Each stage raises an event of its own: see tidewater/guards.hpp.
   Action begin_action(Name event, Emitter emitter = {}) { return begin_action(event, std::span<const Trait>{}, emitter); }
   Action begin_action(Name event, std::span<const Trait> traits, Emitter emitter = {});
 
@@ -126,25 +126,25 @@ class SoundManager : public WorldCalls {
   /// Returns silence for an unknown group. Reading begins a new peak.
   Meter read_meter(Name group);
 
-  // Scopes: what a book lets begin, pause and end together. "root" is above all. An unknown scope returns `unknown_scope`, and nothing
-  // changes.
+  // Scopes: playbacks that pause, slow down and end together. "root" is above all. Each call includes the scopes below the one it names. An
+  // unknown scope returns `unknown_scope`, and nothing changes.
 
-  /// Begins the scope and those below it, at full speed and not paused. No scope needs to be begun before it ends. A scope that runs
-  /// restarts: its loops and cadences stay for a second, or as the book says, and go on if they are asked for again meanwhile (`went_on`,
-  /// with the old handle); all else leaves at once.
+  /// Begins a scope at full speed, not paused. A scope that was begun before restarts: its loops and cadences play on for a second, or the
+  /// scope's `grace`. A raise that asks for one of them within that time returns `went_on` and the old handle. The others stop then; all
+  /// other sounds stop at once. A scope needs no `begin` before its sounds can play.
   Outcome begin(Name scope);
-  /// Stops all that plays in the scope and below it, by the scope's fade-out or `fade`; removes what waits, and the emitters that name the
-  /// scope. Until it is begun again, nothing starts in it (`scope_ended`).
+  /// Stops all playbacks of a scope over its `fade-out`, or over `fade`. Removes its delayed responses, and the emitters that name it.
+  /// Until the next `begin`, raises in it are refused (`scope_ended`). Returns `already_ended` if the scope has ended.
   Outcome end(Name scope);
   Outcome end(Name scope, Seconds fade);
-  /// What plays in the scope and in those below it fades for 10 ms, or as the book says, then stands still and costs nothing. Delays and
-  /// cadences stand still, too. Short sounds that are asked for meanwhile are refused (`paused`); loops, and sounds of more than two
-  /// seconds, begin and wait. Pausing twice is pausing once.
+  /// Pauses a scope: its playbacks fade over its `pause-fade`, 10 ms by default, and then stand still. So do its delays and cadences. A
+  /// short sound that is asked for during a pause is refused (`paused`). A loop, or a sound of more than two seconds, begins after the
+  /// pause.
   Outcome pause(Name scope);
-  /// What stood still goes on with its very next frame, under the same fade. A scope stays paused while one above it is.
+  /// Ends a pause. Each playback continues with its next frame, under a fade. A scope stays on hold while a scope above it is paused.
   Outcome resume(Name scope);
-  /// Sets how fast the time of the scope goes, and with it all pitches, delays and cadences in it and below it: 0.25 is slow motion. The
-  /// scale with those of the scopes above lies between 1/64 and 4; 0 stands still as if paused.
+  /// Sets the speed of a scope's time, and with it all pitches, delays and cadences: 0.25 is slow motion. `time` is how long the change
+  /// takes. The product with the scales of the scopes above is clamped to 1/64 .. 4. A scale of 0 holds the scope like a pause.
   Outcome set_time_scale(Name scope, TimeScale scale, Seconds time = Seconds{0.3});
 
   // Time.
@@ -175,8 +175,8 @@ class SoundManager : public WorldCalls {
   void restore(std::span<const std::byte> saved, std::span<const Bank> banks);
   /// The same without exceptions. Returns why it was not restored, or an empty text.
   std::string try_restore(std::span<const std::byte> saved, std::span<const Bank> banks);
-  /// Whether a playback of the sound has not ended and was not told to go; of this emitter, if there is one. As of the last request or
-  /// update; changes nothing. False for a sound that no loaded bank has.
+  /// Whether a sound plays: it has a playback, on the emitter if one is given, that has not ended and was not told to stop. As of the last
+  /// request or update. Changes nothing. Returns false for a sound that no loaded bank has.
   bool plays(Name sound, Emitter emitter = {}) const;
   /// Returns the handle of a playback that a journal names. It says `ended()` if the playback is over or never was. Looks at all that
   /// plays.

@@ -8,7 +8,7 @@ namespace TIDEWATER_API tidewater {
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
   started,          ///< a playback began, or will after its delay
-  went_on,          ///< its scope has restarted, and a playback of before goes on
+  went_on,          ///< a playback from before the restart of its scope plays on
   reading,          ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
   silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
   dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes
@@ -32,7 +32,7 @@ enum class Outcome {
   out_of_range,     ///< beyond the sound's `far`, and too short to come nearer before it ends
   emitter_gone,     ///< a sound in the world was raised on an emitter that was removed
   paused,           ///< its scope is paused, and the sound is too short to wait
-  scope_ended,      ///< its scope has ended and was not begun since
+  scope_ended,      ///< its scope has ended; `begin` was not called since
   unknown_scope,    ///< no loaded bank has this scope
 };
 

@@ -14,18 +14,18 @@ namespace TIDEWATER_API tidewater {
 
 struct Control;
 
-/// What a playback is doing.
+/// The present state of a playback.
 enum class PlaybackState {
-  sounds,   ///< it is heard, or would be if nothing louder covered it
-  waits,    ///< for its delay, for its clips, or for the next step of a cadence
+  sounds,   ///< it has a voice
+  waits,    ///< it waits for its delay, for its clips, or for the next step of its cadence
   dormant,  ///< it keeps its place in time without a voice
-  held,     ///< its scope is paused
-  over,     ///< it has ended
+  held,     ///< its scope is on hold
+  over,     ///< it has ended, or was told to stop while it was dormant
 };
 
 /// One started sound. Small, copyable, safe to keep after the sound has ended.
 ///
-/// Thread: any; a call takes the manager's lock. A handle whose manager is gone answers as if the sound had ended, and does nothing.
+/// Thread: any; a call takes the manager's lock. A handle may outlive its manager. It then behaves like the handle of an ended sound.
 /// Each change returns `done`; `already_ended` if the sound has ended, which is noted and changes nothing; or `not_a_number` or `no_room`.
 /// A change is reached over `time`, from the value that is heard when it begins.
 class Playback {
@@ -36,11 +36,12 @@ class Playback {
   /// True when the last sample was handed out, as of the last `update` or `raise`.
   bool ended() const;
   PlaybackId id() const { return id_; }
-  /// As of the last request or update. Changes nothing.
+  /// Returns the state as of the last request or update. Changes nothing.
   PlaybackState state() const;
-  /// Where its first layer is in its clip, as of the last request or update; in a loop, since the clip's head. Zero if it has ended.
+  /// Returns the position of the first layer in its clip, from the clip's head on, as of the last request or update. Returns zero if the
+  /// playback has ended.
   Seconds position() const;
-  /// Fades to silence, then ends: over the sound's own fade-out, or over `fade`. A fade of zero takes 5 ms, so that it does not click.
+  /// Fades to silence, then ends. The fade is the sound's `fade-out` or `fade`. A fade of zero takes 5 ms, so that it does not click.
   Outcome stop();
   Outcome stop(Seconds fade);
   /// Sets the level on top of the level that was drawn at the start.
@@ -60,7 +61,7 @@ class Playback {
   template <class Act>
   Outcome ask(Act request) const;
 
-  std::uint64_t manager_ = 0;  ///< its number; 0 for none
+  std::uint64_t manager_ = 0;  ///< number of the manager; 0 for a handle of nothing
   std::uint32_t slot_ = 0;
   PlaybackId id_;
 };

@@ -53,13 +53,13 @@ struct Unload {
 struct Raise {
   std::uint64_t id = 0;
   Name event{""};
-  Emitter emitter;
-  std::optional<Place> place;  ///< the emitter's, or where it happened; none for an emitter that is gone
-  Vector velocity, facing;     ///< of the emitter
-  std::span<const Trait> traits;
+  Emitter emitter = {};
+  std::optional<Place> place = {};    ///< the emitter's, or where it happened; none for an emitter that is gone
+  Vector velocity = {}, facing = {};  ///< of the emitter
+  std::span<const Trait> traits = {};
   std::span<const GaugeValue> gauges = {};  ///< the emitter's values of gauges that the event's sounds follow
-  Name scope{"", 0};                        ///< in place of that of each sound; none: an empty text
-  Seconds delay = {};                       ///< of each response, on top of its own
+  Name scope{"", 0};                        ///< overrides the scopes of the sounds; empty for none
+  Seconds delay = {};                       ///< added to the delay of each response
 };
 
 /// Sets a gauge for every sound. An emitter with a value of its own keeps it.
@@ -88,7 +88,7 @@ struct Prefetch {
   Name event{""};
 };
 
-/// Stops one playback. The fade is the sound's own unless it is given.
+/// Stops one playback. Without `fade` it stops over the sound's own fade-out.
 struct Stop {
   PlaybackId playback;
   std::optional<Seconds> fade;
@@ -134,28 +134,28 @@ struct SetMute {
   bool mute = false;
 };
 
-/// Begins a scope and those below it. One that runs restarts.
+/// Begins a scope and the scopes below it, or restarts them.
 struct BeginScope {
   Name scope{""};
 };
 
-/// Ends a scope and those below it. The fade is the scope's own unless it is given.
+/// Ends a scope and the scopes below it. Without `fade`, playbacks stop over the scope's own fade-out.
 struct EndScope {
   Name scope{""};
   std::optional<Seconds> fade;
 };
 
-/// Pauses a scope and those below it: what plays in them fades, then stands still. A scope that is paused stays so.
+/// Pauses a scope and the scopes below it.
 struct PauseScope {
   Name scope{""};
 };
 
-/// Lets a scope go on that was paused.
+/// Ends the pause of a scope.
 struct ResumeScope {
   Name scope{""};
 };
 
-/// Sets how fast the time of a scope goes, reached over `time`.
+/// Sets the speed of a scope's time, reached over `time`.
 struct SetTimeScale {
   Name scope{""};
   TimeScale scale;

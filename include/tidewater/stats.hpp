@@ -12,7 +12,7 @@ struct Stats {
   std::uint32_t playbacks = 0;    ///< started and not ended, those without a voice included
   std::uint32_t voices = 0;       ///< layers that sound, or are about to
   std::uint32_t most_voices = 0;  ///< the most there were at once
-  std::uint32_t held = 0;         ///< layers whose voice stands still with a paused scope; they count among none of the others
+  std::uint32_t held = 0;         ///< layers that have a voice, and whose scope is on hold; not counted in `voices`, `fading` or `dormant`
   std::uint32_t fading = 0;       ///< layers that were told to go and are still heard
   std::uint32_t dormant = 0;      ///< layers that keep their place without a voice, or wait for their delay
   std::uint32_t late = 0;         ///< times that a stream faded out because the disk was late

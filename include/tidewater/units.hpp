@@ -49,10 +49,10 @@ struct Hertz {
   friend constexpr auto operator<=>(Hertz, Hertz) = default;
 };
 
-/// How fast the time of a scope goes: 1 is as it is, 0 stands still, 4 is the most.
+/// The speed of a scope's time, from 0, on hold, to 4. 1 is full speed.
 struct TimeScale {
   double value = 1;
-  constexpr TimeScale(double its = 1) : value(its) {}  // NOLINT: 0.25 says it
+  constexpr TimeScale(double its = 1) : value(its) {}  // NOLINT: a plain number is clear
   friend constexpr auto operator<=>(TimeScale, TimeScale) = default;
 };
 

@@ -125,7 +125,6 @@ struct BankLayer : LayerDesign {
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
 inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
-inline constexpr std::size_t most_scopes = 33;    ///< the root and 32 more, of a book, and of all banks that are loaded
 inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
 inline constexpr int most_times_as_often = 16;    ///< as its own cadence
 inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the next
@@ -134,7 +133,7 @@ struct BankSound : SoundDesign {
   std::string name;
   ContentHash content;  ///< of all that is heard of it, clips and group included
   std::uint32_t group = 0;
-  std::uint32_t scope = 0;  ///< its own, or that of its groups
+  std::uint32_t scope = 0;  ///< number of its scope; 0 is the root
   std::vector<BankLayer> layers;
 };
 

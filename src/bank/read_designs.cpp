@@ -126,7 +126,7 @@ bool DesignReader::read(BankData& to) {
   if (to.gauges.size() > most_gauges) return damaged("it has too many gauges");
   to.scopes.clear();
   if (!all(to.scopes, "scopes")) return false;
-  if (to.scopes.empty()) to.scopes = BankData().scopes;  // all begins and ends together
+  if (to.scopes.empty()) to.scopes = BankData().scopes;  // a bank of an older version, or of a book without scopes
   if (to.scopes[0].name != "root") return damaged("its first scope is not the root");
   if (to.scopes.size() > most_scopes) return damaged("it has too many scopes");
   counts_[file::Kind::scopes] = to.scopes.size();

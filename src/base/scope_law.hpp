@@ -1,44 +1,48 @@
 #pragma once
-/// How the time of a scope lies on the mixer's clock: integers only, so that the control side and the mixer compute the same.
+/// Maps frames of the mixer to the time of a scope, in integers, so that the control side and the mixer compute the same values.
 
 #include <algorithm>
+#include <cstddef>
 #include <cstdint>
 
 #include "base/frame.hpp"
 
 namespace tidewater {
 
-/// A time scale, and a count of frames, in 1/65536.
+/// The most scopes of a book, and of all loaded banks together: the root and 32 more.
+inline constexpr std::size_t most_scopes = 33;
+
+/// Time scales and scope times are counted in 1/65536: of full speed, and of a frame.
 inline constexpr int scale_bits = 16;
 inline constexpr std::int64_t unity_scale = std::int64_t{1} << scale_bits;
 
-/// A law of time: from `frame` on the scope's time goes from `time` at the scale `from`, over a ramp of `quanta`, to the scale `to`, and it
-/// stands still from `holds_at` on. Times are in 1/65536 of a frame.
+/// The time of a scope as a function of the mixer's frame. At `frame` the time is `time` and runs at the scale `from`. Over the next
+/// `quanta` the scale changes evenly to `to`. From `holds_at` on the time stands still. Times are in 1/65536 of a frame.
 ///
-/// The law is exact on quanta of 64 frames and a straight line within each. A ramp travels 32 * quanta * (from + to), and a correction of
-/// less than half a frame is spread over it, so that its end lies on a whole frame of scope time. A voice at its clip's own speed is then
-/// on a whole frame of its clip again.
+/// The function is exact at multiples of 64 frames and linear between them. A ramp covers 32 * quanta * (from + to). A correction of less
+/// than half a frame is spread over the ramp, so that it ends on a whole frame of scope time: a voice that plays its clip at the clip's own
+/// rate is then at a whole frame of the clip again.
 struct ScopeLaw {
   static constexpr std::int64_t quantum = 64;
   static constexpr std::int64_t shortest_ramp = 4;  ///< quanta
 
-  MixFrame frame;         ///< a boundary of quanta
-  std::int64_t time = 0;  ///< there
+  MixFrame frame;         ///< a multiple of 64
+  std::int64_t time = 0;  ///< at `frame`
   std::int64_t from = unity_scale, to = unity_scale;
   std::int64_t quanta = 0;                ///< of the ramp; 0 for none
-  std::int64_t correction = 0;            ///< puts the end of the ramp on a whole frame
-  MixFrame holds_at = MixFrame::never();  ///< a boundary of quanta
+  std::int64_t correction = 0;            ///< total, in 1/65536 of a frame, that makes the ramp end on a whole frame
+  MixFrame holds_at = MixFrame::never();  ///< a multiple of 64
 
   friend bool operator==(const ScopeLaw&, const ScopeLaw&) = default;
 
   bool holds() const { return holds_at != MixFrame::never(); }
   bool stands_at(MixFrame at) const { return at >= holds_at; }
-  /// Whether each frame from `at` on is a frame of the scope's time, and a whole one.
+  /// Whether, from `at` on, each frame of the mixer is one whole frame of scope time.
   bool is_plain(MixFrame at) const {
     return from == unity_scale && to == unity_scale && quanta == 0 && !holds() && time % unity_scale == 0 && at >= frame;
   }
 
-  /// The time at a frame. Before `frame` time has gone at the scale `from`.
+  /// Returns the time at a frame. Before `frame` the scale is `from`.
   std::int64_t time_at(MixFrame at) const {
     at = std::min(at, holds_at);
     if (at <= frame) return time - (frame - at) * from;
@@ -52,14 +56,14 @@ struct ScopeLaw {
     const std::int64_t whole = std::max<std::int64_t>(0, at - frame) / quantum;
     return whole >= quanta ? to : from + floor_of((to - from) * whole, quanta);
   }
-  /// The first frame, from `frame` on, at which the time is `wanted` or more. Returns `never` if time stands still before it, or when it is
-  /// just there: nothing is due while it stands.
+  /// Returns the first frame, from `frame` on, at which the time is `wanted` or more. Returns `never` if the time stands still at `wanted`
+  /// or before: nothing is due during a hold.
   MixFrame frame_of(std::int64_t wanted) const {
     if (holds() && time_at(holds_at) <= wanted) return MixFrame::never();
     if (time >= wanted) return frame;
     const std::int64_t behind = time + ramp();
     if (wanted >= behind) return frame + quanta * quantum + (wanted - behind + to - 1) / to;
-    std::int64_t low = 0, high = quanta;  // within the ramp: the last boundary before, and one at or after
+    std::int64_t low = 0, high = quanta;  // quanta of the ramp: one before `wanted`, and one at it or after
     while (high - low > 1) {
       const std::int64_t middle = (low + high) / 2;
       (on_grid(middle) < wanted ? low : high) = middle;
@@ -68,7 +72,7 @@ struct ScopeLaw {
     return frame + low * quantum + ((wanted - begin) * quantum + step - 1) / step;
   }
 
-  /// The same law from a frame on, without a ramp that is over by then.
+  /// Returns the same function for frames from `at` on, without a ramp that is over by then.
   ScopeLaw without_past(MixFrame at) const {
     const MixFrame end = frame + quanta * quantum;
     if (quanta == 0 || std::min(at, holds_at) < end) return *this;
@@ -77,12 +81,12 @@ struct ScopeLaw {
     return its;
   }
 
-  // Changes. `at` is a boundary of quanta, and not before `frame`.
+  // Changes from a frame on. `at` is a multiple of 64 and not before `frame`.
 
-  /// Goes to another scale, over about `frames`.
+  /// Changes the scale over `frames`, rounded up to a whole number of quanta.
   void scale(MixFrame at, std::int64_t scale, std::int64_t frames) {
     const std::int64_t now = time_at(at), present = scale_at(at);
-    if (stands_at(at)) holds_at = at;  // the ramp begins when time goes on
+    if (stands_at(at)) holds_at = at;  // the ramp begins after the hold
     frame = at, time = now, from = present, to = scale;
     correction = 0;
     quanta = from == to && time % unity_scale == 0 ? 0 : std::max(shortest_ramp, (frames + quantum - 1) / quantum);
@@ -90,13 +94,13 @@ struct ScopeLaw {
     const std::int64_t end = time + ramp();
     correction = floor_of(end + unity_scale / 2, unity_scale) * unity_scale - end;
   }
-  /// Stands still after `frames` more, a whole number of quanta.
+  /// Holds the time after `frames` more, a multiple of 64.
   void hold(MixFrame at, std::int64_t frames) { holds_at = std::min(holds_at, at + frames); }
-  /// Goes on, with what is left of its ramp.
-  void go_on(MixFrame at) {
+  /// Ends a hold. The rest of an interrupted ramp follows.
+  void resume(MixFrame at) {
     const MixFrame held = holds_at;
     holds_at = MixFrame::never();
-    if (at <= held) return;  // it had not come to rest yet
+    if (at <= held) return;  // the hold had not begun
     const std::int64_t now = time_at(held), present = scale_at(held), end = time + ramp();
     const std::int64_t left = std::max<std::int64_t>(0, quanta - std::max<std::int64_t>(0, held - frame) / quantum);
     frame = at, time = now, quanta = left, correction = 0;
@@ -106,9 +110,9 @@ struct ScopeLaw {
 
  private:
   static std::int64_t floor_of(std::int64_t value, std::int64_t by) { return value / by - (value % by < 0 ? 1 : 0); }
-  /// How far the ramp goes in all.
+  /// Returns the time that the whole ramp covers.
   std::int64_t ramp() const { return quanta == 0 ? 0 : quantum / 2 * quanta * (from + to) + correction; }
-  /// The time at a boundary, so many quanta after `frame`.
+  /// Returns the time `passed` quanta after `frame`.
   std::int64_t on_grid(std::int64_t passed) const {
     if (passed >= quanta) return time + ramp() + quantum * to * (passed - quanta);
     // (to - from) * passed^2 / quanta, without a product of more than 64 bits.

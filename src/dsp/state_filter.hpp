@@ -54,7 +54,7 @@ class StateFilter {
     if (!retire_) wet_.go(1, least, least);
   }
 
-  /// Comes to the end of its changes at once. While nothing of it is heard.
+  /// Completes all changes at once. Only for a filter whose output is not heard at the moment.
   void finish() {
     if (!active_ || !moving()) return;
     constexpr std::int64_t all_of_it = std::int64_t{1} << 40;

@@ -114,8 +114,8 @@ struct SetGroupGain {
   std::int64_t ramp = 0;
 };
 
-/// The time of a scope. If it holds, its voices fade out over `fade` frames, which are over when it holds; if it holds no more, they fade
-/// in.
+/// Sets the time of a scope. If the law begins a hold, the scope's voices fade out over the `fade` frames before it. If the law ends a
+/// hold, they fade in over `fade` frames.
 struct SetScope {
   std::uint32_t scope = 0;
   std::int64_t fade = 0;

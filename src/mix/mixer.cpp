@@ -30,7 +30,7 @@ Mixer::Mixer(const MixerOptions& options)
       channels_(options.voices),
       samples_(std::make_unique<float[]>((most_groups + 1) * width_ * most_run + alignment)),
       groups_(std::make_unique<Group[]>(most_groups)),
-      clocks_(std::make_unique<Clock[]>(most_clocks)),
+      clocks_(std::make_unique<Clock[]>(most_scopes)),
       meters_(std::make_unique<Meter[]>(most_groups)),
       commands_(3 * commands_a_block),  // those of the block that is rendered, of the next and of the one after it: never full
       finished_(options.voices + 1),    // a voice is started again only after its last report was taken: never overflows
@@ -82,7 +82,7 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
   return {meters_[group].peak.exchange(0, std::memory_order_relaxed), meters_[group].rms.load(std::memory_order_relaxed)};
 }
 
-/// How the time of each scope goes in the run that is mixed next.
+/// Computes the times of each scope in the next run.
 void Mixer::wind_clocks(int frames) noexcept {
   for (std::uint32_t scope = 0; scope < clocks_used_; ++scope) {
     Clock& clock = clocks_[scope];
@@ -273,7 +273,7 @@ void Mixer::mix_voices(int frames) noexcept {
     Voice& voice = voices_[v];
     if (!voice.active()) continue;
     const Clock& clock = clocks_[voice.scope()];
-    if (!clock.plain && clock.quanta == 0 && !voice.leaves()) continue;  // held
+    if (!clock.plain && clock.quanta == 0 && !voice.leaves()) continue;  // the scope is on hold
     if (voice.in_world()) {
       Group& group = groups_[voice.group()];
       Channels which = 0;
@@ -281,7 +281,7 @@ void Mixer::mix_voices(int frames) noexcept {
       open(group, which, frames);
     }
     const MixFrame end = mix_voice(voice, channels_[v], frames);
-    // By the run's end, so that it makes no difference in how many runs frames are mixed.
+    // Looks at the end of the run, because the result must not depend on how frames are divided into runs.
     sounding_ = sounding_ || (voice.active() && clock.holds_at > rendered_ + frames);
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);
     if (end != Voice::plays_on)

@@ -22,8 +22,6 @@
 namespace TIDEWATER_OURS tidewater {
 
 inline constexpr std::uint32_t most_groups = 64;
-/// Scopes whose time the mixer knows; the first goes at its own speed always.
-inline constexpr std::uint32_t most_clocks = 33;
 
 /// Commands that are sent for one block at most; further ones wait for the next.
 inline constexpr std::size_t commands_a_block = 4096;
@@ -123,15 +121,15 @@ class Mixer {
     bool used = false;
   };
   static constexpr Channels front = 3;
-  /// The time of a scope. The first run after a change that came late makes good what is missing.
+  /// The time of a scope in the mixer. After a command that came late, the next quanta bring the time back to the law.
   struct Clock {
     ScopeLaw law;
-    std::int64_t time = 0;                  ///< in 1/65536 of a frame, at `rendered_`; never goes back
-    MixFrame holds_at = MixFrame::never();  ///< as the law says, or later, so that the fade is heard out
-    bool used = false;                      ///< it had a law of its own
-    // Of the present run.
-    bool plain = true;  ///< it goes at the mixer's speed, and on its frames
-    int quanta = 0;     ///< before it holds
+    std::int64_t time = 0;                  ///< at `rendered_`, in 1/65536 of a frame; never decreases
+    MixFrame holds_at = MixFrame::never();  ///< the law's, or later if a late command needs time to fade
+    bool used = false;                      ///< a command has set a law
+    // Values of the present run.
+    bool plain = true;  ///< full speed, on whole frames
+    int quanta = 0;     ///< entries of `bent`: those before a hold
     std::array<BentTime, most_run / quantum> bent{};
     ScopeFrame now() const { return {-(-time >> scale_bits)}; }
   };
@@ -195,7 +193,7 @@ class Mixer {
   std::unique_ptr<float[]> samples_;    ///< of all buses
   std::unique_ptr<Group[]> groups_;
   std::unique_ptr<Clock[]> clocks_;
-  std::uint32_t clocks_used_ = 0;  ///< the number of the last that has a law of its own, and one more
+  std::uint32_t clocks_used_ = 0;  ///< one more than the highest number of a scope that has a law
   std::unique_ptr<Meter[]> meters_;
   moodycamel::ReaderWriterQueue<Posted, 64> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
@@ -230,7 +228,7 @@ void Mixer::state(State& s) {
   s.atomic(broken_group_);
   limiter_.state(s);
   s(clocks_used_);
-  for (std::uint32_t scope = 0; scope < most_clocks; ++scope) s(clocks_[scope]);
+  for (std::uint32_t scope = 0; scope < most_scopes; ++scope) s(clocks_[scope]);
   for (Voice& voice : voices_) voice.state(s);
   s.list(channels_);
   for (std::uint32_t g = 0; g < most_groups; ++g) {

@@ -1,4 +1,4 @@
-/// Carries out commands of the control side, on the frame that each is for.
+/// Carries out the commands of the control side.
 
 #include <algorithm>
 
@@ -7,7 +7,7 @@
 namespace tidewater {
 
 void Mixer::carry_out(const Command& command) noexcept {
-  // While its scope holds, a voice is turned at once.
+  // Changes of a voice whose scope is on hold take effect at once.
   const auto change = [this](std::uint32_t number, auto act) {
     if (number >= voices_.size() || !voices_[number].active()) return;
     Voice& voice = voices_[number];
@@ -68,17 +68,19 @@ void Mixer::set_scope(const SetScope& command) noexcept {
   const bool held = clock.law.holds(), holds = command.law.holds();
   clock.law = command.law;
   const std::int64_t shortest = Smooth::on_grid(shortest_change(options_.rate));
-  // One that came late still takes the shortest change.
-  std::int64_t fade = command.fade;
-  if (holds && !held) fade = std::max(shortest, command.law.holds_at - rendered_);
-  clock.holds_at = holds && !held ? rendered_ + fade : command.law.holds_at;
+  // A pause that comes late still takes the shortest change, and a further command does not cut its fade short.
+  const std::int64_t fade = holds && !held ? std::max(shortest, command.law.holds_at - rendered_) : command.fade;
+  if (holds && held)
+    clock.holds_at = std::max(clock.holds_at, command.law.holds_at);
+  else
+    clock.holds_at = holds ? rendered_ + fade : MixFrame::never();
   if (held == holds) return;
   for (Voice& voice : voices_) {
     if (!voice.active() || voice.scope() != command.scope) continue;
     if (holds)
       voice.hold(fade, clock.now());
     else
-      voice.go_on(fade, clock.now());
+      voice.resume(fade, clock.now());
   }
 }
 

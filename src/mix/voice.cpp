@@ -28,18 +28,18 @@ std::uint64_t travel(std::uint64_t step, std::int64_t step_change, int count) {
   return step * steps + static_cast<std::uint64_t>(step_change) * (steps * (steps - 1) / 2);
 }
 
-/// A step at a time scale.
+/// Returns a step at a time scale, at most the fastest step.
 std::int64_t scaled(std::int64_t step, std::int64_t scale) { return std::min((step * scale) >> scale_bits, fastest_step); }
 
 }  // namespace
 
-/// So many frames, of which each step is `change` longer than the one before, and which go `travelled` in all if they all are there.
+/// The way of one quantum through the clip. Each step is `change` longer than the step before. All `frames` together cover `travelled`.
 struct Voice::Warp {
   std::uint64_t step = unity_step;
   std::int64_t change = 0;
   int frames = quantum;
   std::uint64_t travelled = 0;
-  double fastest = 1;  ///< time scale
+  double fastest = 1;  ///< the higher time scale of the quantum's two ends
 };
 
 /// A stream counts on in a loop: its rounds need not be whole at this rate.
@@ -135,7 +135,7 @@ int Voice::go_through(int frames, const Warp* warp, Read&& read) {
   return done;
 }
 
-/// The same where time goes at another speed.
+/// The same for a quantum of a scope that is not at full speed.
 template <class Read>
 int Voice::go_bent(int frames, const Warp& warp, Read&& read) {
   const int there = source_frames_left(warp.step, warp.change, frames);
@@ -247,7 +247,7 @@ MixFrame Voice::mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, co
   warp.fastest = static_cast<double>(std::max(time.first_scale, time.last_scale)) / static_cast<double>(unity_scale);
   const std::int64_t mean = step_.moving() ? (now + then) / 2 : now;
   const std::int64_t travelled = std::clamp<std::int64_t>((mean * (begun ? span : time.end - begins)) >> scale_bits, count, farthest);
-  // The steps add up to what is travelled, so that the next quantum goes on where this one ends.
+  // The steps must add up to `travelled`: otherwise the position would jump at the end of the quantum.
   warp.change = (scaled(then, time.last_scale) - scaled(now, time.first_scale)) / quantum;
   const std::int64_t first = travelled / count - warp.change * (count - 1) / 2;
   if (first < 1 || first + warp.change * count < 1) warp.change = 0;

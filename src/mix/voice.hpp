@@ -24,11 +24,11 @@ struct Bus {
   float* first = nullptr;
 
   float* channel(std::size_t number) const { return first + number * most_run; }
-  /// The same from a frame on.
+  /// Returns the same bus, beginning at a later frame.
   Bus from(int frame) const { return {first + frame}; }
 };
 
-/// The time of a scope over one quantum, in 1/65536 of a frame, and its time scales at the quantum's ends.
+/// The scope time at both ends of one quantum, in 1/65536 of a frame, and the time scale at both ends.
 struct BentTime {
   std::int64_t begin = 0, end = 0;
   std::int64_t first_scale = unity_scale, last_scale = unity_scale;
@@ -36,7 +36,7 @@ struct BentTime {
 
 /// One clip being mixed. Everything it needs is inside; it never allocates.
 ///
-/// `now` is the time of its scope.
+/// `now` is the present time of the voice's scope.
 class alignas(64) Voice {
  public:
   void start(const StartVoice& command, ScopeFrame now, double rate);
@@ -49,14 +49,14 @@ class alignas(64) Voice {
   /// Those of a voice in the world lie beside it, in `channels`.
   void set_channels(ChannelGains& channels, const Amplitudes& gains, std::int64_t ramp, ScopeFrame now) const;
   void set_filter(StateFilter::Kind kind, float hertz, double rate, std::int64_t ramp, ScopeFrame now);
-  /// Its scope is about to hold: fades out over `fade` frames, or is silent at once if it has not begun.
+  /// Fades out over `fade` frames before a hold. A voice that has not begun becomes silent at once.
   void hold(std::int64_t fade, ScopeFrame now);
-  /// The scope goes on: fades in, or begins as if nothing had been.
-  void go_on(std::int64_t fade, ScopeFrame now);
-  /// While its scope holds: all that moves comes to its end, so that what resumes is as it was turned meanwhile.
+  /// Fades in after a hold. A voice that has not begun yet will begin without this fade.
+  void resume(std::int64_t fade, ScopeFrame now);
+  /// Completes all changes of level, pan, pitch and filters at once. For a voice on hold, which is not heard.
   void finish_changes(ChannelGains& channels);
   bool leaves() const { return fade_out_length_ > 0; }
-  /// It is over at once. For a voice that leaves while its scope holds.
+  /// Ends at once. For a stopped voice on hold, which is not heard.
   void give_up() { active_ = false; }
 
   /// Lines of 64 bytes that a run looks at, from the front.
@@ -71,11 +71,11 @@ class alignas(64) Voice {
   std::int64_t position() const;
 
   static constexpr MixFrame plays_on{-1};
-  /// Adds `frames`, a whole number of quanta that begin at frame `at` of the mixer, to the bus; the scope's time goes at the mixer's speed
-  /// from `now` on. Returns the frame of the mixer on which the voice ended, or `plays_on`. In how many runs frames are mixed makes no
-  /// difference to any sample.
+  /// Adds `frames`, a whole number of quanta from frame `at` of the mixer on, to the bus. The scope is at full speed, and its time is `now`
+  /// at the first frame. Returns the frame of the mixer on which the voice ended, or `plays_on`. The samples do not depend on how frames
+  /// are divided into calls.
   MixFrame mix_into(const Bus& bus, ChannelGains& channels, MixFrame at, ScopeFrame now, int frames);
-  /// One quantum of a scope whose time goes at another speed. It begins `offset` frames into the bus.
+  /// Adds one quantum of a scope that is not at full speed, from frame `offset` of the bus on.
   MixFrame mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, const BentTime& time, int offset);
   /// Asks for the memory that the next run will read, so many frames, in two parts: all at once would be waited for.
   void prefetch(int frames, int part, const ChannelGains& channels) const;
@@ -98,7 +98,7 @@ class alignas(64) Voice {
   };
 
   struct Stretch;
-  /// How a quantum of bent time goes through the clip.
+  /// The way of one quantum through the clip, in a scope that is not at full speed.
   struct Warp;
 
   bool level_moves() const;
@@ -109,7 +109,7 @@ class alignas(64) Voice {
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
   MixFrame mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames);
-  /// Mixes `count` frames from `at` on. Returns the frame of the mixer on which it ended, or `plays_on`.
+  /// Mixes `count` frames from frame `at` of the bus on. Returns the frame of the mixer on which the voice ended, or `plays_on`.
   MixFrame mix_count(const Into& into, int at, MixFrame mixed, int count, const Warp* warp);
   int mix_heard(const Into& into, int at, int count, const Warp* warp);
   static void add(const float* source, const kernels::Curve* gains, const Stretch& stretch, float* bus);
@@ -149,14 +149,14 @@ class alignas(64) Voice {
   bool whole_ = true;      ///< nothing in it was other than finite
   bool lifted_ = false;    ///< something is on top of its gain, or was
   std::uint8_t scope_ = 0;
-  bool held_ = false;  ///< its scope holds, or is about to
+  bool held_ = false;  ///< its scope is on hold, or fades before a hold
   Quality quality_ = Quality::standard;
   std::uint32_t group_ = 0;
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
   std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
   Ramp step_;
-  Smooth flow_;  ///< 1 while it flows; 0 while its scope is paused, or its stream late
+  Smooth flow_;  ///< 1 while samples flow; 0 during a hold of the scope, or while the stream is late
   Smooth gain_;
   Smooth side_;
   Gains pan_{{1, 0}, {1, 0}};

@@ -1,4 +1,4 @@
-/// What a voice is told: to start, to stop, to change, to stand still.
+/// Commands to a voice: start, stop, changes, hold and resume.
 
 #include <algorithm>
 #include <utility>
@@ -9,7 +9,7 @@
 namespace tidewater {
 namespace {
 
-/// Frames that are more than any change takes.
+/// More frames than any change takes.
 constexpr std::int64_t all_of_it = std::int64_t{1} << 40;
 
 }  // namespace
@@ -101,9 +101,9 @@ void Voice::hold(std::int64_t fade, ScopeFrame now) {
     flow_.go(0, fade, shortest_);
 }
 
-void Voice::go_on(std::int64_t fade, ScopeFrame now) {
+void Voice::resume(std::int64_t fade, ScopeFrame now) {
   held_ = false;
-  // A stream that is late comes back by itself when enough of it is there.
+  // A late stream fades in by itself when enough frames have been read.
   if (clip_.stream != nullptr && (clip_.stream->late_since() != StreamRing::never || !has_ahead(shortest_ + 2 * quantum))) return;
   if (start_frame_ >= now)
     flow_ = Smooth::at(1);

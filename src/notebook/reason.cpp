@@ -72,7 +72,7 @@ std::string words(const Reason& r, const KnownNames& known) {
                          r.unit.empty() ? "" : " ", r.unit, r.more);
     case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
     case Code::too_soon:
-      return fmt::format("'{}' would begin {} {} another of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
+      return fmt::format("'{}' would begin {} {} another start of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
                          r.number < 0 ? "before" : "after", whose, length_of(r.sound->spacing.value));
     case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);
     case Code::asked_again: return "it was asked for again";
@@ -187,17 +187,19 @@ std::string words(const Reason& r, const KnownNames& known) {
           r.number);
     case Code::unknown_scope: return unknown_scope(r.name, known);
     case Code::scope_paused:
-      return fmt::format("scope '{}' is paused since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
+      return fmt::format("scope '{}' has been paused since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
     case Code::scope_stands:
-      return fmt::format("the time scale of scope '{}' is 0 since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
+      return fmt::format("the time scale of scope '{}' has been 0 since {:.3f} s, and '{}' is too short to wait", r.name, r.number, sound);
     case Code::waits_for_scope:
-      return fmt::format("scope '{}' stands still since {:.3f} s: it begins when the scope goes on", r.name, r.number);
-    case Code::scope_ended: return fmt::format("scope '{}' ended at {:.3f} s; begin it before its sounds are asked for", r.name, r.number);
+      return fmt::format("scope '{}' has been on hold since {:.3f} s; the sound begins when the scope resumes", r.name, r.number);
+    case Code::scope_ended: return fmt::format("scope '{}' ended at {:.3f} s; call begin(\"{}\") first", r.name, r.number, r.name);
     case Code::ends_with_scope: return fmt::format("scope '{}' ended", r.name);
     case Code::restarted_with: return fmt::format("scope '{}' restarted", r.name);
-    case Code::went_on: return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} of before goes on", r.name, r.number, r.other);
+    case Code::went_on:
+      return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} from before the restart plays on", r.name, r.number, r.other);
+    case Code::held_gave_way: return "its scope is on hold, and another sound needed the voice; it keeps its place";
     case Code::left_over:
-      return fmt::format("scope '{}' restarted, and it was not asked for again within {}", r.name, to_text(Seconds{r.number}));
+      return fmt::format("scope '{}' restarted, and no raise asked for the sound again within {}", r.name, to_text(Seconds{r.number}));
   }
   return {};
 }

@@ -75,13 +75,14 @@ struct Reason {
     lines_lost,          ///< `number`
     late_lost,           ///< `number` requests
     unknown_scope,       ///< `name`
-    scope_paused,        ///< scope `name`, since `number` seconds
-    scope_stands,        ///< the same: its time scale is 0
-    waits_for_scope,     ///< the same, of `sound`, which begins when it goes on
+    scope_paused,        ///< scope `name`, since `number` seconds; `sound` is too short to wait
+    scope_stands,        ///< the same for a scope whose time scale is 0
+    waits_for_scope,     ///< scope `name` is on hold since `number` seconds
     scope_ended,         ///< scope `name`, at `number` seconds
     ends_with_scope,     ///< scope `name`
     restarted_with,      ///< scope `name`
-    went_on,             ///< since scope `name` restarted: raise `number`, response `other`
+    went_on,             ///< the playback of raise `number` and response `other`, after a restart of scope `name`
+    held_gave_way,       ///< it was on hold
     left_over,           ///< for `number` seconds, after scope `name` restarted
   };
 

@@ -69,7 +69,7 @@ void Control::take_in(LiveBank& bank, const Loading& loading) {
   send_groups();
   for (const std::uint32_t scope : loading.scopes) agenda.know_scope(static_cast<ScopeNumber>(scope));
   scopes.add(bank.data->scopes, loading.scopes, scope_moment());
-  carry_on({});
+  follow_scopes({});
   for (const BankGauge& gauge : bank.data->gauges)
     if (const std::uint32_t number = driving.gauges.add(gauge.name, gauge); number != Numbers::none)
       listening.emitters.know_gauge(number, Name(gauge.name), gauge);

@@ -166,7 +166,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
                       .gauges = by.gauges,
                       .at = by.at,
                       .beat_of = &cadence,
-                      .beat_scope = its.scope,
+                      .scope = its.scope,
                       .stays = by.stays};
   const ScopeFrame now = voices.times().from(its.scope, noting.link.base()), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};

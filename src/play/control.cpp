@@ -7,8 +7,6 @@
 
 namespace tidewater {
 
-static_assert(most_scopes == most_clocks);
-
 Control::Control(ManagerOptions given)
     : options(checked(std::move(given))),
       noting(options),
@@ -36,7 +34,7 @@ void Control::render(std::span<float> out) noexcept {
 bool Control::is_untouched() {
   return noting.totals.raised == 0 && noting.totals.refused == 0 && noting.link.requests() == 0 &&
          noting.link.mixer().clock() == MixFrame{} && library.loaded.banks().empty() && noting.notebook.notes().empty() &&
-         listening.emitters.slots() == 0 && !handing.has_begun() && !library.reader.has_tasks() && !starter.gave_handles;
+         listening.emitters.slots() == 0 && !handing.has_begun() && !library.reader.has_tasks() && !handles.given_by_id;
 }
 
 }  // namespace tidewater

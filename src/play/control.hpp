@@ -64,7 +64,7 @@ struct Control {
   void commit() { noting.link.commit(); }
   /// Gives a raise on an emitter the emitter's place, traits and gauges, which the two lists hold.
   void fill_in(asked::Raise& raise, RaiseTraits& traits, Driving::Values& values) const;
-  /// Whether a bank has an action's event, or none of that action's. Thread: any, without the lock.
+  /// Returns false if no loaded bank has the event but one has another event of the action. Thread: any, without the lock.
   bool is_known_or_alone(const std::string& action, const std::string& event);
   /// The handles of a raise.
   Raised handles_of(Outcome outcome, const StartedSounds& started);
@@ -108,7 +108,7 @@ struct Control {
   Driving driving;
   Starter starter;
   UpdateUnderWay update;
-  Reachable handles{*this};  ///< last: no handle finds the manager while the rest of it goes
+  Reachable handles{*this};  ///< the last member, because it must be destroyed first: see Reachable
 
  private:
   template <class R>
@@ -147,7 +147,7 @@ struct Control {
   template <class Act>
   Outcome change_scope(Name scope, Act act);
   ScopeMoment scope_moment() const { return {noting.link.now().at, noting.link.changes_from()}; }
-  void carry_on(const Scopes::Changed& changed);
+  void follow_scopes(const Scopes::Changed& changed);
   Outcome filter(const Target& of, StateFilter::Kind kind, Hertz frequency, Seconds time, const Extras& extras);
   template <class Act>
   Outcome change(PlaybackId id, const Extras& extras, Act act);

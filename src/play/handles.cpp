@@ -1,4 +1,4 @@
-/// Handles and guards, which find their manager by its number.
+/// Calls of handles and guards.
 
 #include <mutex>
 #include <string>
@@ -14,7 +14,7 @@
 namespace tidewater {
 namespace {
 
-/// What `ask(start)` says of a playback, or `otherwise` if it is over.
+/// Returns `ask(control, start)` for a playback, or `otherwise` if the playback or its manager is gone.
 template <class Value, class Ask>
 Value said_of(std::uint64_t manager, StartRef its, Value otherwise, Ask ask) {
   const Reach found(manager);
@@ -54,7 +54,7 @@ Outcome Playback::set_low_pass(Hertz frequency, Seconds time) { return ask(asked
 Outcome Playback::set_high_pass(Hertz frequency, Seconds time) { return ask(asked::SetHighPass{id_, frequency, time}); }
 Outcome Playback::bend(Semitones shift, Seconds time) { return ask(asked::Bend{id_, shift, time}); }
 
-// What a destructor cannot tell anybody is lost.
+// A destructor must not throw: an exception of its last request is dropped.
 
 PlayingWhile::~PlayingWhile() {
   problem_of([&] {
@@ -72,7 +72,7 @@ Action::~Action() {
 
 void PlayingWhile::stop() {
   const Raised its = std::exchange(raised_, {});
-  if (!plays(its.outcome)) return;  // what plays already is another's
+  if (!plays(its.outcome)) return;  // the handle is of a playback that another raise has started
   for (std::size_t i = 0; i < its.count; ++i)
     if (Playback playback = its.playbacks[i]; !playback.ended()) playback.stop();
 }
@@ -99,7 +99,7 @@ Raised Action::raise(const char* stage) {
   if (!found.manager()->is_known_or_alone(event_, name)) return {.outcome = Outcome::done, .playbacks = {}};
   std::vector<Trait> traits;
   for (const auto& [key, value] : traits_) traits.push_back({Name(key), Name(value)});
-  return raise_on(*found.manager(), Name(name), traits, emitter_, nullptr);
+  return raise_for_game(*found.manager(), {.event = Name(name), .emitter = emitter_, .traits = traits});
 }
 
 Raised Action::end(const char* stage) {

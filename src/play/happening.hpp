@@ -22,10 +22,9 @@ struct Happening {
   const std::optional<Whereabouts>& at;   ///< the place in the world, if it is known
   MixFrame base = {};                     ///< the frame that delays count from: a start without delay is heard there
   const Cadence* beat_of = nullptr;       ///< the cadence that starts the sound once more; null if a raise does
-  ScopeFrame step = {};                   ///< then it is heard there, and `base` says nothing
-  ScopeNumber beat_scope = 0;             ///< and then it goes by this scope
-  std::optional<ScopeNumber> scope = {};  ///< in place of that of each sound
-  Seconds delay = {};                     ///< of each response, on top of its own
+  ScopeFrame step = {};                   ///< frame of that step, in its scope's time; `base` is unused then
+  std::optional<ScopeNumber> scope = {};  ///< overrides the scopes of the sounds
+  Seconds delay = {};                     ///< added to the delay of each response
   bool stays = false;                     ///< the sound stays where it is, wherever its emitter goes
 };
 

@@ -64,7 +64,7 @@ struct Listening {
   /// A saved state's sound, under the number that it had.
   void put(const LiveSound& sound);
 
-  /// The emitters that name one of these scopes are removed by the next update.
+  /// The next update removes the emitters that name this scope.
   void end_scope(std::uint64_t name) { ended_scopes_.push_back(name); }
   /// Emitters that were removed: calls `leave_behind(slot)` for each start that played from one. The start stays where it was.
   template <class LeaveBehind>
@@ -112,7 +112,7 @@ struct Listening {
 
   Noting& noting_;
   Told told_;
-  std::vector<std::uint64_t> ended_scopes_;  ///< since the last update
+  std::vector<std::uint64_t> ended_scopes_;  ///< hashes of names, since the last update
 };
 
 template <class LeaveBehind>

@@ -64,7 +64,7 @@ struct Loading {
   };
   std::vector<Version> versions;
   std::vector<std::uint32_t> groups;  ///< the manager's numbers of the bank's groups
-  std::vector<std::uint32_t> scopes;  ///< and of its scopes
+  std::vector<std::uint32_t> scopes;  ///< the manager's numbers of the bank's scopes
   std::shared_ptr<const Catalogue> catalogue;
 };
 
@@ -99,7 +99,7 @@ class Loaded {
   LiveBank* bank_of_load(std::string_view name, std::uint64_t serial);
   /// Null if it is gone.
   LiveBank* bank_numbered(std::uint64_t serial);
-  /// Whether `is(sound)` of any loaded version of a sound.
+  /// Whether `is(sound)` holds for any loaded version of a sound.
   template <class Is>
   bool any_sound(Name name, Is is) const {
     for (const LiveBank& bank : banks_)

@@ -69,19 +69,19 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
-  return raise_on(*control_, event, traits, emitter, nullptr);
+  return raise_for_game(*control_, {.event = event, .emitter = emitter, .traits = traits});
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
-  return raise_on(*control_, event, traits, emitter, &changes);
+  return raise_for_game(*control_, {.event = event, .emitter = emitter, .traits = traits, .scope = changes.scope, .delay = changes.delay});
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
-  return raise_at(*control_, event, traits, place, nullptr);
+  return raise_for_game(*control_, {.event = event, .place = place, .traits = traits});
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
-  return raise_at(*control_, event, traits, place, &changes);
+  return raise_for_game(*control_, {.event = event, .place = place, .traits = traits, .scope = changes.scope, .delay = changes.delay});
 }
 
 void SoundManager::update(Seconds elapsed) {
@@ -136,7 +136,7 @@ bool SoundManager::plays(Name sound, Emitter emitter) const {
 
 Playback SoundManager::find(PlaybackId id) {
   const Lock lock(control_->mutex);
-  control_->starter.gave_handles = true;
+  control_->handles.given_by_id = true;
   // A handle of what is over still knows its name, so that its use is noted.
   return {control_->handles.number(), control_->voices.slot_of(id), id};
 }

@@ -1,28 +1,16 @@
 #pragma once
-#include <span>
-
 #include "play/asking.hpp"
 #include "play/control.hpp"
 
 namespace tidewater {
 
-/// A raise of a game. `changes` may be null.
-inline Raised raise_on(Control& control, Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges* changes) {
+/// Carries out a raise that a game asks for. On an emitter it gets the emitter's place, traits, gauges and scope.
+inline Raised raise_for_game(Control& control, asked::Raise&& what) {
   StartedSounds started;
-  RaiseTraits with_its_own;
-  Driving::Values values;
+  RaiseTraits traits;
+  Driving::Values gauges;
   const Asking asking(control);
-  asked::Raise what{.event = event, .emitter = emitter, .place = {}, .velocity = {}, .facing = {}, .traits = traits};
-  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
-  if (emitter) control.fill_in(what, with_its_own, values);
-  return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
-}
-
-inline Raised raise_at(Control& control, Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges* changes) {
-  StartedSounds started;
-  const Asking asking(control);
-  asked::Raise what{.event = event, .emitter = {}, .place = place, .velocity = {}, .facing = {}, .traits = traits};
-  if (changes != nullptr) what.scope = changes->scope, what.delay = changes->delay;
+  if (what.emitter) control.fill_in(what, traits, gauges);
   return control.handles_of(control.settle_and_ask(what, {.into = control.noting.link.into_block(), .started = &started}), started);
 }
 

@@ -13,7 +13,7 @@ struct Managers {
   std::uint64_t last = 0;
 };
 
-/// Never destroyed: a guard may end when the program does, after everything else.
+/// The registry. It is never destroyed, because a guard may be a global object that is destroyed after everything else.
 Managers& managers() {
   static auto* const its = new Managers;
   return *its;

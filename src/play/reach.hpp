@@ -9,26 +9,28 @@ namespace TIDEWATER_OURS tidewater {
 
 struct Control;
 
-/// A number of its own for each manager, by which handles find it, and which no later manager gets: a handle may outlive its manager.
+/// Registers a manager under a number that no other manager gets. Handles keep the number instead of a pointer, and so may outlive the
+/// manager.
 class Reachable {
  public:
   explicit Reachable(Control& control);
-  /// Waits for calls of handles that are under way; later ones find nothing.
+  /// Blocks until the present calls of handles are over. Later calls do not find the manager.
   ~Reachable();
   Reachable(const Reachable&) = delete;
   Reachable& operator=(const Reachable&) = delete;
 
   std::uint64_t number() const { return number_; }
+  bool given_by_id = false;  ///< `find` has returned a handle
 
  private:
   std::uint64_t number_;
 };
 
-/// While a handle uses its manager: it is not destroyed meanwhile. Thread: any.
+/// Looks a manager up by its number, and keeps it from being destroyed as long as this object lives. Thread: any.
 class Reach {
  public:
   explicit Reach(std::uint64_t number);
-  /// Null if the manager is gone.
+  /// Returns null if the manager is gone.
   Control* manager() const { return control_; }
 
  private:

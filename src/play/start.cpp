@@ -30,7 +30,7 @@ class Starting {
         from_(from),
         draws_(sound.key, ++sound.memory->asked),  // a start that is held back has numbers of its own, too
         shape_(draw_shape(*sound.design, draws_)),
-        scope_(happening.beat_of != nullptr ? happening.beat_scope : happening.scope.value_or(sound.scope)),
+        scope_(happening.scope.value_or(sound.scope)),
         base_(happening.beat_of != nullptr ? happening.step : starter.voices.times().from(scope_, happening.base)) {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
@@ -80,7 +80,7 @@ class Starting {
   Draws draws_;
   StartShape shape_;
   ScopeNumber scope_;
-  ScopeFrame base_;  ///< the frame that delays count from
+  ScopeFrame base_;  ///< the frame that delays count from, in the scope's time
   Layers layers_;
   Few<Chosen, most_layers> chosen_;              ///< by the layer's number
   ScopeFrame heard_ = ScopeFrame::never();       ///< the frame on which the first layer begins
@@ -93,8 +93,7 @@ class Starting {
 };
 
 Outcome Starting::run(Seconds delay, StartedSounds& started) {
-  if (starter_.scopes[scope_].state == Scopes::State::ended)
-    return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_, starter_.options.rate));
+  if (starter_.scopes[scope_].state == Scopes::State::ended) return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_));
   if (part_ != Part::beat)
     if (LiveStart* before = left_over()) return go_on_with(*before, started);
   draw_layers(delay);
@@ -124,7 +123,7 @@ Outcome Starting::run(Seconds delay, StartedSounds& started) {
   return begin(as, started);
 }
 
-/// What stayed of the sound when its scope restarted, at the same emitter or place.
+/// Returns a playback of the sound at the same emitter or place that plays on after a restart of the scope. Null if there is none.
 LiveStart* Starting::left_over() const {
   return starter_.voices.left_over(sound_, scope_, happening_.emitter.number, [&](const LiveStart& start) {
     if (!start.in_world || happening_.emitter) return true;
@@ -249,12 +248,12 @@ bool Starting::is_short() const {
 }
 
 Reason Starting::why_held() const {
-  Reason why = starter_.scopes.why_held(scope_, starter_.options.rate);
+  Reason why = starter_.scopes.why_held(scope_);
   why.sound = &design_;
   return why;
 }
 
-/// The frame of the mixer on which a layer is heard, as far as that is known now: in a scope that stands still, if it went on at once.
+/// Returns the frame of the mixer on which a layer is expected to be heard. For a scope on hold, as if it resumed at once.
 MixFrame Starting::starts_on(const Candidate& candidate) const {
   const MixFrame known = starter_.voices.times().mixed(scope_, candidate.starts);
   return known == MixFrame::never() ? happening_.base + (candidate.starts - base_) : known;

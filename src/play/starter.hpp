@@ -36,7 +36,7 @@ struct Starter {
   void respond_late(Agenda::Ticket ticket);
   /// Starts whatever is due before the next update, of the cadences that are heard.
   void start_again(UpdateUnderWay& update);
-  /// Of a cadence, whether one of its steps sounds.
+  /// Returns the state of a playback. A cadence sounds while one of its steps does.
   PlaybackState state_of(const LiveStart& start);
   /// Calls `act(start)` for the steps that a cadence has started and that have not ended.
   template <class Act>
@@ -53,7 +53,6 @@ struct Starter {
   Voices& voices;
   Listening& listening;
   Driving& driving;
-  bool gave_handles = false;  ///< by `find`
 
   // Used by one another.
 

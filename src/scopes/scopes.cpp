@@ -7,7 +7,7 @@
 namespace tidewater {
 namespace {
 
-/// The slowest and the fastest that a scope goes with all above it; at less than the slowest but more than nothing, it goes at the slowest.
+/// Bounds of the product of a scope's time scale with those of the scopes above it. A scale of 0 is a hold, and no part of the product.
 constexpr std::int64_t slowest_scale = unity_scale / 64, fastest_scale = 4 * unity_scale;
 
 }  // namespace
@@ -26,9 +26,12 @@ void Scopes::add(std::span<const BankScope> scopes, std::span<const std::uint32_
     Scope& its = scopes_.emplace_back();
     its.parent = static_cast<ScopeNumber>(numbers[scopes[s].parent]);
     its.design = scopes[s];
-    its.ramp = 0;
+    if (const Scope& parent = scopes_[its.parent]; parent.state == State::ended) {
+      its.state = State::ended;
+      its.ended_at = parent.ended_at;
+    }
   }
-  bring_all(when, 0);  // one below a scope that is paused is, too
+  bring_all(when, 0);  // a new scope below a paused one is paused, too
 }
 
 std::int64_t Scopes::fade_of(ScopeNumber number) const {
@@ -36,32 +39,30 @@ std::int64_t Scopes::fade_of(ScopeNumber number) const {
 }
 
 Scopes::Changed Scopes::begin(ScopeNumber number, const ScopeMoment& when) {
-  for (ScopeMask left = below(number); left != 0; left &= left - 1) {
-    Scope& its = scopes_[static_cast<std::size_t>(std::countr_zero(left))];
+  each_scope(below(number), [&](ScopeNumber below) {
+    Scope& its = scopes_[below];
     if (its.state == State::running) ++its.restarts;
     its.state = State::running;
     its.ramp = 0;
-  }
+  });
   scopes_[number].paused = false;
   scopes_[number].own = unity_scale;
   return bring_all(when, fade_of(number));
 }
 
-bool Scopes::end(ScopeNumber number, const ScopeMoment& when) {
-  if (scopes_[number].state == State::ended) return false;
-  for (ScopeMask left = below(number); left != 0; left &= left - 1) {
-    Scope& its = scopes_[static_cast<std::size_t>(std::countr_zero(left))];
-    if (its.state != State::ended) its.since = when.from;
+void Scopes::end(ScopeNumber number, const ScopeMoment& when) {
+  each_scope(below(number), [&](ScopeNumber below) {
+    Scope& its = scopes_[below];
+    if (its.state != State::ended) its.ended_at = when.from;
     its.state = State::ended;
-  }
-  return true;
+  });
 }
 
 Scopes::Changed Scopes::pause(ScopeNumber number, const ScopeMoment& when) {
   Scope& its = scopes_[number];
   if (its.paused) return {};
   its.paused = true;
-  its.since = when.from;
+  its.stands_since = when.from;
   return bring_all(when, fade_of(number));
 }
 
@@ -74,30 +75,30 @@ Scopes::Changed Scopes::resume(ScopeNumber number, const ScopeMoment& when) {
 
 Scopes::Changed Scopes::set_scale(ScopeNumber number, std::int64_t scale, std::int64_t ramp, const ScopeMoment& when) {
   Scope& its = scopes_[number];
-  if (scale == 0 && its.own != 0) its.since = when.from;
+  if (scale == 0 && its.own != 0 && !its.paused) its.stands_since = when.from;
   its.own = scale;
-  for (ScopeMask left = below(number); left != 0; left &= left - 1) scopes_[static_cast<std::size_t>(std::countr_zero(left))].ramp = ramp;
+  each_scope(below(number), [&](ScopeNumber below) { scopes_[below].ramp = ramp; });
   return bring_all(when, fade_of(number));
 }
 
-/// Gives every scope the law that follows from the tree.
+/// Changes the laws of the scopes whose speed or pause has changed, from the root down.
 Scopes::Changed Scopes::bring_all(const ScopeMoment& when, std::int64_t fade) {
   Changed changed;
   for (std::size_t s = 0; s < scopes_.size(); ++s) {
     const auto number = static_cast<ScopeNumber>(s);
     Scope& its = scopes_[s];
     const Scope* above = s == 0 ? nullptr : &scopes_[its.parent];
-    const std::int64_t product = above == nullptr ? its.own : (its.own * above->all) >> scale_bits;
+    const std::int64_t product = above == nullptr ? its.own : (its.own * above->total) >> scale_bits;
     const bool stands = its.own == 0 || its.paused || (above != nullptr && above->holds);
-    const std::int64_t all = its.own == 0 ? its.all : std::clamp(product, slowest_scale, fastest_scale);
-    if (all == its.all && stands == its.holds) continue;
+    const std::int64_t total = its.own == 0 ? its.total : std::clamp(product, slowest_scale, fastest_scale);
+    if (total == its.total && stands == its.holds) continue;
     ScopeLaw& law = times_.change(number, when.from, when.now);
-    if (law.to != all) law.scale(when.from, all, its.ramp);
+    if (law.to != total) law.scale(when.from, total, its.ramp);
     if (stands && !law.holds()) law.hold(when.from, fade);
-    if (!stands && law.holds()) law.go_on(when.from);
+    if (!stands && law.holds()) law.resume(when.from);
     if (stands && !its.holds) changed.holds |= bit_of(number);
-    if (!stands && its.holds) changed.goes_on |= bit_of(number);
-    its.all = all;
+    if (!stands && its.holds) changed.resumes |= bit_of(number);
+    its.total = total;
     its.holds = stands;
     times_.changed(number);
     changes_.push_back({static_cast<std::uint32_t>(number), fade, law});
@@ -112,12 +113,12 @@ ScopeMask Scopes::below(ScopeNumber number) const {
   return mask;
 }
 
-Reason Scopes::why_held(ScopeNumber number, Hertz rate) const {
+Reason Scopes::why_held(ScopeNumber number) const {
   ScopeNumber its = number;
   while (its != 0 && !scopes_[its].paused && scopes_[its].own != 0) its = scopes_[its].parent;
   const bool slowed = !scopes_[its].paused;
   return {.code = slowed ? Reason::Code::scope_stands : Reason::Code::scope_paused,
-          .number = seconds({scopes_[its].since.value}, rate).value,
+          .number = seconds({scopes_[its].stands_since.value}, rate_).value,
           .name = names_.name(its)};
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-/// The scopes of all banks: one tree under the root. What belongs to a scope pauses, slows down and ends together.
+/// The scopes of all loaded banks, in one tree under the root. The playbacks of a scope pause, slow down and end together.
 
 #include <array>
 #include <cstdint>
@@ -14,66 +14,72 @@
 
 namespace tidewater {
 
-/// When a change of scopes is made.
+/// The time of a change of scopes.
 struct ScopeMoment {
-  MixFrame now;   ///< nobody asks about frames before it
-  MixFrame from;  ///< the first frame that the change can reach, a boundary of quanta
+  MixFrame now;   ///< the present frame; times before it are not asked for any more
+  MixFrame from;  ///< the first frame on which the mixer can carry out the change: a boundary of quanta
 };
 
-/// Each scope's place in the tree, its state and its time. Each change leaves commands for the mixer, one for each scope whose time
-/// changes; whoever made the change sends them on.
+/// Holds for each scope its place in the tree, its state and its time. A change adds one command for each scope whose time it changes; the
+/// caller sends these to the mixer.
 class Scopes {
  public:
-  enum class State : std::uint8_t { idle, running, ended };  ///< idle: nobody has begun or ended it
+  enum class State : std::uint8_t {
+    idle,     ///< neither begun nor ended so far; its sounds play all the same
+    running,  ///< begun
+    ended,    ///< nothing starts in it
+  };
 
   struct Scope {
     ScopeNumber parent = 0;
     State state = State::idle;
-    bool paused = false;             ///< itself
-    bool holds = false;              ///< it or a scope above it is paused, or has the time scale 0
-    std::int64_t own = unity_scale;  ///< time scale
-    std::int64_t all = unity_scale;  ///< with those of the scopes above it
-    std::int64_t ramp = 0;           ///< of its last change of speed, in frames
-    MixFrame since;                  ///< the frame on which it was paused, or ended
+    bool paused = false;               ///< by a pause of this scope itself
+    bool holds = false;                ///< this scope or one above it is paused, or has the time scale 0
+    std::int64_t own = unity_scale;    ///< its time scale
+    std::int64_t total = unity_scale;  ///< the product with the time scales of the scopes above it
+    std::int64_t ramp = 0;             ///< frames that the last change of speed takes
+    MixFrame stands_since;             ///< the frame of its last pause, or of its last time scale 0
+    MixFrame ended_at;
     std::uint32_t restarts = 0;
     ScopeDesign design;
   };
 
   explicit Scopes(Hertz rate);
 
-  /// The names, and which scope each is. Number 0 is the root.
+  /// The numbers of scopes by name. The root has number 0.
   const Numbers& names() const { return names_; }
   const Scope& operator[](ScopeNumber number) const { return scopes_[number]; }
   const ScopeTimes& times() const { return times_; }
 
-  /// Adds the scopes of a bank under the numbers that `names().plan` gave them, in order. A known scope stays as it is.
+  /// Adds the scopes of a bank, under the numbers that `names().plan` gave their names. A scope that is known already stays as it is.
   void add(std::span<const BankScope> scopes, std::span<const std::uint32_t> numbers, const ScopeMoment& when);
-  /// Scopes that go on or are held from here on, though they were not before.
+  /// The scopes that a change has put on hold, and those that it lets resume.
   struct Changed {
-    ScopeMask holds = 0, goes_on = 0;
+    ScopeMask holds = 0, resumes = 0;
   };
   /// Begins the scope and those below it, at full speed and not paused.
   Changed begin(ScopeNumber number, const ScopeMoment& when);
-  /// Returns whether it did not end before.
-  bool end(ScopeNumber number, const ScopeMoment& when);
+  /// Ends the scope and those below it.
+  void end(ScopeNumber number, const ScopeMoment& when);
   Changed pause(ScopeNumber number, const ScopeMoment& when);
   Changed resume(ScopeNumber number, const ScopeMoment& when);
-  /// `scale` in 1/65536; 0 holds.
+  /// Sets the time scale, in 1/65536, reached over `ramp` frames. 0 puts the scope on hold.
   Changed set_scale(ScopeNumber number, std::int64_t scale, std::int64_t ramp, const ScopeMoment& when);
-  /// Commands for the mixer since `sent`, in order.
+  /// The commands for the mixer that were not sent yet, in order.
   std::span<const SetScope> changes() const { return changes_; }
   void sent() { changes_.clear(); }
-  /// In an update: nobody asks about frames before `now` any more.
+  /// Forgets times before `now`. Each update calls it.
   void settle(MixFrame now) { times_.forget_before(now); }
 
-  /// The scope itself and all below it.
+  /// Returns the scope and all scopes below it.
   ScopeMask below(ScopeNumber number) const;
-  /// Why nothing starts in a scope that has ended.
-  Reason why_ended(ScopeNumber number, Hertz rate) const {
-    return {.code = Reason::Code::scope_ended, .number = seconds({scopes_[number].since.value}, rate).value, .name = names_.name(number)};
+  /// Returns why nothing starts in a scope that has ended.
+  Reason why_ended(ScopeNumber number) const {
+    return {
+        .code = Reason::Code::scope_ended, .number = seconds({scopes_[number].ended_at.value}, rate_).value, .name = names_.name(number)};
   }
-  /// Why the scope stands still.
-  Reason why_held(ScopeNumber number, Hertz rate) const;
+  /// Returns why the scope is on hold.
+  Reason why_held(ScopeNumber number) const;
 
   /// See base/state.hpp.
   template <class Its>

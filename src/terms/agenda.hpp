@@ -1,6 +1,5 @@
 #pragma once
 #include <array>
-#include <bit>
 #include <cstdint>
 #include <utility>
 #include <vector>
@@ -12,14 +11,13 @@
 
 namespace tidewater {
 
-/// What is due on a frame: a layer that waits for its delay asks for a voice, a response is carried out, or the grace of a scope that
-/// restarted is over.
+/// One entry of the agenda: a layer asks for a voice after its delay, a response is carried out, or the grace of a restarted scope ends.
 struct Due {
   enum class Kind : std::uint8_t { layer, response, grace };
 
   Kind kind = Kind::layer;
   ScopeNumber scope = 0;
-  std::uint32_t number = 0;  ///< the layer's slot; of a response see `Agenda::response`; of a grace how often the scope had restarted
+  std::uint32_t number = 0;  ///< layer: its slot. Response: see `Agenda::response`. Grace: the scope's count of restarts
 };
 
 /// A response that waits. What it names may be in another bank by then, so that the names are kept, as hashes.
@@ -31,8 +29,8 @@ struct PutOff {
   Seconds time = {};
 };
 
-/// All that is due, in the time of each scope, the earliest first. It is of plain bytes. Who adds something gets a ticket, by which it
-/// leaves at once if it is not wanted any more.
+/// A queue for each scope of the things that are due later, ordered by scope time. Consists of plain bytes. Adding an entry returns a
+/// ticket, by which the entry can be removed in logarithmic time.
 class Agenda {
  public:
   using Ticket = std::uint32_t;
@@ -47,9 +45,9 @@ class Agenda {
     put_off_.reserve(responses);
     room_ = layers + responses;
   }
-  /// Something may become due in the scope.
+  /// Reserves memory for entries of a scope, so that adding one allocates nothing.
   void know_scope(ScopeNumber scope) { queues_[scope].reserve(room_); }
-  /// How the time of each scope goes.
+  /// Returns the time of each scope.
   const ScopeTimes& times() const { return *times_; }
   /// How many responses wait.
   std::size_t responses() const { return put_off_.size(); }
@@ -62,16 +60,10 @@ class Agenda {
     return ticket;
   }
   Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) { return add(frame, {Due::Kind::grace, scope, restarts}); }
-  /// Takes off what waits in these scopes, but for layers, which leave when their starts do. Returns how many responses there were.
-  std::size_t remove_all(ScopeMask scopes) {
-    std::size_t responses = 0;
-    for (ScopeMask left = scopes; left != 0; left &= left - 1) {
-      const Queue& queue = queues_[static_cast<std::size_t>(std::countr_zero(left))];
-      if (queue.empty()) continue;
-      for (std::size_t at = put_off_.size(); at-- > 0;)
-        if ((bit_of(slots_[put_off_[at].ticket].due.scope) & scopes) != 0) remove(put_off_[at].ticket), ++responses;
-    }
-    return responses;
+  /// Removes the responses that wait in these scopes. Layers leave when their starts do.
+  void remove_responses(ScopeMask scopes) {
+    for (std::size_t at = put_off_.size(); at-- > 0;)
+      if (const Ticket ticket = put_off_[at].ticket; (bit_of(slots_[ticket].due.scope) & scopes) != 0) remove(ticket);
   }
   void remove(Ticket ticket) {
     const Due its = slots_[ticket].due;
@@ -91,18 +83,18 @@ class Agenda {
     sink(queue, at);
     rise(queue, at);
   }
-  /// The ticket of the first that is due by a frame, and the frame of the mixer's clock on which it was. Returns `no_ticket` if none is.
+  /// Returns the ticket of the first entry that is due at `frame` or before, and the frame of the mixer on which it is due. Returns
+  /// `no_ticket` if there is none.
   std::pair<Ticket, MixFrame> due_by(MixFrame frame) const {
     std::pair<Ticket, MixFrame> first{no_ticket, frame};
     std::uint64_t number = 0;
-    for (ScopeMask left = waiting_; left != 0; left &= left - 1) {
-      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
+    each_scope(waiting_, [&](ScopeNumber scope) {
       const Turn& turn = queues_[scope].front();
       const MixFrame due = times_->mixed(scope, turn.frame);
-      if (due > first.second || (due == first.second && first.first != no_ticket && turn.number > number)) continue;
+      if (due > first.second || (due == first.second && first.first != no_ticket && turn.number > number)) return;
       first = {turn.ticket, due};
       number = turn.number;
-    }
+    });
     return first;
   }
   const Due& operator[](Ticket ticket) const { return slots_[ticket].due; }
@@ -194,7 +186,7 @@ class Agenda {
 
   const ScopeTimes* times_;
   std::array<Queue, most_scopes> queues_;
-  ScopeMask waiting_ = 0;  ///< those in which something waits
+  ScopeMask waiting_ = 0;  ///< scopes with an entry
   std::size_t room_ = 0;
   std::vector<Slot> slots_;  ///< by ticket
   std::vector<Ticket> free_;

@@ -4,52 +4,56 @@
 #include <cstddef>
 #include <cstdint>
 
-#include "bank/bank_data.hpp"
 #include "base/scope_law.hpp"
 
 namespace tidewater {
 
 using ScopeNumber = std::uint8_t;
-/// A bit for each scope.
+/// A set of scopes, with one bit for each.
 using ScopeMask = std::uint64_t;
 constexpr ScopeMask bit_of(ScopeNumber scope) { return ScopeMask{1} << scope; }
+/// Calls `act(scope)` for each scope in a mask, in the order of their numbers.
+template <class Act>
+void each_scope(ScopeMask scopes, Act act) {
+  for (; scopes != 0; scopes &= scopes - 1) act(static_cast<ScopeNumber>(std::countr_zero(scopes)));
+}
 
-/// The time of each scope on the mixer's clock, as the control side knows it. A change holds from a frame that is still to come, and
-/// control asks about frames before it: so the last few laws are kept.
+/// The time of each scope for the control side. The mixer carries a change out on a later frame, and the control side asks about frames
+/// before that one, too. Each scope therefore keeps its last few laws.
 class ScopeTimes {
  public:
   ScopeFrame at(ScopeNumber scope, MixFrame frame) const {
     return is_shifted(scope) ? ScopeFrame{frame.value - behind_[scope]} : reached(laws_[scope], frame);
   }
-  /// The first whole frame of the scope's time that is not before a frame.
+  /// Returns the scope's time at a frame, rounded up to a whole frame.
   ScopeFrame from(ScopeNumber scope, MixFrame frame) const {
     return is_shifted(scope) ? ScopeFrame{frame.value - behind_[scope]} : ScopeFrame{-(-time_at(laws_[scope], frame) >> scale_bits)};
   }
-  /// The first frame on which the scope's time is there. Returns `never` if the scope is paused by then.
+  /// Returns the first frame of the mixer at which the scope's time is `time` or more. Returns `never` if a hold begins before that.
   MixFrame mixed(ScopeNumber scope, ScopeFrame time) const {
     if (time == ScopeFrame::never()) return MixFrame::never();
     return is_shifted(scope) ? MixFrame{time.value + behind_[scope]} : frame_of(laws_[scope], time.value << scale_bits);
   }
   bool stands_at(ScopeNumber scope, MixFrame frame) const { return !is_shifted(scope) && law_at(laws_[scope], frame).stands_at(frame); }
-  /// The first whole frame of its time that is not before the one at which it stands or will stand.
+  /// Returns the time at which a scope on hold stands, rounded up to a whole frame.
   ScopeFrame stood_at(ScopeNumber scope) const { return {-(-latest(scope).time_at(MixFrame::never()) >> scale_bits)}; }
   std::int64_t scale_at(ScopeNumber scope, MixFrame frame) const {
     return is_shifted(scope) ? unity_scale : law_at(laws_[scope], frame).scale_at(frame);
   }
-  /// Frames of the mixer's clock that a change takes which begins at `frame` and lasts so long at full speed.
+  /// Returns how many frames of the mixer a change takes that begins at `frame` and takes `frames` of scope time, by the scale at `frame`.
   std::int64_t lasting(ScopeNumber scope, std::int64_t frames, MixFrame frame) const {
     if (is_shifted(scope) || frames == 0) return frames;
     return frames * unity_scale / scale_at(scope, frame);
   }
 
-  /// Scopes that are paused or about to be, or whose time scale is 0.
+  /// Returns the scopes on hold, including those whose fade before the hold is under way.
   ScopeMask held() const { return held_; }
   bool held(ScopeNumber scope) const { return (held_ & bit_of(scope)) != 0; }
 
-  // For src/scopes alone.
+  // Only src/scopes calls these.
 
-  /// The law that holds from a boundary of quanta on, to be changed: as it was before that frame, so that several changes on one frame are
-  /// one. `now` is the present frame; nobody asks about those before it.
+  /// Returns the law for frames from `from` on, for the caller to change; `changed` must follow. The law is returned as it was before
+  /// `from`, so that several changes on one frame are applied together. `now` is the present frame: older laws are forgotten.
   ScopeLaw& change(ScopeNumber scope, MixFrame from, MixFrame now) {
     Laws& its = laws_[scope];
     forget(scope, now);
@@ -60,15 +64,15 @@ class ScopeTimes {
     ++its.count;
     return next.law;
   }
-  /// After a change.
+  /// Completes a change that `change` began.
   void changed(ScopeNumber scope) {
     bent_ |= bit_of(scope);
     held_ = latest(scope).holds() ? held_ | bit_of(scope) : held_ & ~bit_of(scope);
   }
   const ScopeLaw& latest(ScopeNumber scope) const { return laws_[scope].all[laws_[scope].count - 1].law; }
-  /// Forgets laws that nobody asks about any more.
+  /// Forgets laws that ended before `now`.
   void forget_before(MixFrame now) {
-    for (ScopeMask left = bent_; left != 0; left &= left - 1) forget(static_cast<ScopeNumber>(std::countr_zero(left)), now);
+    each_scope(bent_, [&](ScopeNumber scope) { forget(scope, now); });
   }
 
   /// See base/state.hpp.
@@ -78,7 +82,7 @@ class ScopeTimes {
   }
 
  private:
-  /// Laws of the frames to come lie within the mixer's lead, and each begins a quantum: at most so many of them, and one that holds now.
+  /// Upper bound of the laws at one time: the present one, and one for each quantum within the mixer's lead.
   static constexpr std::size_t most_laws = 8;
   struct Since {
     MixFrame since;
@@ -118,9 +122,9 @@ class ScopeTimes {
     bent_ &= ~bit_of(scope);
   }
 
-  // Most scopes go at the mixer's speed most of the time: then their time is so many frames behind the mixer's.
+  // Fast path for a scope at full speed: its time is the mixer's frame less `behind_` frames.
   std::array<std::int64_t, most_scopes> behind_{};
-  ScopeMask bent_ = 0;  ///< those that do not
+  ScopeMask bent_ = 0;  ///< scopes that are not at full speed, and go by `laws_`
   std::array<Laws, most_scopes> laws_;
   ScopeMask held_ = 0;
 };

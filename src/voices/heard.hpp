@@ -14,7 +14,8 @@
 namespace tidewater {
 
 /// The last frames on which a sound was heard to begin, for one emitter or for all. Delays differ, so the frames need not be in the order
-/// of the starts. Starts that are still to come are not here. Frames of another scope say nothing, and are forgotten.
+/// of the starts. Starts that are still to come are not here. A start in another scope forgets these frames, because times of two
+/// scopes cannot be compared.
 struct LastStarts {
   static constexpr ScopeFrame never{std::numeric_limits<std::int64_t>::min() / 2};
   std::uint64_t emitter = 0;
@@ -40,7 +41,8 @@ class HeardBefore {
     const bool each = last_.size() > 1;
     last_[each ? slot_of(emitter) : 0].add(each ? emitter : 0, scope, frame);
   }
-  /// How many frames after the nearest of those frames a frame is, or before it if negative. None if that is `spacing` or more.
+  /// Returns the frames from the nearest of those starts to `frame`; negative if that start is later. Returns nothing if none of them is
+  /// nearer than `spacing`.
   std::optional<std::int64_t> near(std::uint64_t emitter, ScopeNumber scope, ScopeFrame frame, std::int64_t spacing) const {
     const bool each = last_.size() > 1;
     const LastStarts& last = last_[each ? slot_of(emitter) : 0];
@@ -50,7 +52,7 @@ class HeardBefore {
       if (const std::int64_t after = frame - other; std::abs(after) < std::abs(nearest.value_or(spacing))) nearest = after;
     return nearest;
   }
-  /// Nothing was heard to begin after this frame.
+  /// Returns a frame that is not before any start of the scope. `never` if that is not known.
   ScopeFrame latest(ScopeNumber scope) const { return scope == scope_ ? latest_ : ScopeFrame::never(); }
 
   template <class State>
@@ -61,7 +63,7 @@ class HeardBefore {
 
  private:
   std::vector<LastStarts> last_;
-  ScopeNumber scope_ = 0;  ///< of all starts so far, unless `latest_` is unknown: `ScopeFrame::never()`
+  ScopeNumber scope_ = 0;  ///< scope of all starts so far. If there are several, `latest_` is `ScopeFrame::never()`
   ScopeFrame latest_ = LastStarts::never;
 };
 

@@ -22,13 +22,14 @@ std::optional<std::uint64_t> Voices::whose(const Verdict& verdict) {
   return verdict.sound->design->limit_each_emitter ? std::optional(verdict.emitter) : std::nullopt;
 }
 
-/// Whether gates look at a start. Cadences are told apart from all else, and what is paused holds back only starts of its own scope.
+/// Whether a start counts for the gates. Cadences and other starts are counted apart. A start of a scope on hold counts only for starts of
+/// that scope.
 bool Voices::matters(const Verdict& verdict, const LiveStart& start) const {
   return (start.part == Part::cadence) == verdict.cadences && (start.scope == verdict.scope || !times().held(start.scope)) &&
          !leaving(start);
 }
 
-/// Calls `act(start)` for the starts that gates look at.
+/// Calls `act(start)` for the starts that count for the gates.
 template <class Act>
 void Voices::each_that_plays(const Verdict& verdict, Act act) const {
   any_start(*verdict.sound, whose(verdict), [&](LiveStart& start) {
@@ -64,7 +65,8 @@ const LiveStart* Voices::what_plays(const Verdict& verdict) const {
   return latest;
 }
 
-/// How many frames after a start of the sound, less than its spacing, the asker's would be heard; before it if negative.
+/// Returns the frames from a start of the sound to the asker's start, negative if that start is later. Returns nothing if no start is
+/// nearer than the sound's spacing.
 std::optional<std::int64_t> Voices::heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const {
   const bool each = sound.design->limit_each_emitter;
   const std::int64_t spacing = frames_of(sound.design->spacing);

@@ -8,7 +8,7 @@
 namespace tidewater {
 namespace {
 
-/// Which voice, group or scope a command is for.
+/// Returns the voice, group or scope that a command is for.
 std::pair<bool, std::uint32_t> target_of(const Command& command) {
   return std::visit(
       [](const auto& its) -> std::pair<bool, std::uint32_t> {
@@ -37,7 +37,7 @@ bool replaces(const Command& later, const Command& earlier) {
 Link::Link(const MixerOptions& options, bool offline)
     : mixer_(options), rate_(options.rate), channels_(channels(options.layout)), offline_(offline) {
   constexpr std::size_t commands_a_voice = 9, commands_a_group = 4;
-  backlog_.reserve(options.voices * commands_a_voice + most_groups * commands_a_group + most_clocks);
+  backlog_.reserve(options.voices * commands_a_voice + most_groups * commands_a_group + most_scopes);
   reports_.reserve(options.voices);
 }
 

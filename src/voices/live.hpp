@@ -60,7 +60,7 @@ inline const PlayedSound& newest_version(const PlayedSound& sound) { return newe
 enum class Stage {
   none,      ///< it is over
   sounding,  ///< has a voice
-  held,      ///< has a voice, which stands still with its scope
+  held,      ///< has a voice, and its scope is on hold
   settling,  ///< its voice fades; then it is dormant
   dormant,   ///< keeps its place in time without a voice
   leaving,   ///< its voice fades; then it is over
@@ -129,7 +129,8 @@ struct LiveStart {
   LiveStart *earlier = nullptr, *later = nullptr;                     ///< of the same sound
   LiveStart *next_of_emitter = nullptr, **from_of_emitter = nullptr;  ///< among those that may be of one sound and one emitter
   std::uint64_t emitter = 0;
-  std::uint64_t renewed = 0;  ///< the raise by which it was asked for again after its scope restarted; of a step, the last raise before it
+  std::uint64_t renewed = 0;  ///< number of the raise that asked for it again after a restart of its scope; for a step of a cadence, the
+                              ///< last raise before the step
   ScopeFrame base;            ///< the frame that its delays count from
   ScopeFrame heard;           ///< the frame on which it begins
   std::uint32_t slot = 0;
@@ -137,11 +138,11 @@ struct LiveStart {
   bool follows = false;  ///< gauges
   Part part = Part::whole;
   ScopeNumber scope = 0;
-  bool stays = false;         ///< when its scope restarts, until the grace is over
+  bool stays = false;         ///< a restart of its scope does not stop it before the grace is over
   HeardFrom* from = nullptr;  ///< of one in the world; beside the start, because few look at it
 
   StartRef ref() const { return {slot, id}; }
-  /// The last raise that asked for it.
+  /// Returns the number of the last raise that asked for it.
   std::uint64_t asked() const { return std::max(id.raise, renewed); }
 };
 

@@ -1,4 +1,4 @@
-/// Questions that change nothing.
+/// Answers questions of handles. Changes nothing.
 
 #include "voices/voices.hpp"
 

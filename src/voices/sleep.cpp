@@ -24,17 +24,15 @@ void Voices::freshen_claims() {
 /// Its level or its pitch has changed.
 void Voices::turned(LiveLayer& layer) {
   if (layer.stage == Stage::dormant) sleepers_.change(layer, claim_of(layer), end_of(layer));
-  if (layer.stage == Stage::held) pool_.on()[layer.voice].own = own_of(layer);
-  if (layer.stage != Stage::sounding) return;
-  pool_.on()[layer.voice].own = own_of(layer);
-  pool_.claim(layer.voice, claim_of(layer));
+  if (layer.stage == Stage::sounding || layer.stage == Stage::held) pool_.on()[layer.voice].own = own_of(layer);
+  if (layer.stage == Stage::sounding) pool_.claim(layer.voice, claim_of(layer));
 }
 
-/// Takes the voice of a layer that sounds or is held: it sleeps where it is worth it, and is over where it is not.
+/// Takes the voice from a layer that sounds or is held. The layer goes to sleep if that is worth it, and ends otherwise.
 void Voices::put_to_sleep(LiveLayer& layer, const Reason& why) {
   // What nobody hears keeps its place however short it is: it may be heard before it ends.
   const bool nobody_waits = layer.start->sound->home->unloaded;
-  const bool stands = layer.stage == Stage::held;  // and so does its time
+  const bool stands = layer.stage == Stage::held;  // its time stands, so it may be heard again
   if (nobody_waits || (!stands && level_of(layer).audible() &&
                        !worth_waiting(*layer.design, *layer.clip, position_at(layer, times().at(layer.start->scope, link_.now().lands)),
                                       layer.progress.step))) {
@@ -150,7 +148,7 @@ bool Voices::gone(const LiveLayer& layer) const {
   return layer.stage == Stage::dormant && (is_counted_out(layer) || ended_with_scope(*layer.start));
 }
 
-/// The same, and it counts among the sleepers no more.
+/// The same for a layer that the counts of sleepers do not include any more.
 bool Voices::is_counted_out(const LiveLayer& layer) const {
   const LiveStart& start = *layer.start;
   return layer.stage == Stage::dormant && (start.id <= all_.before || start.id <= start.sound->stopped || start.sound->home->unloaded);

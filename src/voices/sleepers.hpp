@@ -1,7 +1,6 @@
 #pragma once
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <cstddef>
 #include <cstdint>
 #include <limits>
@@ -62,7 +61,7 @@ class Sleepers {
   }
 
   static constexpr std::size_t none = ~std::size_t{0};
-  /// The bed with the strongest claim among the near ones, but for those in scopes that are held. Returns `none` if all are.
+  /// Returns the bed with the strongest claim among the near beds whose scopes are not in `held`. Returns `none` if there is none.
   std::size_t strongest(ScopeMask held) const {
     if (held == 0)
       return static_cast<std::size_t>(std::max_element(claims_.begin(), claims_.begin() + static_cast<std::ptrdiff_t>(near_)) -
@@ -75,23 +74,22 @@ class Sleepers {
   ScopeNumber scope(std::size_t bed) const { return scopes_[bed]; }
   Claim claim(std::size_t bed) const { return claims_[bed]; }
   bool ended(std::size_t bed, ScopeFrame now) const { return ends_[bed] <= now; }
-  /// The scopes in which a layer may have slept past its end. `now(scope)` is the time of each.
+  /// Returns the scopes in which a layer may have slept past its end. `now(scope)` is the present time of a scope.
   template <class Now>
   ScopeMask any_ended(Now now) {
-    ScopeMask any = 0, past = 0;
-    for (ScopeMask left = ending_; left != 0; left &= left - 1) {
-      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
-      if (none_before_[scope] <= now(scope)) past |= bit_of(scope);
-    }
+    ScopeMask past = 0, any = 0;
+    each_scope(ending_, [&](ScopeNumber scope) {
+      if (none_before_[scope] > now(scope)) return;
+      past |= bit_of(scope);
+      none_before_[scope] = never;
+    });
     if (past == 0) return 0;
-    for (ScopeMask left = past; left != 0; left &= left - 1) none_before_[static_cast<std::size_t>(std::countr_zero(left))] = never;
     for (std::size_t bed = 0; bed < ends_.size(); ++bed)
       if ((bit_of(scopes_[bed]) & past) != 0) none_before_[scopes_[bed]] = std::min(none_before_[scopes_[bed]], ends_[bed]);
-    for (ScopeMask left = past; left != 0; left &= left - 1) {
-      const auto scope = static_cast<ScopeNumber>(std::countr_zero(left));
+    each_scope(past, [&](ScopeNumber scope) {
       if (none_before_[scope] == never) ending_ &= ~bit_of(scope);
       if (none_before_[scope] <= now(scope)) any |= bit_of(scope);
-    }
+    });
     return any;
   }
 
@@ -131,9 +129,9 @@ class Sleepers {
   std::vector<ScopeNumber> scopes_;
   std::size_t near_ = 0;
   std::vector<StartRef> brought_near_;
-  /// Of each scope the earliest end when it was last looked for; that layer may be gone.
+  /// The earliest end in each scope when it was last computed. Its layer may be gone since.
   std::array<ScopeFrame, most_scopes> none_before_ = all_never();
-  ScopeMask ending_ = 0;  ///< scopes with such an end
+  ScopeMask ending_ = 0;  ///< scopes that have an end
 };
 
 }  // namespace tidewater

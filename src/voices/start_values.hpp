@@ -1,5 +1,5 @@
 #pragma once
-/// The values that go into Voices and come out of it.
+/// Arguments and results of Voices.
 
 #include <cstdint>
 
@@ -47,7 +47,7 @@ struct NewStart {
   Semitones own_pitch = {};
 };
 
-/// Who asks to start a sound, and when that would be heard.
+/// A start that the gates judge: its emitter, its scope, and the frame on which it would be heard.
 struct Asker {
   std::uint64_t emitter = 0;
   ScopeNumber scope = 0;

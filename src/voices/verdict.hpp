@@ -69,7 +69,7 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
 struct Verdict {
   const PlayedSound* sound = nullptr;            ///< the sound that starts
   std::uint64_t emitter = 0;                     ///< and its emitter
-  ScopeNumber scope = 0;                         ///< that it starts in
+  ScopeNumber scope = 0;                         ///< scope of the start
   bool cadences = false;                         ///< a cadence starts: its gates look at cadences, those of all else at all else
   std::size_t playing = 0;                       ///< starts that count against the sound's limit
   bool full = false;                             ///< as many play as may: the new start keeps its place without a voice
@@ -84,7 +84,7 @@ struct Verdict {
 /// The decision of the book's gates on a start.
 struct Gated {
   Outcome outcome = Outcome::done;  ///< `done`: the start may be
-  Seconds after;                    ///< of one that is too soon: how long after another it would be heard; before it if negative
+  Seconds after;                    ///< `too_soon`: the time since another start of the sound; negative if that one is later
   Verdict verdict;
 
   bool held() const { return outcome != Outcome::done; }

@@ -20,6 +20,7 @@
 #include "voices/sleepers.hpp"
 #include "voices/start_values.hpp"
 #include "voices/starts.hpp"
+#include "voices/stops.hpp"
 #include "voices/streams.hpp"
 #include "voices/verdict.hpp"
 #include "voices/voice_pool.hpp"
@@ -99,10 +100,10 @@ class Voices {
   /// A clip cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
-  /// Whether a start of the sound, in this version, has not ended and was not told to go; of one emitter, if there is one.
+  /// Whether a start of this version of the sound, on the emitter if one is given, plays and was not told to stop.
   bool plays(const PlayedSound& sound, Emitter emitter) const;
   PlaybackState state_of(const LiveStart& start) const;
-  /// Where the first layer is in its clip.
+  /// Returns the place of the first layer in its clip.
   Seconds position_of(const LiveStart& start) const;
 
   // The world.
@@ -133,19 +134,21 @@ class Voices {
 
   // Scopes.
 
-  /// Scopes are held from here on: what sounds in them keeps its voice, and does not count against those that may sound.
-  void hold(ScopeMask scopes);
-  /// What plays in the scopes and was asked for by raise `by` or before stops. `fade_of(scope)` is how long it takes.
-  void end_scopes(ScopeMask scopes, std::uint64_t by, const std::function<Seconds(ScopeNumber)>& fade_of, const Reason& why);
-  /// The same, but loops and cadences stay until `end_left_over`, or for good if they are asked for again.
-  void restart_scopes(ScopeMask scopes, std::uint64_t by, const std::function<Seconds(ScopeNumber)>& fade_of, const Reason& why);
-  /// A loop or cadence of the sound that stayed when its scope restarted and `is(start)`; null if there is none. The caller asks for it
-  /// again by setting `renewed`.
+  using FadeOf = std::function<Seconds(const LiveStart&)>;
+  /// Puts scopes on hold. Their sounding layers keep their voices, and do not count against the voices that may sound.
+  void hold_scopes(ScopeMask scopes);
+  /// Ends the hold. If more layers would sound than may, the weakest layers of these scopes go to sleep.
+  void resume_scopes(ScopeMask scopes);
+  /// Stops the playbacks of the scopes that raise `by` or an earlier raise asked for.
+  void end_scopes(ScopeMask scopes, std::uint64_t by, const FadeOf& fade_of, const Reason& why);
+  /// Stops the same, but lets loops and cadences play on. Each of them stops at `end_left_over`, unless a raise has renewed it by then.
+  void restart_scopes(ScopeMask scopes, std::uint64_t by, const FadeOf& fade_of, const Reason& why);
+  /// Returns the oldest start of a sound that plays on after a restart, is not renewed yet, and for which `is(start)` holds. Null if there
+  /// is none. The caller renews it by setting `renewed`.
   template <class Is>
   LiveStart* left_over(const PlayedSound& sound, ScopeNumber scope, std::uint64_t emitter, Is is) const;
+  /// Stops the starts of the scope that were not renewed since its restart.
   void end_left_over(ScopeNumber scope, const Reason& why);
-  /// They go on. If more would sound than may, the weakest of them sleep.
-  void go_on(ScopeMask scopes);
 
   // Time.
 
@@ -160,7 +163,7 @@ class Voices {
     Verdict verdict;
   };
   /// The delay of a layer is nearly over: it leaves the agenda and asks for a voice. If it comes too late for one, the caller has to tell
-  /// it to leave. Returns nothing if it was told to go meanwhile, or waits on because its scope is held.
+  /// it to leave. Returns nothing if the layer was told to go meanwhile, or if it waits on because its scope is on hold.
   std::optional<Claimed> claim_due(LiveLayer& layer);
   /// Wakes sleepers and ends those that slept past their end. Only updates call it, so that the order of requests makes no difference.
   void tend();
@@ -223,20 +226,22 @@ class Voices {
   }
   /// The frame on which a layer that starts at `starts` asks for a voice.
   ScopeFrame due_for(ScopeFrame starts) const { return starts - ahead_of_delay_; }
-  /// Whether a layer that starts there waits without a voice: for its delay, or for its scope to go on.
+  /// Whether a layer that starts at `starts` waits without a voice: for its delay, or for the end of a hold.
   bool is_to_wait(ScopeNumber scope, ScopeFrame starts) const {
     return times().held(scope) || due_for(starts) > times().at(scope, link_.now().at);
   }
-  /// The frame on which such a layer is due. Nothing is due in a scope that stands still.
+  /// Returns the frame on which a waiting layer is due. In a scope on hold that is not before the frame at which its time stands.
   ScopeFrame waits_until(ScopeNumber scope, ScopeFrame starts) const {
     return times().held(scope) ? std::max(due_for(starts), times().stood_at(scope)) : due_for(starts);
   }
   ScopeFrame base_of(ScopeNumber scope) const { return times().from(scope, link_.base()); }
-  /// Frames that a change of a layer takes which is asked for now: as long as the layer's scope takes for so much time.
+  /// Returns how many frames of the mixer a change of a layer takes. `time` is counted in the time of the layer's scope.
   std::int64_t frames_of(Seconds time, const LiveLayer& layer) const {
     return time.value == 0 ? 0 : times().lasting(layer.start->scope, frames_of(time), link_.changes_from());
   }
   void spare_voices();
+  template <class Is>
+  void stop_in(ScopeMask scopes, const FadeOf& fade_of, const Reason& why, Is is);
   std::int64_t way_to_next() const;
   void tell_of_stream(LiveLayer& layer);
   void turned(LiveLayer& layer);
@@ -302,10 +307,7 @@ class Voices {
   bool gone(const LiveLayer& layer) const;
   bool gone(const LiveStart& start) const;
   bool is_counted_out(const LiveLayer& layer) const;
-  bool ended_with_scope(const LiveStart& start) const {
-    const ScopeStops& its = all_.of_scopes[start.scope];
-    return start.asked() <= its.all || (!start.stays && start.asked() <= its.short_ones);
-  }
+  bool ended_with_scope(const LiveStart& start) const { return all_.of_scopes[start.scope].ended(start); }
   std::size_t asleep(const PlayedBank& bank) const { return bank.stops == all_.stops ? bank.asleep : 0; }
   std::size_t asleep(const PlayedSound& sound) const { return sound.stops == all_.stops && !sound.home->unloaded ? sound.asleep : 0; }
   void forget_sleepers(PlayedSound& sound);
@@ -323,18 +325,6 @@ class Voices {
   void end_slept_out();
   void sweep();
 
-  /// What was asked for by these raises or before, and sleeps, is gone: of a scope that ended or restarted.
-  struct ScopeStops {
-    std::uint64_t all = 0, short_ones = 0;
-    std::uint64_t left_over = 0;  ///< what stays up to this raise leaves when the grace is over
-  };
-  /// Stops of everything.
-  struct Stopped {
-    PlaybackId before;        ///< what began before and sleeps is gone
-    std::uint64_t stops = 0;  ///< so many there were
-    std::array<ScopeStops, most_scopes> of_scopes;
-  };
-
   VoicesOptions options_;
   std::int64_t ahead_of_delay_;  ///< frames
   Link& link_;
@@ -345,7 +335,7 @@ class Voices {
   Sleepers sleepers_;
   Agenda& agenda_;
   Streams streams_;
-  Stopped all_;
+  Stops all_;
   /// Up to where what is done in updates has been done.
   struct Tended {
     MixFrame at;
@@ -395,7 +385,7 @@ LiveStart* Voices::left_over(const PlayedSound& sound, ScopeNumber scope, std::u
   return oldest;
 }
 
-/// Whether `is(start)` of any start of a sound, in all its versions: of one emitter, or of all.
+/// Whether `is(start)` holds for any start of a sound in any of its versions, of one emitter or of all.
 template <class Is>
 bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> emitter, Is is) const {
   for (const PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older) {

@@ -91,7 +91,7 @@ class Earshot {
 
   // An update: open and close with the lock, hear and search without it.
 
-  /// Starts in a scope that is held are not looked for.
+  /// The search skips starts of scopes in `held`.
   void open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held);
   std::span<const Ears> ears() const { return ears_; }
   /// The kinds that there were at `open`.
@@ -186,7 +186,7 @@ class Earshot {
   Rows emitters_, spots_;
   std::vector<std::uint32_t> free_spots_;
   bool searching_ = false;
-  ScopeMask held_ = 0;  ///< of the present update
+  ScopeMask held_ = 0;  ///< scopes on hold at `open`
   std::vector<Later> later_;
   std::vector<std::uint32_t> voiced_;
   std::vector<std::optional<HeardFrom>> heard_;

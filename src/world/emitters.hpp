@@ -59,11 +59,12 @@ class Emitters {
   /// Adds the emitter's traits and its parents' that `traits` has not yet, as far as there is room. Valid until `take_gone`.
   void add_traits(Emitter emitter, RaiseTraits& traits) const;
 
-  /// The scope that the emitter names, or its nearest parent; empty if none does. Valid as long as this lives.
+  /// Returns the name of the scope of an emitter, or else of its nearest parent that has one. Empty if none has. The text lives as long as
+  /// this object.
   std::string_view scope(Emitter emitter) const {
     return any_scopes_.load(std::memory_order_relaxed) ? scope_of(emitter) : std::string_view();
   }
-  /// Removes the emitters that name one of these scopes, by the hashes of their names.
+  /// Removes the emitters that name one of the scopes. `scopes` has the hashes of the scopes' names.
   void remove_of(std::span<const std::uint64_t> scopes);
 
   // For the control side.
@@ -101,6 +102,7 @@ class Emitters {
 
  private:
   static constexpr std::uint32_t none = ~0U;
+  static constexpr int deepest = 16;  ///< most emitters in a chain of parents
 
   struct Motion {
     std::int32_t vx = 0, vy = 0, vz = 0;
@@ -153,8 +155,8 @@ class Emitters {
   std::vector<Child> children_;
   std::vector<Emitter> gone_;
   std::unordered_map<std::uint32_t, OwnTraits> traits_;
-  std::deque<std::string> scope_names_;  ///< that emitters name
-  std::vector<std::uint8_t> scope_;      ///< by slot, as far as any names one: which of these, from 1
+  std::deque<std::string> scope_names_;  ///< names of scopes that emitters have
+  std::vector<std::uint8_t> scope_;      ///< by slot: 0, or the place among `scope_names_`, from 1; shorter if later slots have none
   std::vector<Gauge> gauges_;
   std::atomic<bool> any_gauges_{false}, any_scopes_{false};
 };

@@ -43,7 +43,7 @@ const RowsOf<BookGroup>& group_rows() {
           .loudness({"level", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},
                     &BookGroup::level)
           .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload)
-          .words({"scope", "the parent's", "\"world\"", "For the sounds in the group that do not say themselves."}, &BookGroup::scope,
+          .words({"scope", "the parent's", "\"world\"", "The scope of the sounds in the group that name none."}, &BookGroup::scope,
                  "name of a scope");
   return rows;
 }
@@ -63,15 +63,14 @@ const RowsOf<BookGauge>& gauge_rows() {
 const RowsOf<BookScope>& scope_rows() {
   static const RowsOf<BookScope> rows =
       RowsOf<BookScope>("scopes")
-          .special({"parent", "\"root\"", "\"world\"", "The scope with which this one pauses, slows down and ends, too."},
+          .special({"parent", "\"root\"", "\"world\"", "The scope above this one: its pauses, time scale and end include this scope."},
                    "name of a scope")
-          .quantity({"fade-out", "\"0 s\"", "\"400 ms\"", "How long what plays in it takes to leave when the scope ends."},
+          .quantity({"fade-out", "\"0 s\"", "\"400 ms\"", "How long the fade of its sounds takes when the scope ends."},
                     &BookScope::fade_out)
-          .quantity({"pause-fade", "\"10 ms\"", "\"80 ms\"",
-                     "How long what plays in it takes to fade before it stands still, and when it goes on."},
+          .quantity({"pause-fade", "\"10 ms\"", "\"80 ms\"", "How long the fade of its sounds takes before a pause, and after it."},
                     &BookScope::pause_fade)
           .quantity(
-              {"grace", "\"1 s\"", "\"3 s\"", "When the scope restarts: how long its loops wait to be asked for again before they leave."},
+              {"grace", "\"1 s\"", "\"3 s\"", "After a restart of the scope: how long its loops play on unless they are asked for again."},
               &BookScope::grace);
   return rows;
 }

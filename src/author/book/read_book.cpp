@@ -9,6 +9,7 @@
 #include <unordered_set>
 
 #include "author/book/keys.hpp"
+#include "author/book/parents_first.hpp"
 #include "author/book/problems.hpp"
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
@@ -58,11 +59,15 @@ class Reader {
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
     book_.scopes.emplace_back().name = "root";
     book_.scopes.back().place = problems_.whole_file();
-    each(root_, "scopes", [&](const toml::key& key, const toml::table& t) { read_scope(problems_, key, t, book_); });
+    each(root_, "scopes", [&](const toml::key& key, const toml::table& t) {
+      read_scope(problems_, key, t, book_);
+      mention_scope(t, "parent");
+    });
     each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
+    for (const auto& [name, place] : sounds.named_scopes()) named_scopes_.push_back({name, place});
     dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
     for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
     each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
@@ -72,8 +77,8 @@ class Reader {
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names();
-    if (whole_) check_scopes(problems_, book_);
-    sort_groups();
+    sort(book_.groups, "group", "master");
+    sort(book_.scopes, "scope", "root");
   }
 
  private:
@@ -178,6 +183,7 @@ class Reader {
         group.parent = *parent;
     }
     group_rows().read(problems_, table, group);
+    mention_scope(table, "scope");
     if (master)
       book_.groups.front() = std::move(group);
     else if (book_.groups.size() > most_groups_in_book)
@@ -214,6 +220,11 @@ class Reader {
       problem(*list, "'responses' must be a list: responses = [ { stop = \"engine\" }, { start = \"gangway\" } ]");
     }
     book_.events.push_back(std::move(event));
+  }
+
+  void mention_scope(const toml::table& table, std::string_view key) {
+    if (const toml::node* node = table.get(key); node != nullptr && node->is_string())
+      named_scopes_.push_back({node->value_or(std::string()), problems_.at(*node)});
   }
 
   static std::vector<Verb> verbs_in(const toml::table& table) {
@@ -269,6 +280,7 @@ class Reader {
 
   void check_names() {
     const auto known_groups = names_of(book_.groups);
+    const auto known_scopes = names_of(book_.scopes);
     const auto known_sounds = names_of(book_.sounds);
     const auto set_of = [](const auto& names) { return std::unordered_set<std::string_view>(names.begin(), names.end()); };
     const auto groups = set_of(known_groups);
@@ -280,6 +292,10 @@ class Reader {
       if (!group.parent.empty() && !groups.contains(group.parent))
         problems_.add(group.place, fmt::format("the parent of group '{}' is '{}', which is not a group{}", group.name, group.parent,
                                                advice(group.parent, known_groups, "groups")));
+    const auto scopes = set_of(known_scopes);
+    for (const auto& m : named_scopes_)
+      if (!scopes.contains(m.name) && !dotted_.contains(m.name))
+        problems_.add(m.place, fmt::format("there is no scope '{}'{}", m.name, advice(m.name, known_scopes, "scopes")));
     for (const auto& m : named_sounds_)
       if (!sounds.contains(m.name) && !dotted_.contains(m.name))
         name_is_missing(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
@@ -290,30 +306,13 @@ class Reader {
     return text.empty() ? fmt::format("; add [{}.{}]", section, name) : text;
   }
 
-  /// Parents before children; what cannot be placed goes round in a circle.
-  void sort_groups() {
-    std::vector<BookGroup> sorted = {book_.groups.front()};
-    std::set<std::string> placed = {"master"};
-    std::vector<BookGroup> left(book_.groups.begin() + 1, book_.groups.end());
-    for (bool moved = true; moved;) {
-      moved = false;
-      for (auto it = left.begin(); it != left.end();) {
-        if (!placed.contains(it->parent)) {
-          ++it;
-          continue;
-        }
-        placed.insert(it->name);
-        sorted.push_back(std::move(*it));
-        it = left.erase(it);
-        moved = true;
-      }
-    }
-    const auto known = names_of(book_.groups);
-    for (const auto& group : left)
-      if (std::find(known.begin(), known.end(), group.parent) != known.end())
-        problems_.add(group.place,
-                      fmt::format("group '{}' is below itself: its parents go round in a circle; give it parent = \"master\"", group.name));
-    book_.groups = std::move(sorted);
+  /// Reports groups or scopes that are below themselves.
+  template <class Item>
+  void sort(std::vector<Item>& items, std::string_view kind, std::string_view root) {
+    put_parents_first(items, [&](const Item& item) {
+      problems_.add(item.place, fmt::format("{} '{}' is below itself: its parents go round in a circle; give it parent = \"{}\"", kind,
+                                            item.name, root));
+    });
   }
 
   const toml::table& root_;
@@ -324,6 +323,7 @@ class Reader {
   std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
   std::set<std::string> dotted_;                        ///< names that should have had quotes
   std::vector<Mention> named_groups_;
+  std::vector<Mention> named_scopes_;
   std::vector<Mention> named_sounds_;
 };
 

@@ -133,6 +133,7 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
     named_groups_.push_back({*group, problems_.at(*table.get("group"))});
   }
   sound_rows().read(problems_, table, sound);
+  if (!sound.scope.empty()) named_scopes_.push_back({sound.scope, problems_.at(*table.get("scope"))});
   if (table.contains("when-full") && !table.contains("limit"))
     problem(*table.get("when-full"), "'when-full' goes with a limit, such as limit = 3");
   read_together(table, sound);

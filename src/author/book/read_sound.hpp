@@ -23,6 +23,7 @@ class SoundReader {
 
   void read(const toml::key& key, const toml::table& own);
   const std::vector<Mention>& named_groups() const { return named_groups_; }
+  const std::vector<Mention>& named_scopes() const { return named_scopes_; }
   /// Names that should have had quotes.
   const std::vector<std::string>& dotted() const { return dotted_; }
 
@@ -64,7 +65,7 @@ class SoundReader {
   Problems& problems_;
   std::string sketching_;                             ///< name of the sound that is being read
   std::map<std::string, Whole, std::less<>> wholes_;  ///< by the sound's name
-  std::vector<Mention> named_groups_;
+  std::vector<Mention> named_groups_, named_scopes_;
   std::vector<std::string> dotted_;
 };
 

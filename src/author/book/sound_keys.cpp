@@ -20,7 +20,8 @@ const RowsOf<BookSound>& sound_rows() {
   static const RowsOf<BookSound> rows =
       RowsOf<BookSound>("sounds")
           .special({"group", "\"master\"", "\"effects\"", "The volume group that the sound belongs to."}, "name of a group")
-          .words({"scope", "the group's", "\"world\"", "What the sound pauses, slows down and ends with: one of [scopes.NAME], or root."},
+          .words({"scope", "the group's", "\"world\"",
+                  "The scope of the sound: one of [scopes.NAME], or root. It pauses, slows down and ends with the scope."},
                  &BookSound::scope, "name of a scope")
           .special({"like", "none", "\"gangway\"",
                     "Takes over every key of that sound that this one does not have itself; `tidewater show` prints the result."},

@@ -72,26 +72,18 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
   book.name = bank.name;
   book.file = called;
   const Layers layers(bank, files, place);
-  for (const BankGroup& from : bank.groups) {
-    BookGroup& group = book.groups.emplace_back();
-    static_cast<GroupDesign&>(group) = from;
-    group.name = from.name;
-    group.parent = book.groups.size() == 1 ? "" : bank.groups[from.parent].name;
-    group.place = place;
-  }
-  for (const BankScope& from : bank.scopes) {
-    BookScope& scope = book.scopes.emplace_back();
-    static_cast<ScopeDesign&>(scope) = from;
-    scope.name = from.name;
-    scope.parent = book.scopes.size() == 1 ? "" : bank.scopes[from.parent].name;
-    scope.place = place;
-  }
-  for (const BankGauge& from : bank.gauges) {
-    BookGauge& gauge = book.gauges.emplace_back();
-    static_cast<GaugeDesign&>(gauge) = from;
-    gauge.name = from.name;
-    gauge.place = place;
-  }
+  const auto add = [&]<class Design>(auto& to, const auto& from) -> auto& {
+    auto& item = to.emplace_back();
+    static_cast<Design&>(item) = from;
+    item.name = from.name;
+    item.place = place;
+    return item;
+  };
+  for (const BankGroup& from : bank.groups)
+    add.operator()<GroupDesign>(book.groups, from).parent = &from == bank.groups.data() ? "" : bank.groups[from.parent].name;
+  for (const BankScope& from : bank.scopes)
+    add.operator()<ScopeDesign>(book.scopes, from).parent = &from == bank.scopes.data() ? "" : bank.scopes[from.parent].name;
+  for (const BankGauge& from : bank.gauges) add.operator()<GaugeDesign>(book.gauges, from);
   for (const BankSound& from : bank.sounds) {
     BookSound& sound = book.sounds.emplace_back();
     static_cast<SoundDesign&>(sound) = from;
