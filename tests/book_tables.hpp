@@ -10,10 +10,17 @@
 
 namespace tidewater::testing {
 
+/// Whether a single response of an event may have the key: these are in one table.
+inline bool is_of_response(std::string_view key) {
+  for (const BookKey& known : book_keys())
+    if (known.section == "responses" && known.key == key) return true;
+  return false;
+}
+
 inline std::string table_of_keys(std::string_view section) {
   std::string table = "| key | takes | default | example | meaning |\n| --- | --- | --- | --- | --- |\n";
   for (const BookKey& key : book_keys()) {
-    if (key.section != section) continue;
+    if (key.section != section || (section == "events" && is_of_response(key.key))) continue;
     const std::string standard = key.standard.empty()                                     ? "needed"
                                  : key.standard.front() == '"' || key.standard == "false" ? "`" + std::string(key.standard) + "`"
                                                                                           : std::string(key.standard);

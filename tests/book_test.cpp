@@ -71,7 +71,7 @@ start = "hum"
   const BookEvent& walk = book.events[0].name == "walk.began" ? book.events[0] : book.events[1];
   REQUIRE(walk.responses.size() == 3);
   CHECK(walk.responses[0].time == Seconds{2});
-  CHECK(walk.responses[1].delay.value == Approx(0.3));
+  CHECK(walk.responses[1].delay.low.value == Approx(0.3));
   CHECK(walk.responses[2].time.value == Approx(1.2));
 }
 

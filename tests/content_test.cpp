@@ -52,7 +52,13 @@ BankData one_of_each() {
   data.sounds[1].name = "two";
   data.events.resize(1);
   data.events[0].name = "event";
-  data.events[0].responses.resize(1);
+  data.events[0].responses.resize(2);
+  BankResponse& raise = data.events[0].responses[1];
+  raise.verb = Verb::raise;
+  raise.name = "event";
+  raise.when = {{"floor", "wood"}, {"floor", "stone"}};
+  data.events[0].responses[0].when = {{"floor", "wood"}};
+  for (BankResponse& response : data.events[0].responses) response.delay = {{1}, {4}};
   return data;
 }
 

@@ -146,7 +146,7 @@ TEST_CASE("a clip that was damaged in memory spoils its own samples only, and is
     if (i == 0) sound.low_pass = {Hertz{4000}, Hertz{4000}};
     sound.layers.emplace_back().choices = {{{}, {{i, 1, {}}}}};
     data->sounds.push_back(sound);
-    data->events.push_back({sound.name, {{{Verb::start, {}, {}}, i}}});
+    data->events.push_back({sound.name, {{{.verb = Verb::start}, i}}});
   }
   std::vector<std::string> notices;
   SoundManager manager({.journal = [&](const JournalEntry& entry) {

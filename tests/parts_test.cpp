@@ -27,7 +27,7 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
   sound.rank = rank;
   sound.layers.resize(1);
   sound.layers[0].choices = {{{}, {{}}, false}};
-  data->events = {{"event", {{{Verb::start, {}, {}}, 0}}}};
+  data->events = {{"event", {{{.verb = Verb::start}, 0}}}};
   return data;
 }
 

@@ -101,7 +101,7 @@ TEST_CASE("a stop waits for its delay, and then stops all that was started until
   stage.render(Seconds{0.1});
   CHECK(stage.raise("end").outcome == Outcome::done);
   const Take before = stage.render(Seconds{0.2});
-  CHECK_THAT(stage.why(), Contains("'hum' is stopped 0.4 s from now"));
+  CHECK_THAT(stage.why(), Contains("it will stop 'hum' 0.4 s from now"));
   CHECK(before.part(0.1, 0.1).peak() > 0.3);
   for (int i = 0; i < 3; ++i) stage.raise("hum");  // one has a voice, two sleep
   const Take after = stage.render(Seconds{0.5});

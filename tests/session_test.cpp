@@ -162,6 +162,37 @@ start = "few"
 start = "pieces"
 [events.song]
 responses = [ { start = "song" }, { start = "song", delay = "1.5 s" } ]
+[events.wired]
+responses = [
+  { raise = "step", gain = "-3 dB" }, { raise = "ring", delay = "40 ms .. 300 ms", chance = "90 %" },
+  { start = "few", gain = "-6 dB", delay = "0 s .. 200 ms", when = { surface = ["steel", "mud"] } },
+]
+[events.ring]
+responses = [
+  { raise = "splash", for = "all" }, { raise = "ring", delay = "120 ms", chance = "80 %" },
+  { pause = "buoy", delay = "50 ms" }, { resume = "buoy", delay = "200 ms .. 600 ms" },
+]
+[events.quiet]
+responses = [
+  { call-off = "ring" }, { call-off = "wired", for = "all" }, { fade = "hum", to = "-9 dB", over = "80 ms", for = "scope" },
+  { stop = "splash", for = "action" }, { mute = "near" }, { unmute = "near", delay = "150 ms" },
+  { level = "music", to = "-6 dB", over = "200 ms" },
+]
+[events.still]
+responses = [
+  { pause = "hum", for = "all" }, { pause = "tread" }, { pause = "clock" }, { pause = "song", for = "all" },
+  { pause = "both", for = "scope" }, { pause = "again", chance = "50 %" },
+]
+[events.stir]
+responses = [
+  { resume = "hum", for = "all" }, { resume = "tread" }, { resume = "clock" }, { resume = "song", for = "all" },
+  { resume = "both", for = "all" }, { resume = "again" },
+  { gauge = "throttle", to = 0.7 }, { gauge = "wind", to = 2, for = "all", delay = "100 ms" },
+]
+[events."hauled.begun"]
+responses = [ { start = "hum" }, { raise = "ring" } ]
+[events."hauled.completed"]
+responses = [ { stop = "hum", for = "action" }, { fade = "splash", to = "silent", over = "30 ms", for = "action" }, { call-off = "ring", for = "action" } ]
 )";
 
 /// Comes and goes beside it.
@@ -197,6 +228,7 @@ class Asker {
     for (const Playback& playback : other.playbacks_) playbacks_.push_back(manager.find(playback.id()));
     emitters_ = other.emitters_;
   }
+  bool no_actions = false;  ///< a guard stays with its manager: a restored one does not know it
 
   void ask() {
     for (std::uint32_t i = random_.below(4); i > 0; --i) request();
@@ -250,6 +282,7 @@ class Asker {
   std::span<const Bank> banks_;
   Random random_;
   std::vector<Playback> playbacks_;
+  Action action_;
   std::vector<Emitter> emitters_;
 };
 
@@ -341,8 +374,9 @@ void Asker::ask_oddly() {
 void Asker::request() {
   if (random_.below(3) == 0) change_world();
   if (random_.below(4) == 0) change_scopes();
-  static const std::vector<const char*> events = {"step", "hum",   "hush", "both",   "again", "few",      "walk",     "song", "nobody",
-                                                  "horn", "tread", "buoy", "splash", "dark",  "tread-on", "tread-on", "rest"};
+  static const std::vector<const char*> events = {"step",   "hum",   "hush",  "both",  "again",  "few",  "walk",     "song",
+                                                  "nobody", "horn",  "tread", "buoy",  "splash", "dark", "tread-on", "tread-on",
+                                                  "rest",   "wired", "ring",  "quiet", "still",  "stir", "stir"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
@@ -371,6 +405,12 @@ void Asker::request() {
       break;
     case 13: manager_.prefetch(events[random_.below(static_cast<std::uint32_t>(events.size()))]); break;
     case 14: ask_oddly(); break;
+    case 15:
+      if (no_actions) break;
+      action_ = manager_.begin_action("hauled", an_emitter());
+      if (random_.below(2) == 0) action_.complete();
+      break;
+    case 16: action_.complete(); break;
     default: {
       const std::vector<Trait> traits = {{"surface", surfaces[random_.below(3)]}};
       const Name event(events[random_.below(static_cast<std::uint32_t>(events.size()))]);
@@ -462,6 +502,7 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
   Random random(seed), again(seed);
   auto manager = session.begin(banks, random, true);
   Asker game(*manager, banks, random.bits());
+  game.no_actions = true;
   const std::size_t middle = 10'000 + random.below(100'000);
   while (session.frames() < middle) play_on(session, *manager, game);
   if (random.below(2) == 0) game.ask();  // on its way to the audio thread when all is saved
@@ -474,6 +515,7 @@ std::string difference_after_saving(std::span<const Bank> banks, std::uint64_t s
   other->update({});
   restored.journal.clear();
   Asker its(game, *other);
+  its.no_actions = true;
   while (session.samples.size() < heard + session.width * 96'000) {
     play_on(session, *manager, game);
     play_on(restored, *other, its);

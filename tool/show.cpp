@@ -144,8 +144,19 @@ Json json_of(const BookEvent& event) {
   Json responses = Json::array();
   for (const auto& its : event.responses) {
     Json one = {{std::string(word_of(its.verb)), its.target}};
-    if (its.delay > Seconds{}) one["delay"] = to_text(its.delay);
-    if (const auto time = row_of(its.verb).time; !time.empty() && its.time > Seconds{}) one[std::string(time)] = to_text(its.time);
+    const VerbRow& row = row_of(its.verb);
+    if (row.target == TargetKind::gauge)
+      one["to"] = its.value;
+    else if (!row.value.empty() && (row.value_is_needed || its.value != 0))
+      one[std::string(row.value)] = to_text(its.level());
+    if (its.whom) one["for"] = whom_words[static_cast<std::size_t>(*its.whom)];
+    if (its.delay.high > its.delay.low)
+      one["delay"] = to_text(its.delay.low) + " .. " + to_text(its.delay.high);
+    else if (its.delay.high > Seconds{})
+      one["delay"] = to_text(its.delay.low);
+    if (!row.time.empty() && its.time > Seconds{}) one[std::string(row.time)] = to_text(its.time);
+    if (its.left_out > 0) one["chance"] = 1 - its.left_out;
+    for (const BookTrait& trait : its.when) one["when"][trait.name].push_back(trait.value);
     responses.push_back(std::move(one));
   }
   return {{"name", event.name}, {"line", event.place.line}, {"responses", responses}};

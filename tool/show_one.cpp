@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 
 #include "columns.hpp"
 #include "tidewater/author/advice.hpp"
@@ -159,7 +160,8 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   std::string events;
   for (const auto& event : book.events)
     for (const auto& response : event.responses)
-      if (response.target == sound.name) events += fmt::format("{}{} {}s", events.empty() ? "" : ", ", event.name, word_of(response.verb));
+      if (row_of(response.verb).target == TargetKind::sound && response.target == sound.name)
+        events += fmt::format("{}{} {}s", events.empty() ? "" : ", ", event.name, word_of(response.verb));
   return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
 }
 
@@ -235,29 +237,73 @@ std::string show_target(const BookTarget& target) {
   return title(target.place, "target", target.name) + table.text();
 }
 
+namespace {
+
+/// Arguments of a response; "-" for those that its verb does not take.
+struct ResponseWords {
+  std::string whom, value, delay, chance, when;
+};
+
+ResponseWords words_of(const BookResponse& response) {
+  const VerbRow& row = row_of(response.verb);
+  ResponseWords its;
+  its.whom = response.whom ? std::string(whom_words[static_cast<std::size_t>(*response.whom)]) : row.whom.empty() ? "-" : "emitter or all";
+  its.value = row.value.empty() || (!row.value_is_needed && response.value == 0) ? "-"
+              : row.target == TargetKind::gauge                                  ? fmt::format("{:g}", response.value)
+                                                                                 : to_text(response.level());
+  its.delay = to_text(response.delay.low);
+  if (response.delay.high > response.delay.low) its.delay += " .. " + to_text(response.delay.high);
+  its.chance = fmt::format("{:g} %", 100 * (1 - response.left_out));
+  for (const BookTrait& trait : response.when) its.when += fmt::format("{}{} = {}", its.when.empty() ? "" : ", ", trait.name, trait.value);
+  if (its.when.empty()) its.when = "always";
+  return its;
+}
+
+}  // namespace
+
 std::string what_it_does(const BookEvent& event) {
   std::string text;
   for (const auto& response : event.responses) {
+    const ResponseWords its = words_of(response);
     text += fmt::format("{}{} {}", text.empty() ? "" : "; ", word_of(response.verb), response.target);
-    if (response.delay > Seconds{}) text += fmt::format(" after {}", to_text(response.delay));
+    if (response.whom) text += fmt::format(" for {}", its.whom);
+    if (its.value != "-") text += fmt::format("{} {}", row_of(response.verb).value == "to" ? " to" : " by", its.value);
+    if (response.delay.high > Seconds{}) text += fmt::format(" after {}", its.delay);
     if (!row_of(response.verb).time.empty() && response.time > Seconds{}) text += fmt::format(" over {}", to_text(response.time));
+    if (response.left_out > 0) text += fmt::format(", {} of the times", its.chance);
+    if (!response.when.empty()) text += fmt::format(", when {}", its.when);
   }
   return text;
 }
 
 std::string show_event(const Book& book, const BookEvent& event) {
-  Table table({"does", "sound", "after", "over", "goes by"});
+  const auto any = [&](auto is) { return std::any_of(event.responses.begin(), event.responses.end(), is); };
+  const bool whom = any([](const BookResponse& its) { return its.whom.has_value(); });
+  const bool value = any([](const BookResponse& its) { return words_of(its).value != "-"; });
+  const bool chance = any([](const BookResponse& its) { return its.left_out > 0; });
+  const bool when = any([](const BookResponse& its) { return !its.when.empty(); });
+  // Columns that no response needs are left out.
+  const auto some_of = [&](std::vector<std::string> cells) {
+    std::size_t at = 0;
+    std::erase_if(cells, [&, shown = std::array{true, true, whom, value, true, true, chance, when, true}](const std::string&) {
+      return !shown[at++];
+    });
+    return cells;
+  };
+  Table table(some_of({"does", "what", "for", "to", "after", "over", "chance", "when", "goes by"}));
   for (const auto& response : event.responses) {
     std::set<std::string> by;
     const auto sound = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return s.name == response.target; });
     if (sound != book.sounds.end())
       for (const auto& layer : sound->layers) by.insert(layer.by.begin(), layer.by.end());
     const VerbRow& verb = row_of(response.verb);
-    table.row({std::string(word_of(response.verb)), response.target, to_text(response.delay),
-               verb.time.empty()           ? "-"
-               : response.time > Seconds{} ? to_text(response.time)
-                                           : "its fade-out",
-               !verb.starts || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))});
+    const ResponseWords its = words_of(response);
+    table.row(some_of({std::string(word_of(response.verb)), response.target, its.whom, its.value, its.delay,
+                       verb.time.empty()           ? "-"
+                       : response.time > Seconds{} ? to_text(response.time)
+                       : verb.time == "fade"       ? "its fade-out"
+                                                   : "at once",
+                       its.chance, its.when, !verb.starts || by.empty() ? "-" : fmt::format("{}", fmt::join(by, ", "))}));
   }
   return title(event.place, "event", event.name) + table.text();
 }

@@ -5,6 +5,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string_view>
 #include <vector>
 
@@ -126,34 +127,60 @@ struct SoundDesign {
 };
 
 /// The action of a response.
-enum class Verb { start, stop };
-inline constexpr std::array<std::string_view, 2> verb_words = {"start", "stop"};
+enum class Verb { start, stop, fade, pause, resume, gauge, level, mute, unmute, raise, call_off };
+inline constexpr std::array<std::string_view, 11> verb_words = {"start", "stop", "fade",   "pause", "resume",  "gauge",
+                                                                "level", "mute", "unmute", "raise", "call-off"};
+constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }
 
 /// The kind of thing that a response acts on.
-enum class TargetKind { sound };
+enum class TargetKind { sound, gauge, group, event };
+inline constexpr std::array<std::string_view, 4> target_words = {"sound", "gauge", "group", "event"};
+constexpr std::string_view word_of(TargetKind kind) { return target_words[static_cast<std::size_t>(kind)]; }
+
+/// Which playbacks of a sound a response acts on. Those of the raise's emitter; all; those in the scope of the raise; or those that the
+/// same action has started. An action is an `Action` (tidewater/guards.hpp), or else one raise with everything that it has raised.
+enum class Whom { emitter, all, scope, action };
+inline constexpr std::array<std::string_view, 4> whom_words = {"emitter", "all", "scope", "action"};
 
 /// The arguments of a verb. The book's reader, `show`, unpacking and play use these rows. A new verb needs a word above, a row here, a row
 /// of prose in src/author/book/keys.cpp, and its effect in src/play/respond.cpp.
 struct VerbRow {
   TargetKind target = TargetKind::sound;
-  bool starts = false;         ///< plays its target; other verbs act on what plays
-  std::string_view time = {};  ///< the book's key for its time; empty if it takes none
+  bool starts = false;          ///< plays its target; other verbs act on what plays
+  std::string_view time = {};   ///< the book's key for its time; empty if it takes none
+  std::string_view value = {};  ///< the book's key for its value; empty if it takes none
+  bool value_is_needed = false;
+  std::span<const Whom> whom = {};  ///< what its `for` may be; empty if it takes none
 };
+inline constexpr std::array<Whom, 4> any_whom = {Whom::emitter, Whom::all, Whom::scope, Whom::action};
+inline constexpr std::array<Whom, 2> emitter_or_all = {Whom::emitter, Whom::all};
 inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
-    {.starts = true},  // start
-    {.time = "fade"},  // stop: the sound's own fade-out unless it says otherwise
+    {.starts = true, .value = "gain"},                                           // start
+    {.time = "fade", .whom = any_whom},                                          // stop: the sound's fade-out unless it says otherwise
+    {.time = "over", .value = "to", .value_is_needed = true, .whom = any_whom},  // fade
+    {.whom = any_whom},                                                          // pause
+    {.whom = any_whom},                                                          // resume
+    {.target = TargetKind::gauge, .value = "to", .value_is_needed = true, .whom = emitter_or_all},  // gauge
+    {.target = TargetKind::group, .time = "over", .value = "to", .value_is_needed = true},          // level
+    {.target = TargetKind::group},                                                                  // mute
+    {.target = TargetKind::group},                                                                  // unmute
+    {.target = TargetKind::event, .value = "gain", .whom = emitter_or_all},                         // raise
+    {.target = TargetKind::event, .whom = any_whom},                                                // call-off
 }};
 constexpr const VerbRow& row_of(Verb verb) { return verb_rows[static_cast<std::size_t>(verb)]; }
-constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }
 
 /// One thing that an event does.
 struct ResponseDesign {
   Verb verb = Verb::start;
-  Seconds delay;  ///< how long after the event
-  Seconds time;   ///< how long it takes: the fade of a stop
+  Range<Seconds> delay = {};      ///< how long after the event
+  Seconds time = {};              ///< how long it takes: the fade of a stop, the ramp of a level
+  std::optional<Whom> whom = {};  ///< none: the emitter's playbacks if the raise has an emitter, and all otherwise
+  double value = 0;               ///< a level in dB, or the value of a gauge
+  double left_out = 0;            ///< share of the raises that do not carry it out: 1 less the book's `chance`
   friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
 
   bool starts() const { return row_of(verb).starts; }
+  Decibels level() const { return {value}; }
 };
 
 }  // namespace tidewater

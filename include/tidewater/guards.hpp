@@ -83,6 +83,7 @@ class Action {
   std::vector<std::pair<std::string, std::string>> traits_;
   Emitter emitter_;
   bool under_way_ = false;
+  std::uint64_t number_ = 0;  ///< of the raise that began it; 0 if no bank has its event
   Raised begun_;
 };
 

@@ -13,12 +13,12 @@ enum class Outcome {
   silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
   dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes
   done,             ///< a stop or a change was carried out
-  nothing_to_stop,  ///< the sound that a response stops was not playing
+  nothing_to_stop,  ///< what a response stops or changes was not there
   already_ended,    ///< the playback has ended
   already_playing,  ///< the sound plays already, and its retrigger is "ignore"
   too_soon,         ///< less than the sound's spacing has passed since its last start
   limit_reached,    ///< the sound's limit is reached, and its when-full is "newest"
-  left_out,         ///< the chance of every layer came out against it
+  left_out,         ///< a chance came out against it, or a response's `when` asks for other traits
   no_clip,          ///< the sound has no clip for these traits
   past_end,         ///< the sound's start-at lies beyond the end of its clip
   unreadable,       ///< its clip could not be read
@@ -34,6 +34,7 @@ enum class Outcome {
   paused,           ///< its scope is paused, and the sound is too short to wait
   scope_ended,      ///< its scope has ended; `begin` was not called since
   unknown_scope,    ///< no loaded bank has this scope
+  chain_too_long,   ///< an event raised events, and these raised others, more than 64 deep or more than 1,024 in all at one moment
 };
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...

@@ -1,4 +1,5 @@
 #pragma once
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <functional>
@@ -137,13 +138,29 @@ struct BankSound : SoundDesign {
   std::vector<BankLayer> layers;
 };
 
+/// A trait that a raise must have.
+struct BankCondition {
+  HashedText trait, value;
+};
+
+/// Whatever is no sound may be in another bank, and is known by its name.
 struct BankResponse : ResponseDesign {
-  std::uint32_t target = 0;  ///< number of a sound
+  std::uint32_t target = 0;              ///< number of a sound
+  HashedText name = {};                  ///< of what is no sound
+  std::vector<BankCondition> when = {};  ///< several values of one trait stand side by side: one of them is enough
+
+  bool acts_on_sound() const { return row_of(verb).target == TargetKind::sound; }
+  /// A start that depends on nothing and draws nothing.
+  bool is_plain_start() const { return verb == Verb::start && when.empty() && left_out == 0 && delay.high == delay.low; }
 };
 
 struct BankEvent {
   std::string name;
   std::vector<BankResponse> responses;
+
+  bool raises() const {
+    return std::any_of(responses.begin(), responses.end(), [](const BankResponse& its) { return its.verb == Verb::raise; });
+  }
 };
 
 /// Calls `act(number of the sound)` for each sound that an event starts, in the order of its responses.

@@ -60,7 +60,8 @@ enum class Kind : std::uint32_t {
   follows,
   curves,
   curve_points,
-  scopes
+  scopes,
+  conditions
 };
 
 struct Section {
@@ -238,14 +239,21 @@ struct CurvePoint {
 };
 
 struct Response {
-  std::uint32_t verb = 0;    ///< 0 starts its target, 1 stops it
-  std::uint32_t target = 0;  ///< number of a sound
+  std::uint32_t verb = 0;
+  std::uint32_t target = 0;  ///< number of a sound; 0 for verbs about something else
   double delay = 0, time = 0;
-  // Room for what later verbs need: whom it is about, a value, and the share of times that it is left out. Must be 0.
-  std::uint32_t whom = 0;
-  std::uint32_t reserved = 0;
-  double value = 0;
-  double left_out = 0;
+  std::uint32_t whom = 0;      ///< from 1; 0 for the emitter of the raise, or all if there is none
+  std::uint32_t reserved = 0;  ///< 0
+  double value = 0;            ///< decibels, or the value of a gauge
+  double left_out = 0;         ///< share of the raises that do not carry it out
+  double delay_to = 0;         ///< the longest delay; `delay` is the shortest
+  Text name;                   ///< of what is no sound
+  Part when;                   ///< conditions
+};
+
+/// A trait that a raise must have. Several values of one trait stand side by side: one of them is enough.
+struct Condition {
+  Text trait, value;
 };
 
 struct Event {
@@ -262,6 +270,6 @@ static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 304 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
-static_assert(sizeof(Response) == 48 && sizeof(Event) == 16);
+static_assert(sizeof(Response) == 72 && sizeof(Condition) == 16 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

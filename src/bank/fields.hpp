@@ -38,6 +38,7 @@ struct Whole {
 struct Word {
   std::span<const std::string_view> words;
   std::string_view further = {};  ///< one more value, which books do not write as a word
+  bool grows = false;             ///< a number beyond the words is a word of a newer version
 };
 /// A bit for each word, the lowest first.
 struct Bits {
@@ -106,6 +107,8 @@ template <>
 struct StoredAs<BankEvent> : RecordIn<Event, Kind::events> {};
 template <>
 struct StoredAs<BankResponse> : RecordIn<Response, Kind::responses> {};
+template <>
+struct StoredAs<BankCondition> : RecordIn<Condition, Kind::conditions> {};
 template <class Design>
 using RecordOf = typename StoredAs<Design>::Record;
 
@@ -264,10 +267,26 @@ void describe(Of<tidewater::CurvePoint>, Visit visit) {
 template <class Visit>
 void describe(Of<BankResponse>, Visit visit) {
   using R = Response;
-  visit("verb", &BankResponse::verb, &R::verb, Word{verb_words});
-  visit("target", &BankResponse::target, &R::target, NumberOf{Kind::sounds});
-  visit("delay", &BankResponse::delay, &R::delay, times);
+  visit("verb", &BankResponse::verb, &R::verb, Word{.words = verb_words, .grows = true});
+  const auto on_sound = [](const BankResponse& its) { return its.acts_on_sound(); };
+  const auto by_name = [](const BankResponse& its) { return !its.acts_on_sound(); };
+  visit("target", &BankResponse::target, &R::target, NumberOf{Kind::sounds}, on_sound);
+  visit(
+      "delay", [](auto& its) -> auto& { return its.delay.low; }, &R::delay, times);
   visit("time", &BankResponse::time, &R::time, times);
+  visit("for", &BankResponse::whom, &R::whom, Word{whom_words});
+  visit("gain, to", &BankResponse::value, &R::value, Number{-HUGE_VAL, most_of_a_gauge});
+  visit("chance", &BankResponse::left_out, &R::left_out, shares);
+  visit(
+      "longest delay", [](auto& its) -> auto& { return its.delay.high; }, &R::delay_to, times);
+  visit("name", &BankResponse::name, &R::name, Words{}, by_name);
+  visit("when", &BankResponse::when, &R::when, List{});
+}
+
+template <class Visit>
+void describe(Of<BankCondition>, Visit visit) {
+  visit("trait", &BankCondition::trait, &Condition::trait, Words{});
+  visit("value", &BankCondition::value, &Condition::value, Words{});
 }
 
 template <class Visit>

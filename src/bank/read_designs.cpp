@@ -25,6 +25,7 @@ bool DesignReader::value(std::string_view key, const From& from, To& to, const H
       return index(from, counts_[how.kind], key);
     } else if constexpr (std::is_same_v<How, file::Word>) {
       const bool optional = requires { to.has_value(); };
+      if (how.grows && from >= how.words.size()) return newer(key);
       return index(from, how.words.size() + (how.further.empty() && !optional ? 0 : 1), key);
     } else if constexpr (std::is_same_v<How, file::Gain>) {
       return gain(from, key);
@@ -110,15 +111,27 @@ bool DesignReader::sensible(const file::Curve&, const CurveDesign& curve) {
   return true;
 }
 
-bool DesignReader::sensible(const file::Response& record, const BankResponse&) {
-  if (record.whom == 0 && record.reserved == 0 && record.value == 0 && record.left_out == 0) return true;
-  return fail("a newer version of the library packed the bank, and one of its responses needs that version; pack it with this one");
+bool DesignReader::newer(std::string_view key) {
+  return fail(
+      fmt::format("a newer version of the library packed the bank, and the '{}' of one of its responses needs that version; "
+                  "pack it with this one",
+                  key));
+}
+
+bool DesignReader::sensible(const file::Response& record, BankResponse& response) {
+  if (record.reserved != 0) return newer("reserved");
+  response.delay.high = std::max(response.delay.low, response.delay.high);  // an older bank has one delay
+  const VerbRow& row = row_of(response.verb);
+  if (response.whom && std::find(row.whom.begin(), row.whom.end(), *response.whom) == row.whom.end())
+    return damaged("a response is for playbacks that its verb does not know");
+  if (!row.value.empty() && row.target != TargetKind::gauge) return gain(response.value, row.value);
+  return number(response.value, -file::most_of_a_gauge, file::most_of_a_gauge, "value");
 }
 
 bool DesignReader::read(BankData& to) {
   const bool lists = open_list<HashedText>() && open_list<BankClipUse>() && open_list<BankChoice>() && open_list<BankLayer>() &&
                      open_list<FalloffPoint>() && open_list<FollowDesign>() && open_list<CurveDesign>() && open_list<CurvePoint>() &&
-                     open_list<BankResponse>();
+                     open_list<BankResponse>() && open_list<BankCondition>();
   if (!lists || !all(to.groups, "groups")) return false;
   if (to.groups.empty()) return damaged("it has no groups");
   if (to.groups[0].name != "master") return damaged("its first group is not the master");

@@ -33,6 +33,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::paused: return "paused";
     case Outcome::scope_ended: return "scope-ended";
     case Outcome::unknown_scope: return "unknown-scope";
+    case Outcome::chain_too_long: return "chain-too-long";
   }
   return "?";
 }

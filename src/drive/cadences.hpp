@@ -8,15 +8,11 @@
 
 #include "base/frame.hpp"
 #include "base/state.hpp"
+#include "terms/agenda.hpp"
 #include "terms/start_ref.hpp"
 #include "tidewater/units.hpp"
 
 namespace tidewater {
-
-/// A trait that came with a raise, by its hashes.
-struct KeptTrait {
-  std::uint64_t name = 0, value = 0;
-};
 
 /// One cadence, which one raise has begun.
 struct Cadence {
@@ -26,6 +22,8 @@ struct Cadence {
   static constexpr std::size_t most_traits = 8;
   std::array<KeptTrait, most_traits> traits{};
   std::size_t trait_count = 0;
+  Decibels gain;                    ///< that its response adds to each step
+  std::uint64_t action = 0;         ///< the action that began it
   Pan pan;                          ///< as drawn; if the game has turned the cadence's pan since, that holds for its steps
   Hertz low_pass;                   ///< in the same way
   std::uint32_t count = 0;          ///< how many steps were started

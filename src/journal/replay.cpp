@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <map>
 #include <unordered_map>
 #include <utility>
 
@@ -70,13 +71,16 @@ struct Replayed {
   static void make_room(Control& control) {
     if (!control.noting.notebook.has_room(most_of_a_request)) control.handing.run(control, {});
   }
-  static void ask(SoundManager& manager, const Request& request, Frames into) {
+  /// Returns the number of a raise; 0 for another request.
+  static std::uint64_t ask(SoundManager& manager, const Request& request, Frames into) {
     Control& control = *manager.control_;
     make_room(control);
     const std::lock_guard lock(control.mutex);
     control.settle();
-    control.ask(request, {.into = into.value});
+    std::uint64_t number = 0;
+    control.ask(request, {.into = into.value, .number = &number});
     control.commit();
+    return number;
   }
 };
 
@@ -254,11 +258,18 @@ class Player {
 
   void tell(std::size_t line, const std::string& what) { manager_.note(fmt::format("{}:{}: {}", script_.file, line, what)); }
 
+  /// The number of a recorded raise. One that an event made follows on the raise before it, as it did then.
+  std::uint64_t number_now(std::uint64_t recorded) const {
+    auto before = raises_.upper_bound(recorded);
+    if (before == raises_.begin()) return recorded;
+    --before;
+    return before->second + (recorded - before->first);
+  }
+
   /// A recorded raise had its own number; a hand-written one has the number of its line among the raises. A playback is known by its
   /// sound, too: tomorrow's book may have its responses in another order.
   PlaybackId found_again(PlaybackId id, std::size_t line) {
-    const auto known = raises_.find(id.raise);
-    const std::uint64_t raise = known == raises_.end() ? id.raise : known->second;
+    const std::uint64_t raise = number_now(id.raise);
     const BankData* bank = nullptr;
     const BankEvent* event = event_of(id.raise, &bank);
     if (event == nullptr) return {raise, id.response, id.beat};
@@ -307,11 +318,13 @@ class Player {
       Request request = scripted.asked.request;
       if (PlaybackId* named = playback_in(request)) *named = found_again(*named, scripted.line);
       if (auto* raise = std::get_if<asked::Raise>(&request)) fill_in(*raise, scripted.at);
-      Replayed::ask(manager_, request, scripted.asked.into);
-    }
-    if (const auto* raise = std::get_if<asked::Raise>(&scripted.asked.request)) {
-      events_[raise->id] = raise->event.text();
-      raises_[raise->id] = manager_.stats().raised;
+      if (auto* raise = std::get_if<asked::Raise>(&request); raise != nullptr && raise->action != 0)
+        raise->action = number_now(raise->action);
+      const std::uint64_t number = Replayed::ask(manager_, request, scripted.asked.into);
+      if (const auto* raise = std::get_if<asked::Raise>(&scripted.asked.request); raise != nullptr && number != 0) {
+        events_[raise->id] = raise->event.text();
+        raises_[raise->id] = number;
+      }
     }
   }
 
@@ -319,7 +332,7 @@ class Player {
   std::span<const Bank> banks_;
   SoundManager& manager_;
   const Take& take_;
-  std::unordered_map<std::uint64_t, std::uint64_t> raises_;
+  std::map<std::uint64_t, std::uint64_t> raises_;               ///< recorded number to the number now
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::size_t run_ = 0;                                         ///< of the script's updates
   std::vector<KeptState> kept_;

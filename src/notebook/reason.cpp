@@ -82,7 +82,20 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::otherwise:
       return fmt::format("{}: {}", r.name, why_otherwise(*r.sound, *r.layer, r.traits, ", and plays what it has otherwise"));
     case Code::left_out: return fmt::format("'{}' plays by chance, and this time the draw left it out", sound);
-    case Code::put_off: return fmt::format("'{}' is stopped {} from now", sound, to_text(Seconds{r.number}));
+    case Code::put_off: return fmt::format("it will {} '{}' {} from now", r.more, r.name, to_text(Seconds{r.number}));
+    case Code::other_traits: return fmt::format("this {} is for other traits: see its `when`", r.name);
+    case Code::response_left_out:
+      return fmt::format("this {} has a chance of {:.3g} %, and this time the draw left it out", r.name, 100 * r.number);
+    case Code::raises: return fmt::format("it raises '{}', which is raise {:.0f}", r.name, r.number);
+    case Code::chain_too_long:
+      return fmt::format("'{}' is not raised: events raise each other {} {:.0f} {} at this moment; give one of them a delay", r.name,
+                         r.other == 0 ? "more than" : "in a circle, and", r.number, r.other == 0 ? "deep" : "were raised");
+    case Code::paused_by: return fmt::format("event '{}' paused it", r.name);
+    case Code::called_off: return fmt::format("event '{}' called it off", r.name);
+    case Code::calls_off:
+      return fmt::format("{:.0f} {} and {:.0f} {} of '{}' were still to come", r.number, r.number == 1 ? "response" : "responses", r.other,
+                         r.other == 1 ? "start" : "starts", r.name);
+    case Code::nothing_waits: return fmt::format("nothing of '{}' was still to come", r.name);
     case Code::put_off_too_long: return "this response waited for its delay; meanwhile its bank was unloaded or replaced by one without it";
     case Code::no_more_put_off:
       return fmt::format("{:.0f} responses wait for their delay, and there is room for no more: raise such events less often", r.number);

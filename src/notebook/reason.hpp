@@ -33,10 +33,18 @@ struct Reason {
     otherwise,    ///< the same, of event `name`
     left_out,     ///< `sound`
     not_playing,  ///< `sound`
-    put_off,      ///< `sound`, for `number` seconds
+    put_off,      ///< verb `more` of `name`, for `number` seconds
     put_off_too_long,
-    no_more_put_off,  ///< than `number`
-    waits,            ///< all `number` voices are taken
+    other_traits,       ///< of verb `name`
+    response_left_out,  ///< the same, which has the chance `number`
+    raises,             ///< event `name`, as raise `number`
+    chain_too_long,     ///< at event `name`: deeper than `number`, or more than that if `other` is not 0
+    paused_by,          ///< event `name`
+    called_off,         ///< by event `name`
+    calls_off,          ///< of event `name`: `number` responses and `other` starts
+    nothing_waits,      ///< of event `name`
+    no_more_put_off,    ///< than `number`
+    waits,              ///< all `number` voices are taken
     waits_for_fades,
     too_short,  ///< the same, and it cannot wait
     too_short_for_fades,

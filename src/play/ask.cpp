@@ -62,7 +62,10 @@ Outcome Control::note_and_carry_out(R& what, const Extras& extras) {
   noting.link.count_request();
   noting.updates.request(noting.link.now().at);
   noting.tell_if_not_updated();
-  if constexpr (std::is_same_v<R, asked::Raise>) what.id = ++noting.totals.raised;
+  if constexpr (std::is_same_v<R, asked::Raise>) {
+    what.id = ++noting.totals.raised;
+    if (extras.number != nullptr) *extras.number = what.id;
+  }
   if (noting.notebook.open()) {
     keep_texts(noting.notebook, what);  // so that what is decided can speak of them
     noting.notebook.add<AskedNote>(noting.link.now().at, [&](AskedNote& note) {
@@ -75,8 +78,7 @@ Outcome Control::note_and_carry_out(R& what, const Extras& extras) {
   return carry_out(what, extras);
 }
 
-/// No bank has the event.
-Outcome Control::decide_unknown(Name event, PlaybackId id) {
+Outcome Starter::decide_unknown(Name event, PlaybackId id) {
   const std::string_view lost = library.loaded.catalogue()->lost_with(event);
   if (const BackgroundLoads::UnderWay* load = library.loads.that_brings(event))
     return noting.decide(
@@ -89,7 +91,7 @@ Outcome Control::decide_unknown(Name event, PlaybackId id) {
 Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
   const PlaybackId id{raise.id, 0};
   const Catalogue::Event* known = library.loaded.catalogue()->find(raise.event);
-  if (known == nullptr) return decide_unknown(raise.event, id);
+  if (known == nullptr) return starter.decide_unknown(raise.event, id);
   fetch(known->design->responses.data(), sizeof(BankResponse));
   std::optional<ScopeNumber> scope;
   if (!raise.scope.text().empty()) {
@@ -105,7 +107,7 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
     set_facing(*at, raise.facing);
     if (listening.has_room_for(raise.emitter)) {
       listening.keep_place(raise.emitter, *at);
-      driving.keep(raise, *known);
+      driving.keep(raise, *library.loaded.catalogue(), *known);
     }
   }
   const Happening happening{.event = Name(known->design->name, raise.event.hash()),
@@ -115,7 +117,8 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
                             .at = at,
                             .base = noting.link.base() + extras.into,
                             .scope = scope,
-                            .delay = raise.delay};
+                            .delay = raise.delay,
+                            .action = raise.action};
   if (extras.started != nullptr) return starter.respond_all(*known, id, happening, *extras.started);
   StartedSounds unasked;
   return starter.respond_all(*known, id, happening, unasked);
@@ -136,7 +139,7 @@ Outcome Control::change(Name group, Act act) {
   const auto index = groups.names().find(group);
   if (index == Numbers::none) return noting.decide(Outcome::unknown_group, {}, {.code = Reason::Code::unknown_group, .name = group.text()});
   act(index);
-  send_groups();
+  starter.send_groups();
   return Outcome::done;
 }
 
@@ -147,12 +150,18 @@ Outcome Control::carry_out(const asked::Stop& stop, const Extras& extras) {
 
 Outcome Control::carry_out(const asked::SetGain& its, const Extras& extras) {
   if (const auto* group = std::get_if<Name>(&its.of))
-    return change(*group, [&](std::uint32_t number) { groups.set_gain(number, its.gain, way_for(its.time)); });
+    return change(*group, [&](std::uint32_t number) { groups.set_gain(number, its.gain, starter.way_for(its.time)); });
   const auto id = std::get<PlaybackId>(its.of);
-  const Outcome outcome = change(id, extras, [&](LiveLayer& layer) { voices.set_gain(layer, its.gain, its.time); });
-  if (const LiveStart* start = voices.find({extras.slot, id}); start != nullptr && start->in_world)
-    listening.earshot.change(start->ref(), Voices::own_level(*start));
-  return outcome;
+  LiveStart* start = voices.find({extras.slot, id});
+  if (start == nullptr) return noting.decide(Outcome::already_ended, id, {});
+  starter.each_step(*start, [&](LiveStart& step) { starter.set_gain(step, its.gain, its.time); });
+  starter.set_gain(*start, its.gain, its.time);
+  return Outcome::done;
+}
+
+void Starter::set_gain(LiveStart& start, Decibels gain, Seconds time) {
+  Voices::each_layer(start, [&](LiveLayer& layer) { voices.set_gain(layer, gain, time); });
+  if (start.in_world) listening.earshot.change(start.ref(), Voices::own_level(start));
 }
 
 Outcome Control::carry_out(const asked::Bend& bend, const Extras& extras) {
@@ -179,7 +188,7 @@ Outcome Control::filter(const Target& of, StateFilter::Kind kind, Hertz frequenc
 
 Outcome Control::carry_out(const asked::SetMute& its, const Extras&) {
   constexpr Seconds smooth{0.02};
-  return change(its.group, [&](std::uint32_t number) { groups.set_mute(number, its.mute, way_for(smooth)); });
+  return change(its.group, [&](std::uint32_t number) { groups.set_mute(number, its.mute, starter.way_for(smooth)); });
 }
 
 Outcome Control::carry_out(const asked::StopAll& stop, const Extras&) {
@@ -197,7 +206,7 @@ Outcome Control::carry_out(const asked::Unreadable& its, const Extras& extras) {
   return Outcome::done;
 }
 
-void Control::send_groups() {
+void Starter::send_groups() {
   for (const Command& change : groups.changes()) noting.link.send(change);
   groups.sent();
 }
@@ -224,7 +233,9 @@ Outcome Control::carry_out(const asked::SetGauge& its, const Extras&) {
 
 void Control::fill_in(asked::Raise& raise, RaiseTraits& traits, Driving::Values& values) const {
   if (!listening.fill_in(raise, traits)) return;
-  if (const Catalogue::Event* event = library.loaded.catalogue()->find(raise.event)) driving.fill_in(raise, *event, values);
+  if (!listening.emitters.any_gauges()) return;
+  const Catalogue& catalogue = *library.loaded.catalogue();
+  if (const Catalogue::Event* event = catalogue.find(raise.event)) driving.fill_in(raise, catalogue, *event, values);
 }
 
 bool Control::is_known_or_alone(const std::string& action, const std::string& event) {

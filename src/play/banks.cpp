@@ -66,7 +66,7 @@ void Control::number_names(Loading& loading) const {
 /// The loaded bank's names become known, and its sounds can be heard.
 void Control::take_in(LiveBank& bank, const Loading& loading) {
   groups.add(bank.data->groups, loading.groups, noting.link.now().lands);
-  send_groups();
+  starter.send_groups();
   for (const std::uint32_t scope : loading.scopes) agenda.know_scope(static_cast<ScopeNumber>(scope));
   scopes.add(bank.data->scopes, loading.scopes, scope_moment());
   follow_scopes({});

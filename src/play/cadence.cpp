@@ -26,7 +26,7 @@ void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait
 }  // namespace
 
 /// The loudest layer stands for all: by it the place in the world is found. There must be room for one.
-Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers,
+Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, Decibels gain, const Happening& happening, Layers& layers,
                                Followers::Follower* follower, const Verdict& verdict, StartedSounds& started) {
   std::iter_swap(layers.begin(),
                  std::max_element(layers.begin(), layers.end(), [](const Candidate& a, const Candidate& b) { return a.level < b.level; }));
@@ -45,6 +45,8 @@ Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, const Happe
   cadence.start = start.ref();
   cadence.in_world = start.in_world;
   cadence.event = happening.event.hash();
+  cadence.gain = gain;
+  cadence.action = as.action;
   cadence.pan = as.pan;
   cadence.low_pass = as.low_pass;
   cadence.at = as.heard;
@@ -90,7 +92,7 @@ void Starter::start_again(UpdateUnderWay& update) {
   driving.cadences.make_room();
   const auto go_on = [&](Cadence& cadence) {
     const LiveStart* its = voices.find(cadence.start);
-    if (its == nullptr || voices.times().held(its->scope)) return;
+    if (its == nullptr || its->paused() || voices.times().held(its->scope)) return;
     OfCadence by;
     by.follower = driving.followers.find(its->ref());
     if (its->in_world) {
@@ -167,6 +169,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
                       .at = by.at,
                       .beat_of = &cadence,
                       .scope = its.scope,
+                      .action = cadence.action,
                       .stays = by.stays};
   const ScopeFrame now = voices.times().from(its.scope, noting.link.base()), until = now + voices.frames_of(ahead);
   const Seconds mean{std::max(shortest_cadence.value, (design.cadence.low.value + design.cadence.high.value) / 2)};
@@ -181,7 +184,7 @@ void Starter::start_again(Cadence& cadence, const LiveStart& its, const OfCadenc
     happening.step = *frame;
     const PlaybackId id{cadence.start.id.raise, cadence.start.id.response, cadence.count + 1};
     StartedSounds unasked;
-    start(*sound.home->loaded, sound, Seconds{}, id, happening, unasked);
+    start(*sound.home->loaded, sound, {{}, cadence.gain}, id, happening, unasked);
     if (const LiveStart* beat = sound.latest; beat != nullptr && beat->id == id)
       cadence.last[cadence.count % cadence.last.size()] = beat->ref();
     const Seconds interval = std::max(shortest_cadence, draw_cadence(design, Draws(sound.key, sound.memory->asked)));

@@ -9,6 +9,7 @@
 
 #include "bank/bank_data.hpp"
 #include "base/fetch.hpp"
+#include "base/few.hpp"
 #include "tidewater/name.hpp"
 
 namespace tidewater {
@@ -42,6 +43,21 @@ class Catalogue {
   const Event* find(Name event) const;
   /// The same by the hash of its name.
   const Event* find(std::uint64_t hash) const { return find(Name(std::string_view(StrippedName(Name("", hash))), hash)); }
+  /// Calls `act(event)` for an event and for all that it leads to by raising events, each once; of very many the first.
+  template <class Act>
+  void each_raised(const Event& event, Act act) const {
+    if (!event.design->raises()) return act(event);
+    Few<const Event*, most_raised> found;
+    found.emplace_back(&event);
+    for (std::size_t at = 0; at < found.size(); ++at) {
+      act(*found[at]);
+      for (const BankResponse& response : found[at]->design->responses) {
+        if (response.verb != Verb::raise || found.full()) continue;
+        const Event* next = find(response.name.hash);
+        if (next != nullptr && !found.any([&](const Event* its) { return its == next; })) found.emplace_back(next);
+      }
+    }
+  }
   /// The event is looked for soon.
   void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }
   /// The unloaded bank that had an event. Empty if there is none.
@@ -51,6 +67,8 @@ class Catalogue {
   std::vector<std::string_view> names() const;
 
  private:
+  static constexpr std::size_t most_raised = 64;
+
   std::vector<LiveBank*> banks_;
   std::vector<Event> places_;  ///< an open hash table: a power of two, at most half full
   Texts unloaded_;             ///< event to bank

@@ -17,14 +17,14 @@ void Control::make_ready_to_read(const BankData& data, LiveClips& clips) {
 
 Outcome Control::carry_out(const asked::Prefetch& prefetch, const Extras&) {
   const Catalogue::Event* known = library.loaded.catalogue()->find(prefetch.event);
-  if (known == nullptr) return decide_unknown(prefetch.event, {});
-  LiveBank& bank = *known->bank;
-  each_started_sound(*known->design, [&](std::uint32_t sound) {
-    for (const BankLayer& layer : bank.data->sounds[sound].layers)
-      for (const BankChoice& choice : layer.choices)
-        for (const BankClipUse& use : choice.clips) {
-          library.fetch_clip(bank, bank.clips[use.clip]);
-        }
+  if (known == nullptr) return starter.decide_unknown(prefetch.event, {});
+  library.loaded.catalogue()->each_raised(*known, [&](const Catalogue::Event& event) {
+    LiveBank& bank = *event.bank;
+    each_started_sound(*event.design, [&](std::uint32_t sound) {
+      for (const BankLayer& layer : bank.data->sounds[sound].layers)
+        for (const BankChoice& choice : layer.choices)
+          for (const BankClipUse& use : choice.clips) library.fetch_clip(bank, bank.clips[use.clip]);
+    });
   });
   return Outcome::done;
 }

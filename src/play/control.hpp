@@ -33,6 +33,7 @@ struct Extras {
   std::uint32_t slot = StartRef::any_slot;  ///< the playback's slot, if it is known
   std::int64_t into = 0;                    ///< of a raise: frames from the beginning of the running block
   StartedSounds* started = nullptr;         ///< of a raise: gets its first starts
+  std::uint64_t* number = nullptr;          ///< of a raise: gets its number
   Loading* loading = nullptr;               ///< of a load or unload
   ClipData* read = nullptr;                 ///< of a clip that was read
 };
@@ -118,7 +119,6 @@ struct Control {
   std::optional<Outcome> refuse(R& what);
   template <class R>
   Outcome note_and_carry_out(R& what, const Extras& extras);
-  Outcome decide_unknown(Name event, PlaybackId id);
 
   Outcome carry_out(const asked::Load& load, const Extras& extras);
   Outcome carry_out(const asked::Reload& reload, const Extras& extras);
@@ -153,8 +153,6 @@ struct Control {
   Outcome change(PlaybackId id, const Extras& extras, Act act);
   template <class Act>
   Outcome change(Name group, Act act);
-  void send_groups();
-  Groups::Way way_for(Seconds time) const { return {noting.link.base(), voices.frames_of(time)}; }
   void take_in(LiveBank& bank, const Loading& loading);
 
   void take_what_is_heard();

@@ -25,23 +25,24 @@ void Driving::follow(LiveBank& bank) const {
 
 namespace {
 
-/// The game's gauges that the sounds of an event follow, a bit for each.
-std::uint64_t followed_by(const Catalogue::Event& event) {
+/// The game's gauges that the sounds of an event follow, and those of the events that it raises: a bit for each.
+std::uint64_t followed_by(const Catalogue& catalogue, const Catalogue::Event& event) {
   std::uint64_t gauges = 0;
-  each_started_sound(*event.design, [&](std::uint32_t sound) {
-    const Following* following = event.bank->sounds[sound].following.get();
-    if (following == nullptr) return;
-    for (const Following::Gauge& gauge : following->gauges())
-      if (!gauge.ready) gauges |= std::uint64_t{1} << gauge.number;
+  catalogue.each_raised(event, [&](const Catalogue::Event& its) {
+    each_started_sound(*its.design, [&](std::uint32_t sound) {
+      const Following* following = its.bank->sounds[sound].following.get();
+      if (following == nullptr) return;
+      for (const Following::Gauge& gauge : following->gauges())
+        if (!gauge.ready) gauges |= std::uint64_t{1} << gauge.number;
+    });
   });
   return gauges;
 }
 
 }  // namespace
 
-void Driving::fill_in(asked::Raise& raise, const Catalogue::Event& event, Values& values) const {
-  if (!listening_.emitters.any_gauges()) return;
-  std::uint64_t asked = followed_by(event);
+void Driving::fill_in(asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event, Values& values) const {
+  std::uint64_t asked = followed_by(catalogue, event);
   if (asked == 0) return;
   const std::lock_guard lock(listening_.emitters.mutex());
   for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U)
@@ -51,8 +52,12 @@ void Driving::fill_in(asked::Raise& raise, const Catalogue::Event& event, Values
   raise.gauges = std::span<const GaugeValue>(values.begin(), values.size());
 }
 
-void Driving::keep(const asked::Raise& raise, const Catalogue::Event& event) {
-  std::uint64_t asked = followed_by(event);
+void Driving::set_of_emitter(Emitter emitter, std::uint32_t gauge, double value) {
+  followers.keep(emitter, gauge, listening_.emitters.set_gauge(gauge, emitter, value));
+}
+
+void Driving::keep(const asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event) {
+  std::uint64_t asked = followed_by(catalogue, event);
   for (std::uint32_t gauge = 0; asked != 0; ++gauge, asked >>= 1U) {
     if ((asked & 1) == 0) continue;
     double value = Followers::untold;

@@ -26,9 +26,11 @@ struct Driving {
   /// Finds which of the manager's gauges a bank's sounds follow. Outside the lock, while nobody else loads.
   void follow(LiveBank& bank) const;
   /// Gives a raise what its emitter says of the gauges that the event's sounds follow; `values` holds it.
-  void fill_in(asked::Raise& raise, const Catalogue::Event& event, Values& values) const;
+  void fill_in(asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event, Values& values) const;
+  /// A response sets an emitter's own gauge.
+  void set_of_emitter(Emitter emitter, std::uint32_t gauge, double value);
   /// Decisions go by these values from here on.
-  void keep(const asked::Raise& raise, const Catalogue::Event& event);
+  void keep(const asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event);
   /// Returns the gauges that a new start follows, with their present values.
   Followers::Follower follower_of(const LiveSound& sound, PlaybackId id, const Happening& happening, bool in_world);
   /// Bends a start at once: one that begins to be heard, or may.

@@ -89,6 +89,7 @@ void Action::swap(Action& other) noexcept {
   traits_.swap(other.traits_);
   std::swap(emitter_, other.emitter_);
   std::swap(under_way_, other.under_way_);
+  std::swap(number_, other.number_);
   std::swap(begun_, other.begun_);
 }
 
@@ -99,7 +100,10 @@ Raised Action::raise(const char* stage) {
   if (!found.manager()->is_known_or_alone(event_, name)) return {.outcome = Outcome::done, .playbacks = {}};
   std::vector<Trait> traits;
   for (const auto& [key, value] : traits_) traits.push_back({Name(key), Name(value)});
-  return raise_for_game(*found.manager(), {.event = Name(name), .emitter = emitter_, .traits = traits});
+  asked::Raise what{.event = Name(name), .emitter = emitter_, .traits = traits, .action = number_};
+  const Raised raised = raise_for_game(*found.manager(), what);
+  if (number_ == 0) number_ = what.id;
+  return raised;
 }
 
 Raised Action::end(const char* stage) {

@@ -25,6 +25,10 @@ struct Happening {
   ScopeFrame step = {};                   ///< frame of that step, in its scope's time; `base` is unused then
   std::optional<ScopeNumber> scope = {};  ///< overrides the scopes of the sounds
   Seconds delay = {};                     ///< added to the delay of each response
+  Decibels gain = {};                     ///< added to the level of each start
+  std::uint64_t action = 0;               ///< the action that it belongs to: the number of a raise, 0 for its own
+  std::uint64_t root = 0;                 ///< the raise at whose end this chain of events hangs; 0 for itself
+  std::uint32_t depth = 0;                ///< how many events lead from there to this one
   bool stays = false;                     ///< the sound stays where it is, wherever its emitter goes
 };
 

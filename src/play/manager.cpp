@@ -69,19 +69,23 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
-  return raise_for_game(*control_, {.event = event, .emitter = emitter, .traits = traits});
+  asked::Raise what{.event = event, .emitter = emitter, .traits = traits};
+  return raise_for_game(*control_, what);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
-  return raise_for_game(*control_, {.event = event, .emitter = emitter, .traits = traits, .scope = changes.scope, .delay = changes.delay});
+  asked::Raise what{.event = event, .emitter = emitter, .traits = traits, .scope = changes.scope, .delay = changes.delay};
+  return raise_for_game(*control_, what);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
-  return raise_for_game(*control_, {.event = event, .place = place, .traits = traits});
+  asked::Raise what{.event = event, .place = place, .traits = traits};
+  return raise_for_game(*control_, what);
 }
 
 Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
-  return raise_for_game(*control_, {.event = event, .place = place, .traits = traits, .scope = changes.scope, .delay = changes.delay});
+  asked::Raise what{.event = event, .place = place, .traits = traits, .scope = changes.scope, .delay = changes.delay};
+  return raise_for_game(*control_, what);
 }
 
 void SoundManager::update(Seconds elapsed) {

@@ -5,7 +5,7 @@
 namespace tidewater {
 
 /// Carries out a raise that a game asks for. On an emitter it gets the emitter's place, traits, gauges and scope.
-inline Raised raise_for_game(Control& control, asked::Raise&& what) {
+inline Raised raise_for_game(Control& control, asked::Raise& what) {
   StartedSounds started;
   RaiseTraits traits;
   Driving::Values gauges;

@@ -1,52 +1,41 @@
-/// Carries out the responses of an event.
+/// Which responses of an event are carried out, and when. effects.cpp has what each does.
 
 #include <algorithm>
-#include <array>
 
 #include "base/fetch.hpp"
+#include "choose/draws.hpp"
 #include "choose/traits.hpp"
+#include "play/effects.hpp"
 #include "play/starter.hpp"
 
 namespace tidewater {
-
 namespace {
 
-/// One response that is carried out.
-struct Act {
-  LiveBank& bank;
-  const BankResponse& response;
-  PlaybackId id;
-  PlaybackId before;  ///< it stops what began before this
-  const Happening& happening;
-  StartedSounds& started;
-};
-
-// The effects of verbs. Each returns the response's outcome.
-
-using Effect = Outcome (*)(Starter&, const Act&);
-
-Outcome start_target(Starter& starter, const Act& act) {
-  LiveSound& sound = act.bank.sounds[act.response.target];
-  fetch(act.bank.data->sounds[act.response.target]);
-  fetch(sound);
-  return starter.start(act.bank, sound, act.response.delay + act.happening.delay, act.id, act.happening, act.started);
+/// Whether a raise has the traits that a response asks for. Of several values of one trait one is enough.
+bool meets(const BankResponse& response, std::span<const Trait> traits) {
+  for (std::size_t at = 0; at < response.when.size();) {
+    const std::uint64_t trait = response.when[at].trait.hash;
+    bool any = false;
+    for (; at < response.when.size() && response.when[at].trait.hash == trait; ++at)
+      any = any || std::any_of(traits.begin(), traits.end(), [&](const Trait& its) {
+              return its.name.hash() == trait && its.value.hash() == response.when[at].value.hash;
+            });
+    if (!any) return false;
+  }
+  return true;
 }
 
-Outcome stop_target(Starter& starter, const Act& act) {
-  LiveSound& sound = act.bank.sounds[act.response.target];
-  const std::string_view event = act.happening.event.text();
-  bool any = false;
-  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
-    any = starter.voices.stop(*version, act.response.time, act.before) || any;
-  if (!any)
-    return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
-                                 act.happening.event);
-  starter.noting.notebook.add(starter.noting.link.now().at, DecidedNote{.raise = act.id.raise, .event = event, .sound = sound.design});
-  return Outcome::done;
-}
+/// The numbers that are drawn for one response.
+enum class DrawOfResponse : std::uint64_t { chance, delay };
 
-constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target};  // by verb
-constexpr Effect effect_of(Verb verb) { return effects[static_cast<std::size_t>(verb)]; }
+/// Raises are carried out so far ahead of their frame, so that what they start is heard on it. That is enough for a game with twenty
+/// updates a second, and so little that a stop in between is hardly ever too early for what it would have missed.
+constexpr Seconds ahead{0.05};
+
+double draw(std::uint64_t seed, const Happening& happening, PlaybackId id, DrawOfResponse what) {
+  const Draws draws(Draws::hash_of(seed, happening.event.hash()), id.raise);
+  return draws.unit(2 * std::uint64_t{id.response} + static_cast<std::uint64_t>(what));
+}
 
 }  // namespace
 
@@ -55,49 +44,111 @@ Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const
   Outcome decided = Outcome::unknown_event;
   for (const BankResponse& response : event.design->responses) {
     ++id.response;
-    const bool waits = response.delay + happening.delay > Seconds{} && !response.starts();  // a start is decided at once
-    const Outcome outcome = waits ? put_off(event, response, id, happening)
-                                  : effect_of(response.verb)(*this, {*event.bank, response, id, id, happening, started});
-    if (id.response == 1 || weight(outcome) > weight(decided)) decided = outcome;
+    // Most responses start a sound at once, and always.
+    const Outcome outcome =
+        response.is_plain_start() ? start_plain(event, response, id, happening, started) : respond(event, response, id, happening, started);
+    if (id.response == 1)
+      decided = outcome;
+    else if (weight(outcome) > weight(decided))
+      decided = outcome;
   }
   return decided;
 }
 
+Outcome Starter::respond(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening,
+                         StartedSounds& started) {
+  if (!response.when.empty() && !meets(response, happening.traits))
+    return noting.decide(Outcome::left_out, id, {.code = Reason::Code::other_traits, .name = word_of(response.verb)}, happening.event);
+  if (response.left_out > 0 && draw(options.seed, happening, id, DrawOfResponse::chance) < response.left_out)
+    return noting.decide(Outcome::left_out, id,
+                         {.code = Reason::Code::response_left_out, .number = 1 - response.left_out, .name = word_of(response.verb)},
+                         happening.event);
+  Seconds delay = response.delay.low;
+  if (response.delay.high > delay)
+    delay.value += (response.delay.high - delay).value * draw(options.seed, happening, id, DrawOfResponse::delay);
+  delay = delay + happening.delay;
+  // Whether a start may be is decided at once, however late it is heard. A raise that is carried out ahead of its frame has others wait.
+  const bool waits = voices.frames_of(delay) > 0 || (happening.base > noting.link.base() && response.verb != Verb::raise);
+  if (!response.starts() && waits) return put_off(event, response, delay, id, happening);
+  return effect_of(response.verb)(*this, {*event.bank, response, response, delay, id, id, happening, started});
+}
+
 /// The response waits for its delay.
-Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening) {
+Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& response, Seconds delay, PlaybackId id,
+                         const Happening& happening) {
   if (agenda.responses() == most_put_off)
     return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_put_off, .number = static_cast<double>(most_put_off)},
                          happening.event);
-  const BankSound& sound = event.bank->data->sounds[response.target];
-  const ScopeNumber scope = happening.scope.value_or(event.bank->sounds[response.target].scope);
-  const Seconds delay = response.delay + happening.delay;
-  agenda.add_response(scope, voices.times().from(scope, happening.base) + voices.frames_of(delay),
-                      {.id = id, .event = event.hash, .target = hash_name(sound.name), .verb = response.verb, .time = response.time});
-  return noting.decide(Outcome::done, id, {.code = Reason::Code::put_off, .number = delay.value, .sound = &sound}, happening.event);
+  const BankSound* sound = response.acts_on_sound() ? &event.bank->data->sounds[response.target] : nullptr;
+  const ScopeNumber scope = happening.scope.value_or(sound == nullptr ? ScopeNumber{0} : event.bank->sounds[response.target].scope);
+  PutOff later{.id = id,
+               .event = event.hash,
+               .target = sound == nullptr ? response.name.hash : hash_name(sound->name),
+               .response = response,
+               .emitter = happening.emitter.number,
+               .action = happening.action,
+               .at = happening.at,
+               .scope = happening.scope,
+               .gain = happening.gain};
+  for (const Trait& trait : happening.traits)
+    if (later.trait_count < later.traits.size()) later.traits[later.trait_count++] = {trait.name.hash(), trait.value.hash()};
+  later.frame = voices.times().from(scope, happening.base) + voices.frames_of(delay);
+  agenda.add_response(scope, response.verb == Verb::raise ? later.frame - voices.frames_of(ahead) : later.frame, later);
+  return noting.decide(Outcome::done, id,
+                       {.code = Reason::Code::put_off,
+                        .number = delay.value,
+                        .name = sound == nullptr ? std::string_view(response.name.text) : std::string_view(sound->name),
+                        .more = word_of(response.verb)},
+                       happening.event);
 }
 
-void Starter::respond_late(Agenda::Ticket ticket) {
+void Starter::respond_late(Agenda::Ticket ticket, bool listens) {
   const PutOff due = agenda.response(agenda[ticket]);
+  const MixFrame base = due.response.verb == Verb::raise
+                            ? std::max(noting.link.base(), voices.times().mixed(agenda[ticket].scope, due.frame))
+                            : noting.link.base();
   agenda.remove(ticket);
   const Catalogue::Event* event = library.loaded.catalogue()->find(due.event);
   if (event == nullptr) {
     noting.decide(Outcome::bank_not_loaded, due.id, {.code = Reason::Code::put_off_too_long});
     return;
   }
-  const std::optional<Whereabouts> nowhere;
-  const Happening happening{
-      .event = Name(event->design->name, due.event), .traits = {}, .emitter = {}, .gauges = {}, .at = nowhere, .base = noting.link.base()};
+  // An emitter is where it was kept last. While an update listens, that may change at any time.
+  const Emitter emitter{due.emitter};
+  std::optional<Whereabouts> at = due.at;
+  if (at && listening.has_room_for(emitter) && !listens) at = listening.earshot.kept_place(emitter);
+  Few<Trait, PutOff::most_traits> traits;
+  for (std::size_t i = 0; i < due.trait_count; ++i) traits.emplace_back(text_of(due.traits[i], *event));
+  const Happening happening{.event = Name(event->design->name, due.event),
+                            .traits = std::span<const Trait>(traits.begin(), traits.size()),
+                            .emitter = emitter,
+                            .gauges = {},
+                            .at = at,
+                            .base = base,
+                            .scope = due.scope,
+                            .gain = due.gain,
+                            .action = due.action,
+                            .root = noting.totals.raised};
   // The bank may have been replaced meanwhile by one whose events are otherwise. All that was raised so far has begun.
   const PlaybackId before{noting.totals.raised, ~0U, ~0U};
   StartedSounds unasked;
-  for (const BankResponse& response : event->design->responses)
-    if (response.verb == due.verb && hash_name(event->bank->data->sounds[response.target].name) == due.target) {
-      BankResponse as_asked = response;
-      as_asked.time = due.time;
-      effect_of(due.verb)(*this, {*event->bank, as_asked, due.id, before, happening, unasked});
-      return;
-    }
+  for (const BankResponse& response : event->design->responses) {
+    const std::uint64_t target = response.acts_on_sound() ? hash_name(event->bank->data->sounds[response.target].name) : response.name.hash;
+    if (response.verb != due.response.verb || target != due.target) continue;
+    effect_of(response.verb)(*this, {*event->bank, response, due.response, {}, due.id, before, happening, unasked});
+    return;
+  }
   noting.decide(Outcome::nothing_to_stop, due.id, {.code = Reason::Code::put_off_too_long}, happening.event);
+}
+
+/// A trait with its texts, as far as an event's bank has them.
+Trait Starter::text_of(const KeptTrait& trait, const Catalogue::Event& event) const {
+  Trait its{Name("", trait.name), Name("", trait.value)};
+  for (const BankResponse& response : event.design->responses) {
+    if (response.starts()) its = trait_of(event.bank->data->sounds[response.target], trait.name, trait.value);
+    if (!its.value.text().empty()) break;
+  }
+  return its;
 }
 
 /// Once for each value, so that a step a second does not fill the journal.

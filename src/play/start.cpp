@@ -21,8 +21,10 @@ namespace {
 /// One start while it is decided. `run` has the order of the steps; each step uses what the steps before it have found.
 class Starting {
  public:
-  Starting(Starter& starter, LiveBank& bank, LiveSound& sound, PlaybackId id, const Happening& happening, const HeardFrom* from)
+  Starting(Starter& starter, LiveBank& bank, LiveSound& sound, const Starter::Added& added, PlaybackId id, const Happening& happening,
+           const HeardFrom* from)
       : starter_(starter),
+        added_(added),
         bank_(bank),
         sound_(sound),
         happening_(happening),
@@ -35,7 +37,7 @@ class Starting {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
 
-  Outcome run(Seconds delay, StartedSounds& started);
+  Outcome run(StartedSounds& started);
 
  private:
   /// The chosen clip of a layer: the part that voices do not need.
@@ -47,7 +49,7 @@ class Starting {
 
   LiveStart* left_over() const;
   Outcome go_on_with(LiveStart& before, StartedSounds& started);
-  void draw_layers(Seconds delay);
+  void draw_layers();
   bool choose_clip(Candidate& candidate);
   bool shape_layer(Candidate& candidate, Decibels trim);
   void go_by_gauges();
@@ -70,6 +72,7 @@ class Starting {
   Followers::Follower* follower() { return follower_ ? &*follower_ : nullptr; }
 
   Starter& starter_;
+  const Starter::Added added_;
   LiveBank& bank_;
   LiveSound& sound_;
   const BankSound& design_ = *sound_.design;
@@ -92,11 +95,11 @@ class Starting {
   const BankLayer* without_clip_ = nullptr;
 };
 
-Outcome Starting::run(Seconds delay, StartedSounds& started) {
+Outcome Starting::run(StartedSounds& started) {
   if (starter_.scopes[scope_].state == Scopes::State::ended) return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_));
   if (part_ != Part::beat)
     if (LiveStart* before = left_over()) return go_on_with(*before, started);
-  draw_layers(delay);
+  draw_layers();
   Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
   verdict_ = &gated.verdict;
@@ -110,7 +113,7 @@ Outcome Starting::run(Seconds delay, StartedSounds& started) {
   const NewStart as = as_drawn();
   if (part_ == Part::cadence) {
     if (!starter_.voices.has_room(1)) return refuse_without_room();
-    return starter_.begin_cadence(sound_, as, happening_, layers_, follower(), *verdict_, started);
+    return starter_.begin_cadence(sound_, as, added_.gain, happening_, layers_, follower(), *verdict_, started);
   }
   if (nobody_would_hear()) return refuse(Outcome::out_of_range, Listening::why_out_of_range(sound_, *from_));
   if (waits)
@@ -143,7 +146,7 @@ Outcome Starting::go_on_with(LiveStart& before, StartedSounds& started) {
 }
 
 /// Which layers there are, and on which frames they begin. They are drawn first because a delay decides what is too soon.
-void Starting::draw_layers(Seconds delay) {
+void Starting::draw_layers() {
   const bool cadence = part_ == Part::cadence;
   std::size_t number = 0, list = 0;
   for (const BankLayer& layer : design_.layers) {
@@ -153,7 +156,7 @@ void Starting::draw_layers(Seconds delay) {
       Candidate& candidate = layers_.emplace_back();
       candidate.layer = &layer;
       candidate.number = number;
-      candidate.starts = base_ + starter_.voices.frames_of(delay + own);
+      candidate.starts = base_ + starter_.voices.frames_of(added_.delay + own);
       heard_ = std::min(heard_, candidate.starts);
     }
     ++number;
@@ -191,7 +194,7 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
     past_end_ = &clip;
     return false;
   }
-  candidate.gain = shape.gain + trim;
+  candidate.gain = shape.gain + trim + added_.gain;
   candidate.pitch = shape.pitch;
   candidate.step = starter_.voices.step_of(sound_, candidate.pitch);
   candidate.position.whole =
@@ -234,7 +237,9 @@ NewStart Starting::as_drawn() {
               .high_pass = design_.high_pass,
               .from = from_,
               .follows = sound_.following != nullptr,
-              .part = part_};
+              .part = part_,
+              .event = happening_.event.hash(),
+              .action = happening_.action == 0 ? id_.raise : happening_.action};
   if (part_ == Part::beat) {
     as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);
@@ -339,7 +344,8 @@ Outcome Starting::refuse_empty(const std::string& unreadable) {
 
 }  // namespace
 
-Outcome Starter::start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started) {
+Outcome Starter::start(LiveBank& bank, LiveSound& sound, const Added& added, PlaybackId id, const Happening& happening,
+                       StartedSounds& started) {
   fetch(*sound.memory);
   fetch(sound.choice_keys.data(), sound.choice_keys.size() * sizeof(std::uint64_t));
   for (const BankLayer& layer : sound.design->layers) fetch(layer);
@@ -353,7 +359,7 @@ Outcome Starter::start(LiveBank& bank, LiveSound& sound, Seconds delay, Playback
     from = listening.heard_in_world(sound, happening);
   }
   voices.freshen_claims();
-  return Starting(*this, bank, sound, id, happening, from ? &*from : nullptr).run(delay, started);
+  return Starting(*this, bank, sound, added, id, happening, from ? &*from : nullptr).run(started);
 }
 
 void Starter::join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower,

@@ -3,6 +3,7 @@
 #include <optional>
 #include <span>
 
+#include "base/fetch.hpp"
 #include "base/few.hpp"
 #include "groups/groups.hpp"
 #include "play/catalogue.hpp"
@@ -23,8 +24,12 @@ inline void add(StartedSounds& started, StartRef start) {
   if (!started.full()) started.emplace_back(start);
 }
 
-/// Carries out the responses of events, in order, and starts the steps of cadences. respond.cpp has the effects of verbs, start.cpp how a
-/// sound starts, cadence.cpp how it starts again and again.
+/// Events that raise events lead at most so deep, and to so many raises, at one frame.
+inline constexpr std::uint32_t most_depth = 64;
+inline constexpr std::uint64_t most_raised = 1024;
+
+/// Carries out the responses of events, in order, and starts the steps of cadences. respond.cpp has which responses are carried out and
+/// when, effects.cpp what each verb does, start.cpp how a sound starts, cadence.cpp how it starts again and again.
 ///
 /// Thread: whoever holds the control lock.
 struct Starter {
@@ -32,8 +37,8 @@ struct Starter {
   Outcome respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started);
   /// Responses that are no starts and wait for their delay, at most.
   static constexpr std::size_t most_put_off = 1024;
-  /// Carries out a response whose delay is over.
-  void respond_late(Agenda::Ticket ticket);
+  /// Carries out a response whose delay is over. `listens`: an update does, without the lock.
+  void respond_late(Agenda::Ticket ticket, bool listens);
   /// Starts whatever is due before the next update, of the cadences that are heard.
   void start_again(UpdateUnderWay& update);
   /// Returns the state of a playback. A cadence sounds while one of its steps does.
@@ -56,14 +61,35 @@ struct Starter {
 
   // Used by one another.
 
-  Outcome put_off(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening);
-  Outcome start(LiveBank& bank, LiveSound& sound, Seconds delay, PlaybackId id, const Happening& happening, StartedSounds& started);
+  Outcome respond(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening,
+                  StartedSounds& started);
+  Outcome start_plain(const Catalogue::Event& event, const BankResponse& response, PlaybackId id, const Happening& happening,
+                      StartedSounds& started) {
+    LiveSound& sound = event.bank->sounds[response.target];
+    fetch(event.bank->data->sounds[response.target]);
+    fetch(sound);
+    return start(*event.bank, sound, {response.delay.low + happening.delay, happening.gain + response.level()}, id, happening, started);
+  }
+  Outcome put_off(const Catalogue::Event& event, const BankResponse& response, Seconds delay, PlaybackId id, const Happening& happening);
+  Trait text_of(const KeptTrait& trait, const Catalogue::Event& event) const;
+  /// No bank has the event.
+  Outcome decide_unknown(Name event, PlaybackId id);
+  void set_gain(LiveStart& start, Decibels gain, Seconds time);
+  /// Passes changes of groups on to the mixer.
+  void send_groups();
+  Groups::Way way_for(Seconds time) const { return {noting.link.base(), voices.frames_of(time)}; }
+  /// What a response adds to the values of a sound.
+  struct Added {
+    Seconds delay = {};
+    Decibels gain = {};
+  };
+  Outcome start(LiveBank& bank, LiveSound& sound, const Added& added, PlaybackId id, const Happening& happening, StartedSounds& started);
   /// Makes a start known to all that follow it.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, StartedSounds& started);
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
 
-  Outcome begin_cadence(LiveSound& sound, const NewStart& as, const Happening& happening, Layers& layers, Followers::Follower* follower,
-                        const Verdict& verdict, StartedSounds& started);
+  Outcome begin_cadence(LiveSound& sound, const NewStart& as, Decibels gain, const Happening& happening, Layers& layers,
+                        Followers::Follower* follower, const Verdict& verdict, StartedSounds& started);
   void change_traits(const LiveSound& sound, const Happening& happening);
   /// Values of a cadence that its start does not hold yet.
   struct OfCadence {

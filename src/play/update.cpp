@@ -30,6 +30,8 @@ void Control::open_update(const KeptLists& to_come) {
   listening.take_removed(update, to_come, [this](std::uint32_t slot) {
     if (LiveStart* start = voices.start_at(slot)) voices.leave_behind(*start);
   });
+  for (const KeptState& its : update.kept)
+    if (its.gone) agenda.forget_place_of(its.emitter.number);
   forget_over();
   listening.open(update, voices, groups.levels());
   driving.open(update);
@@ -142,7 +144,7 @@ void Control::catch_up() {
 
 void Control::carry_out_due(Agenda::Ticket ticket) {
   const Due& due = agenda[ticket];
-  if (due.kind == Due::Kind::response) return starter.respond_late(ticket);
+  if (due.kind == Due::Kind::response) return starter.respond_late(ticket, update.open);
   if (due.kind == Due::Kind::grace) return end_grace(ticket);
   claim_due(voices.due_layer(due));
 }

@@ -66,7 +66,8 @@ inline constexpr auto description_of<asked::Raise> =
              field("emitter", &asked::Raise::emitter, Use::unusual), field("place", &asked::Raise::place, Use::unusual),
              field("velocity", &asked::Raise::velocity, Use::unusual), field("facing", &asked::Raise::facing, Use::unusual),
              field("gauges", &asked::Raise::gauges, Use::unusual), field("traits", &asked::Raise::traits, Use::unusual),
-             field("scope", &asked::Raise::scope, Use::unusual), field("delay", &asked::Raise::delay, Use::unusual));
+             field("scope", &asked::Raise::scope, Use::unusual), field("delay", &asked::Raise::delay, Use::unusual),
+             field("action", &asked::Raise::action, Use::unusual));
 template <>
 inline constexpr auto description_of<asked::Stop> = describe("stop", field("playback", &asked::Stop::playback),
                                                              field("fade", &asked::Stop::fade, Use::unusual));

@@ -1,12 +1,14 @@
 #pragma once
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <utility>
 #include <vector>
 
 #include "base/frame.hpp"
 #include "terms/scope_times.hpp"
 #include "terms/start_ref.hpp"
+#include "terms/whereabouts.hpp"
 #include "tidewater/design.hpp"
 
 namespace tidewater {
@@ -20,13 +22,27 @@ struct Due {
   std::uint32_t number = 0;  ///< layer: its slot. Response: see `Agenda::response`. Grace: the scope's count of restarts
 };
 
+/// A trait that came with a raise, by its hashes.
+struct KeptTrait {
+  std::uint64_t name = 0, value = 0;
+};
+
 /// A response that waits. What it names may be in another bank by then, so that the names are kept, as hashes.
 struct PutOff {
+  static constexpr std::size_t most_traits = 8;
+
   PlaybackId id;
   std::uint64_t event = 0, target = 0;
-  Verb verb = Verb::start;
+  ResponseDesign response = {};
+  ScopeFrame frame = {};     ///< the frame that it is for; a raise is carried out a little earlier
   std::uint32_t ticket = 0;  ///< which the agenda gave it
-  Seconds time = {};
+  // Of the raise.
+  std::uint64_t emitter = 0, action = 0;
+  std::optional<Whereabouts> at = {};
+  std::optional<ScopeNumber> scope = {};
+  Decibels gain = {};
+  std::array<KeptTrait, most_traits> traits{};
+  std::size_t trait_count = 0;
 };
 
 /// A queue for each scope of the things that are due later, ordered by scope time. Consists of plain bytes. Adding an entry returns a
@@ -62,8 +78,20 @@ class Agenda {
   Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) { return add(frame, {Due::Kind::grace, scope, restarts}); }
   /// Removes the responses that wait in these scopes. Layers leave when their starts do.
   void remove_responses(ScopeMask scopes) {
-    for (std::size_t at = put_off_.size(); at-- > 0;)
-      if (const Ticket ticket = put_off_[at].ticket; (bit_of(slots_[ticket].due.scope) & scopes) != 0) remove(ticket);
+    remove_responses([&](ScopeNumber scope, const PutOff&) { return (bit_of(scope) & scopes) != 0; });
+  }
+  /// Removes the responses for which `is(scope, response)` holds. Returns how many there were.
+  template <class Is>
+  std::size_t remove_responses(Is is) {
+    const std::size_t before = put_off_.size();
+    for (std::size_t at = before; at-- > 0;)
+      if (const Ticket ticket = put_off_[at].ticket; is(slots_[ticket].due.scope, put_off_[at])) remove(ticket);
+    return before - put_off_.size();
+  }
+  /// An emitter was removed: its responses have no place to be heard from.
+  void forget_place_of(std::uint64_t emitter) {
+    for (PutOff& its : put_off_)
+      if (its.emitter == emitter) its.at.reset();
   }
   void remove(Ticket ticket) {
     const Due its = slots_[ticket].due;

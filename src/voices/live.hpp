@@ -131,8 +131,11 @@ struct LiveStart {
   std::uint64_t emitter = 0;
   std::uint64_t renewed = 0;  ///< number of the raise that asked for it again after a restart of its scope; for a step of a cadence, the
                               ///< last raise before the step
-  ScopeFrame base;            ///< the frame that its delays count from
-  ScopeFrame heard;           ///< the frame on which it begins
+  std::uint64_t event = 0;    ///< hash of the event that started it
+  std::uint64_t action = 0;   ///< the action that it belongs to: see Happening
+  ScopeFrame paused_at = ScopeFrame::never();  ///< the frame at which a response paused it; never if it is not paused
+  ScopeFrame base;                             ///< the frame that its delays count from
+  ScopeFrame heard;                            ///< the frame on which it begins
   std::uint32_t slot = 0;
   bool in_world = false;
   bool follows = false;  ///< gauges
@@ -142,6 +145,7 @@ struct LiveStart {
   HeardFrom* from = nullptr;  ///< of one in the world; beside the start, because few look at it
 
   StartRef ref() const { return {slot, id}; }
+  bool paused() const { return paused_at != ScopeFrame::never(); }
   /// Returns the number of the last raise that asked for it.
   std::uint64_t asked() const { return std::max(id.raise, renewed); }
 };

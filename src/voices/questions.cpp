@@ -21,7 +21,7 @@ PlaybackState Voices::state_of(const LiveStart& start) const {
     leaves = leaves || layer->stage == Stage::leaving;
   }
   if (!any) return PlaybackState::over;
-  if (times().held(start.scope)) return PlaybackState::held;
+  if (start.paused() || times().held(start.scope)) return PlaybackState::held;
   if (leaves) return PlaybackState::sounds;
   return waits ? PlaybackState::waits : dormant ? PlaybackState::dormant : PlaybackState::sounds;
 }
@@ -31,7 +31,7 @@ Seconds Voices::position_of(const LiveStart& start) const {
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
     if (!layer->over() && (first == nullptr || layer->design < first->design)) first = layer;
   if (first == nullptr) return {};
-  ClipPosition position = position_at(*first, times().at(start.scope, link_.now().at));
+  ClipPosition position = position_at(*first, start.paused() ? start.paused_at : times().at(start.scope, link_.now().at));
   if (first->design->loop) position.fold(0, first->clip->frames);
   return seconds({std::min(position.whole, first->clip->frames)}, start.sound->bank->rate);
 }

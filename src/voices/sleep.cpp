@@ -99,7 +99,7 @@ void Voices::go_on(LiveStart& start) {
   each_layer(start, [&](LiveLayer& layer) {
     stop_waiting(layer);
     layer.progress.since += later;
-    wait_for(layer, waits_until(start.scope, layer.progress.since));
+    wait_for(layer, start.paused() ? ScopeFrame::never() : waits_until(start.scope, layer.progress.since));
   });
 }
 

@@ -43,6 +43,8 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.follows = as.follows;
   start.part = as.part;
   start.renewed = as.renewed;
+  start.event = as.event;
+  start.action = as.action;
   start.stays = as.part == Part::cadence;
   if (start.in_world) *start.from = *as.from;
   bool reading = false;
@@ -220,7 +222,9 @@ void Voices::bend(LiveLayer& layer, Semitones pitch, Seconds time) {
 
 /// As fast as all that bends it says, from here on.
 void Voices::set_step(LiveLayer& layer, std::int64_t ramp) {
-  const ScopeFrame from = std::max(layer.progress.since, times().at(layer.start->scope, link_.changes_from()));
+  const LiveStart& start = *layer.start;
+  const ScopeFrame now = start.paused() ? start.paused_at : times().at(start.scope, link_.changes_from());
+  const ScopeFrame from = std::max(layer.progress.since, now);
   layer.progress.position = position_at(layer, from);
   layer.progress.since = from;
   layer.progress.step = step_of(layer);
@@ -309,7 +313,12 @@ void Voices::take(const VoiceFinished& report) {
   if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
   streams_.close(layer);
   const bool over = !layer.design->loop && report.position >= layer.clip->frames;
-  if (layer.stage == Stage::settling && !over) return fall_asleep(layer, {report.position}, times().at(layer.start->scope, report.frame));
+  if (layer.stage == Stage::settling && !over) {
+    const LiveStart& start = *layer.start;
+    fall_asleep(layer, {report.position}, start.paused() ? start.paused_at : times().at(start.scope, report.frame));
+    if (start.paused()) wait_for(layer, ScopeFrame::never());
+    return;
+  }
   if (layer.stage == Stage::sounding) --count_.sounding;
   if (layer.stage == Stage::held) --count_.held;
   if (layer.stage == Stage::settling) --count_.dormant;

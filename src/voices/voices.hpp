@@ -100,6 +100,24 @@ class Voices {
   /// A clip cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
+  // One start, for a response that pauses it.
+
+  /// Fades a start out over `fade`, and keeps its place until it is resumed. Its layers give their voices up.
+  void pause(LiveStart& start, Seconds fade, const Reason& why);
+  /// Goes on with a paused start where it stood. Its layers ask for voices as any that sleep.
+  void resume(LiveStart& start);
+
+  /// Calls `act(start)`, which may end the start, for all starts of this version of the sound that have not ended or been told to go.
+  template <class Act>
+  void each_start(PlayedSound& sound, Act act) {
+    for (LiveStart *start = sound.latest, *next = nullptr; start != nullptr; start = next) {
+      next = start->earlier;
+      if (!gone(*start)) act(*start);
+    }
+  }
+  /// Stops the starts for which `is(start)` holds and that are not heard yet. Returns how many there were.
+  std::size_t stop_unheard(const std::function<bool(const LiveStart&)>& is, const Reason& why);
+
   /// Whether a start of this version of the sound, on the emitter if one is given, plays and was not told to stop.
   bool plays(const PlayedSound& sound, Emitter emitter) const;
   PlaybackState state_of(const LiveStart& start) const;

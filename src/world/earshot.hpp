@@ -82,6 +82,12 @@ class Earshot {
   }
   /// Sets the kept place of an emitter.
   void keep(Emitter emitter, const Whereabouts& at);
+  /// The kept place of an emitter. Nothing for one that was removed. Not while `search` may run.
+  std::optional<Whereabouts> kept_place(Emitter emitter) const {
+    const std::uint32_t slot = slot_in(emitter);
+    if (slot >= emitters_.size() || emitters_.known[slot] == 0) return std::nullopt;
+    return emitters_.where(slot);
+  }
   /// How the listeners hear a start at its kept place.
   HeardFrom heard_by(std::uint32_t start, std::span<const Ears> ears) const;
   /// Whether the start goes where its emitter goes.

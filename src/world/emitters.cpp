@@ -288,6 +288,12 @@ void Emitters::adopt_gauge(std::uint32_t number, Emitter emitter, double value) 
   if (there(emitter)) *room_for(gauges_[number], slot_in(emitter)) = static_cast<float>(value);
 }
 
+double Emitters::set_gauge(std::uint32_t number, Emitter emitter, double value) {
+  adopt_gauge(number, emitter, value);
+  any_gauges_ = true;
+  return static_cast<double>(static_cast<float>(value));
+}
+
 void Emitters::detach(std::uint32_t slot) {
   const std::uint32_t at = std::exchange(child_[slot], 0) - 1;
   children_[at] = children_.back();

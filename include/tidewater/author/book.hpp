@@ -120,8 +120,15 @@ struct BookSound : SoundDesign {
   }
 };
 
+/// A value of a trait, in a condition.
+struct BookTrait {
+  std::string name, value;
+  FilePlace place;
+};
+
 struct BookResponse : ResponseDesign {
-  std::string target;  ///< name of a sound
+  std::string target;           ///< name of a sound, gauge, group or event: `row_of(verb).target` says which
+  std::vector<BookTrait> when;  ///< traits that the raise must have; one of several values of the same trait is enough
   FilePlace place;
 };
 

@@ -54,6 +54,7 @@ Checked check_clips(const Book& book, const std::function<void(std::size_t, std:
   Advising advising(book, facts);
   advise_on_clips(advising);
   advise_on_sounds(advising);
+  advise_on_events(advising);
   advise_on_files(advising);
   return advising.take();
 }
@@ -98,6 +99,7 @@ const std::vector<AdviceKind>& advice_kinds() {
        "dialogue, nor below one, nor of a clip longer than 4 s, nor with a spacing of 5 s"},
       {"really-mono", "a stereo clip whose two sides are the same"},
       {"unreached-sound", "a sound that no event starts"},
+      {"endless-events", "events that raise each other again and again, and no event calls them off"},
       {"in-no-bank", "an event that none of the book's banks has: a game that loads them does not know it"},
       {"near-name", "an unused file whose name differs from a used one only in case or ending"},
       {"unused-clip", "a file in the folder of clips that no sound uses"},

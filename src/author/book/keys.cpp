@@ -123,30 +123,52 @@ const RowsOf<SketchPlan>& sketch_rows() {
 namespace {
 
 /// The keys of a response, by itself or in a list.
-RowsOf<BookResponse> rows_of_response(std::string_view section, std::string_view started, std::string_view stopped) {
+RowsOf<BookResponse> rows_of_response(std::string_view section) {
   return RowsOf<BookResponse>(section)
-      .special({"start", "", "\"gangway\"", started}, "name of a sound")
-      .special({"stop", "", "\"engine\"", stopped}, "name of a sound")
+      .special({"start", "a verb is needed", "\"gangway\"", "Starts this sound."}, "name of a sound")
+      .special({"stop", "a verb is needed", "\"engine\"", "Stops this sound, as far as `for` says."}, "name of a sound")
+      .special(
+          {"fade", "a verb is needed", "\"engine\"", "Brings this sound to the level `to`. Beside `stop`: how long the fade takes, such as `\"2 s\"`."},
+          "name of a sound, or time")
+      .special({"pause", "a verb is needed", "\"engine\"", "Fades this sound out over 10 ms and keeps its place until a `resume`."},
+               "name of a sound")
+      .special({"resume", "a verb is needed", "\"engine\"", "Goes on with this sound where a `pause` left it."}, "name of a sound")
+      .special({"gauge", "a verb is needed", "\"throttle\"", "Sets this gauge to `to`; with an emitter, the emitter's own."},
+               "name of a gauge")
+      .special({"level", "a verb is needed", "\"music\"", "Brings this group to the level `to`."}, "name of a group")
+      .special({"mute", "a verb is needed", "\"music\"", "Mutes this group."}, "name of a group")
+      .special({"unmute", "a verb is needed", "\"music\"", "Lets this group be heard again."}, "name of a group")
+      .special({"raise", "a verb is needed", "\"gulls.flew\"", "Raises this event, with the traits, emitter and scope of this one."},
+               "name of an event")
+      .special(
+          {"call-off", "", "\"ferry.docked\"", "Takes back what this event has not carried out yet: its delayed responses and starts."},
+          "name of an event")
+      .special({"to", "", "\"-6 dB\"", "With `fade` and `level`: the level; with `gauge`: its value, a number."}, "level or number")
+      .special({"over", "at once", "\"2 s\"", "With `fade` and `level`: how long the change takes."}, "time")
+      .special({"gain", "\"0 dB\"", "\"-3 dB\"", "With `start` and `raise`: added to the level of what starts."}, "level")
+      .special({"for", "the emitter, or all without one", "\"all\"",
+                "Whose: of the raise's `emitter`, of `all`, of those in the raise's `scope`, or what the same `action` has started."},
+               "emitter, all, scope or action")
       .quantity(
-          {"delay", "\"0 s\"", "\"300 ms\"",
-           "How long after the event. A start is heard on its exact frame; a stop is carried out by the first call on or after its frame."},
+          {"delay", "\"0 s\"", "\"300 ms .. 1 s\"",
+           "How long after the event. A start is heard on its exact frame; all else is carried out by the first call on or after it."},
           &BookResponse::delay)
-      .quantity({"fade", "the sound's fade-out", "\"2 s\"", "With `stop`: how long the fade takes."}, &BookResponse::time);
+      .special({"chance", "\"100 %\"", "\"25 %\"", "How often the event carries the response out."}, "share")
+      .special({"when", "always", "{ surface = \"steel\" }", "Only if the raise has these traits; of a list of values one is enough."},
+               "traits and values");
 }
 
 }  // namespace
 
 const RowsOf<BookResponse>& event_rows() {
-  static const RowsOf<BookResponse> rows =
-      rows_of_response("events", "The event starts this sound: short for a single response.",
-                       "The event stops every playback of this sound: short for a single response.")
-          .special({"responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
-                   "list of responses");
+  static const RowsOf<BookResponse> rows = rows_of_response("events").special(
+      {"responses", "", "[ { stop = \"engine\" }, { start = \"gangway\" } ]", "Several responses, carried out in order."},
+      "list of responses");
   return rows;
 }
 
 const RowsOf<BookResponse>& response_rows() {
-  static const RowsOf<BookResponse> rows = rows_of_response("responses", "Starts this sound.", "Stops every playback of this sound.");
+  static const RowsOf<BookResponse> rows = rows_of_response("responses");
   return rows;
 }
 

@@ -8,11 +8,13 @@
 #include <unordered_map>
 #include <unordered_set>
 
+#include "author/book/event_circles.hpp"
 #include "author/book/keys.hpp"
 #include "author/book/parents_first.hpp"
 #include "author/book/problems.hpp"
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
+#include "author/book/read_events.hpp"
 #include "author/book/read_gauges.hpp"
 #include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
@@ -69,14 +71,16 @@ class Reader {
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
     for (const auto& [name, place] : sounds.named_scopes()) named_scopes_.push_back({name, place});
     dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
-    for (const auto& sound : book_.sounds) fade_outs_.emplace(sound.name, sound.fade_out);
-    each(root_, "events", [&](const toml::key& key, const toml::table& t) { read_event(key, t); });
+    EventReader events(whole_, book_, problems_);
+    each(root_, "events", [&](const toml::key& key, const toml::table& t) { events.read(key, t); });
+    dotted_.insert(events.dotted().begin(), events.dotted().end());
     each(root_, "banks", [&](const toml::key& key, const toml::table& t) { read_book_bank(problems_, key, t, book_); });
     check_needs(problems_, book_);
     each(root_, "targets", [&](const toml::key& key, const toml::table& t) { read_book_target(problems_, key, t, book_); });
     read_credits(problems_, root_, book_.credits);
     read_accepted();
-    if (whole_) check_names();
+    if (whole_) check_names(events.named());
+    check_circles();
     sort(book_.groups, "group", "master");
     sort(book_.scopes, "scope", "root");
   }
@@ -192,84 +196,9 @@ class Reader {
       book_.groups.push_back(std::move(group));
   }
 
-  void read_event(const toml::key& key, const toml::table& table) {
-    const auto dotted = check_named(problems_, "events", key.str(), table, fmt::format("event '{}'", key.str()), keys_of("events"));
-    if (!dotted.empty() && dotted.size() == table.size()) return;
-    BookEvent event{std::string(key.str()), {}, problems_.at(key)};
-    const toml::node* list = table.get("responses");
-    if (!verbs_in(table).empty()) {
-      if (list != nullptr)
-        problem(*list,
-                fmt::format("an event has either responses, or {} of its own; move them into the list", fmt::join(verb_words, " or ")));
-      read_response(table, event);
-    } else if (list == nullptr) {
-      if (!meant_by_another(table, "start") && !meant_by_another(table, "responses"))
-        missing(event.place, fmt::format("event '{}' does nothing; add start = \"a-sound\"", event.name));
-    } else if (const auto* responses = list->as_array(); responses != nullptr && !responses->empty()) {
-      for (const auto& item : *responses) {
-        if (const auto* response = item.as_table()) {
-          check_keys(problems_, *response, "a response", keys_of("responses"));
-          read_response(*response, event);
-        } else {
-          problem(item, "a response must be a table, such as { start = \"gangway\" }");
-        }
-      }
-    } else if (responses != nullptr) {
-      problem(*list, "'responses' is empty, so the event does nothing: responses = [ { start = \"gangway\" } ], or take the event out");
-    } else {
-      problem(*list, "'responses' must be a list: responses = [ { stop = \"engine\" }, { start = \"gangway\" } ]");
-    }
-    book_.events.push_back(std::move(event));
-  }
-
   void mention_scope(const toml::table& table, std::string_view key) {
     if (const toml::node* node = table.get(key); node != nullptr && node->is_string())
       named_scopes_.push_back({node->value_or(std::string()), problems_.at(*node)});
-  }
-
-  static std::vector<Verb> verbs_in(const toml::table& table) {
-    std::vector<Verb> verbs;
-    for (std::size_t v = 0; v < verb_words.size(); ++v)
-      if (table.contains(verb_words[v])) verbs.push_back(static_cast<Verb>(v));
-    return verbs;
-  }
-
-  /// Reports keys of a response that its verb does not take.
-  void check_what_goes_with(const toml::table& table, Verb verb) {
-    const VerbRow& its = row_of(verb);
-    const auto check = [&](std::string_view key, auto takes) {
-      if (!table.contains(key) || takes(its)) return;
-      std::vector<std::string_view> others;
-      for (std::size_t v = 0; v < verb_rows.size(); ++v)
-        if (takes(verb_rows[v])) others.push_back(verb_words[v]);
-      problem(*table.get(key), fmt::format("a {} goes with {}; a {} takes {}", key, fmt::join(others, " or "), word_of(verb),
-                                           !its.time.empty() ? fmt::format("{} = \"2 s\"", its.time)
-                                           : its.starts      ? "the sound's fade-in"
-                                                             : "none"));
-    };
-    for (const VerbRow& row : verb_rows)
-      if (!row.time.empty()) check(row.time, [&](const VerbRow& other) { return other.time == row.time; });
-  }
-
-  void read_response(const toml::table& table, BookEvent& event) {
-    BookResponse response;
-    response.place = problems_.at(table);
-    const std::vector<Verb> verbs = verbs_in(table);
-    if (verbs.empty()) return problem(table, fmt::format("a response needs {} = \"a-sound\"", fmt::join(verb_words, " = \"a-sound\" or ")));
-    if (verbs.size() > 1)
-      return problem(table, fmt::format("one response cannot both {} and {}; make them two in responses = [...]", word_of(verbs[0]),
-                                        word_of(verbs[1])));
-    response.verb = verbs.front();
-    const std::string_view verb = word_of(response.verb);
-    if (const auto* sound = text(problems_, table, verb)) {
-      response.target = *sound;
-      response.place = problems_.at(*table.get(verb));
-      named_sounds_.push_back({*sound, response.place});
-    }
-    check_what_goes_with(table, response.verb);
-    if (const auto sound = fade_outs_.find(response.target); sound != fade_outs_.end()) response.time = sound->second;
-    response_rows().read(problems_, table, response);
-    event.responses.push_back(std::move(response));
   }
 
   /// What it was to name must not be called unused for that.
@@ -278,7 +207,7 @@ class Reader {
     book_.whole = false;
   }
 
-  void check_names() {
+  void check_names(const std::vector<EventReader::Named>& in_events) {
     const auto known_groups = names_of(book_.groups);
     const auto known_scopes = names_of(book_.scopes);
     const auto known_sounds = names_of(book_.sounds);
@@ -296,9 +225,26 @@ class Reader {
     for (const auto& m : named_scopes_)
       if (!scopes.contains(m.name) && !dotted_.contains(m.name))
         problems_.add(m.place, fmt::format("there is no scope '{}'{}", m.name, advice(m.name, known_scopes, "scopes")));
-    for (const auto& m : named_sounds_)
-      if (!sounds.contains(m.name) && !dotted_.contains(m.name))
-        name_is_missing(m.place, fmt::format("there is no sound '{}'{}", m.name, advice(m.name, known_sounds, "sounds")));
+    const auto known_gauges = names_of(book_.gauges);
+    const auto known_events = names_of(book_.events);
+    const auto gauges = set_of(known_gauges);
+    const auto events = set_of(known_events);
+    const auto check = [&](const EventReader::Named& its, const auto& known, const auto& there) {
+      if (there.contains(its.name) || dotted_.contains(its.name)) return;
+      const std::string_view kind = word_of(its.kind);
+      name_is_missing(its.place, fmt::format("there is no {} '{}'{}", kind, its.name, advice(its.name, known, fmt::format("{}s", kind))));
+    };
+    for (const auto& its : in_events) switch (its.kind) {
+        case TargetKind::sound: check(its, known_sounds, sounds); break;
+        case TargetKind::gauge: check(its, known_gauges, gauges); break;
+        case TargetKind::group: check(its, known_groups, groups); break;
+        case TargetKind::event: check(its, known_events, events); break;
+      }
+  }
+
+  void check_circles() {
+    for (const EventCircle& circle : circles_of(book_))
+      if (std::string wrong = what_is_wrong_with(circle); !wrong.empty()) problems_.add(circle.place, std::move(wrong));
   }
 
   std::string advice(const std::string& name, const std::vector<std::string_view>& known, std::string_view section) {
@@ -320,11 +266,9 @@ class Reader {
   Book& book_;
   Problems& problems_;
   FilePlace folder_place_;
-  std::unordered_map<std::string, Seconds> fade_outs_;  ///< of each sound
-  std::set<std::string> dotted_;                        ///< names that should have had quotes
+  std::set<std::string> dotted_;  ///< names that should have had quotes
   std::vector<Mention> named_groups_;
   std::vector<Mention> named_scopes_;
-  std::vector<Mention> named_sounds_;
 };
 
 /// Of the TOML files in a folder: the one that may have been meant.

@@ -42,7 +42,7 @@ std::string place_of(std::string_view section) {
 std::string elsewhere(std::string_view key) {
   std::vector<std::string> places;
   for (const auto& known : book_keys())
-    if (known.key == key && known.section != "sketch") places.push_back(place_of(known.section));
+    if (known.key == key && known.section != "sketch" && known.section != "events") places.push_back(place_of(known.section));
   if (places.empty() || places.size() > 3) return {};
   return fmt::format("; it goes into {}", fmt::join(places, " or "));
 }

@@ -126,8 +126,14 @@ Bank compile(const Book& book, const CompileOptions& options) {
   const auto sounds = numbered(book.sounds);
   for (const auto& event : book.events) {
     BankEvent made{event.name, {}};
-    for (const auto& response : event.responses)
-      made.responses.push_back({design_of<ResponseDesign>(response), sounds.at(response.target)});
+    for (const auto& response : event.responses) {
+      BankResponse& to = made.responses.emplace_back(BankResponse{design_of<ResponseDesign>(response), 0, {}, {}});
+      if (to.acts_on_sound())
+        to.target = sounds.at(response.target);
+      else
+        to.name = response.target;
+      for (const BookTrait& trait : response.when) to.when.push_back({trait.name, trait.value});
+    }
     data->events.push_back(std::move(made));
   }
   note_contents(*data);

@@ -51,6 +51,18 @@ Decibels mean_loudness(const std::vector<AuditionTake>& takes, const std::string
   return count == 0 ? silence : Decibels{10 * std::log10(power / count)};
 }
 
+/// Adds the events that the events of a book raise.
+void add_raised(const Book& whole, Book& book) {
+  for (std::size_t e = 0; e < book.events.size(); ++e)
+    for (std::size_t r = 0; r < book.events[e].responses.size(); ++r) {
+      const BookResponse its = book.events[e].responses[r];
+      if (its.verb != Verb::raise) continue;
+      const auto called = [&](const BookEvent& event) { return event.name == its.target; };
+      const auto raised = std::find_if(whole.events.begin(), whole.events.end(), called);
+      if (raised != whole.events.end() && std::none_of(book.events.begin(), book.events.end(), called)) book.events.push_back(*raised);
+    }
+}
+
 }  // namespace
 
 AuditionSide audition_side(const Book& whole, const std::string& name, const std::string& label) {
@@ -61,14 +73,20 @@ AuditionSide audition_side(const Book& whole, const std::string& name, const std
   const auto sound = std::find_if(whole.sounds.begin(), whole.sounds.end(), [&](const BookSound& s) { return s.name == name; });
   if (event != whole.events.end()) {
     book.events = {{event_of(side), event->responses, event->place}};
+    add_raised(whole, book);
   } else if (sound != whole.sounds.end()) {
-    book.events = {{event_of(side), {{{Verb::start, {}, {}}, name, sound->place}}, sound->place}};
+    BookResponse start;
+    start.target = name;
+    start.place = sound->place;
+    book.events = {{event_of(side), {start}, sound->place}};
   } else {
     throw Error(fmt::format("{}: no sound or event is called '{}'{}", whole.file, name, unknown_name(whole, name)));
   }
   std::erase_if(book.sounds, [&](const BookSound& s) {
-    const auto& responses = book.events.front().responses;
-    return std::none_of(responses.begin(), responses.end(), [&](const BookResponse& r) { return r.target == s.name; });
+    return std::none_of(book.events.begin(), book.events.end(), [&](const BookEvent& its) {
+      return std::any_of(its.responses.begin(), its.responses.end(),
+                         [&](const BookResponse& r) { return row_of(r.verb).target == TargetKind::sound && r.target == s.name; });
+    });
   });
   return side;
 }
@@ -108,7 +126,7 @@ struct Audition::Taker {
       now.starts = decision.start->starts;
       now.why = decision.why;
       tell(false);
-    } else if (decision.outcome != Outcome::done) {
+    } else if (decision.outcome != Outcome::done && (now.sound.empty() || refused(decision.outcome))) {
       if (now.sound.empty()) now.starts = at;
       now.why = fmt::format("{}: {}", to_text(decision.outcome), decision.why);
       tell(false);

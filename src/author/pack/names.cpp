@@ -29,7 +29,17 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
   };
   for (BankGroup& group : data->groups) change(group.name);
   for (BankClip& clip : data->clips) change(clip.name);
-  for (BankEvent& event : data->events) change(event.name);
+  for (BankEvent& event : data->events) {
+    change(event.name);
+    for (BankResponse& response : event.responses) {
+      const TargetKind kind = row_of(response.verb).target;
+      if (kind == TargetKind::group || kind == TargetKind::event) text(response.name);
+      for (BankCondition& condition : response.when) {
+        text(condition.trait);
+        text(condition.value);
+      }
+    }
+  }
   for (BankSound& sound : data->sounds) {
     change(sound.name);
     for (BankLayer& layer : sound.layers) {

@@ -39,11 +39,12 @@ struct Changed {
       more = false;
       for (std::size_t e = 0; e < events.size(); ++e) {
         const auto& responses = now.events[e].responses;
-        const bool about =
-            events[e] || std::any_of(responses.begin(), responses.end(), [&](const BankResponse& r) { return sounds[r.target]; });
+        const bool about = events[e] || std::any_of(responses.begin(), responses.end(),
+                                                    [&](const BankResponse& r) { return r.acts_on_sound() && sounds[r.target]; });
         if (!about) continue;
         events[e] = true;
-        for (const BankResponse& response : responses) more = more || !sounds[response.target], sounds[response.target] = true;
+        for (const BankResponse& response : responses)
+          if (response.acts_on_sound()) more = more || !sounds[response.target], sounds[response.target] = true;
       }
     }
   }
@@ -74,7 +75,8 @@ std::shared_ptr<BankData> patch_for(const BankData& base, const BankData& now, c
   for (std::uint32_t e = 0; e < now.events.size(); ++e) {
     if (!changed.events[e]) continue;
     BankEvent& event = patch->events.emplace_back(now.events[e]);
-    for (BankResponse& response : event.responses) response.target = sounds.at(response.target);
+    for (BankResponse& response : event.responses)
+      if (response.acts_on_sound()) response.target = sounds.at(response.target);
   }
   borrow(*patch, base, true);
   return patch;

@@ -24,7 +24,7 @@ file::RecordOf<Design> WrittenTable::record_of(const Design& design) {
     auto& to = record.*place;
     if constexpr (std::is_same_v<How, file::List>)
       to = list(from);
-    else if constexpr (std::is_same_v<Design, HashedText>)
+    else if constexpr (std::is_same_v<std::remove_cvref_t<decltype(from)>, HashedText>)
       to = text(from.text);
     else if constexpr (std::is_same_v<How, file::Words> || std::is_same_v<How, file::GaugeName>)
       to = text(from);

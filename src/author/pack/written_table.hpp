@@ -57,7 +57,8 @@ class WrittenTable {
     always(Of<BankClipUse>{}, Of<HashedText>{}, Of<BankChoice>{}, Of<BankLayer>{}, Of<BankSound>{}, Of<BankResponse>{}, Of<BankEvent>{});
     take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
-    if_any(Of<FalloffPoint>{}, Of<BankGauge>{}, Of<FollowDesign>{}, Of<CurveDesign>{}, Of<CurvePoint>{}, Of<BankScope>{});
+    if_any(Of<FalloffPoint>{}, Of<BankGauge>{}, Of<FollowDesign>{}, Of<CurveDesign>{}, Of<CurvePoint>{}, Of<BankScope>{},
+           Of<BankCondition>{});
   }
 
   /// Each text once.
@@ -80,7 +81,8 @@ class WrittenTable {
   std::tuple<std::vector<bank_file::Group>, std::vector<bank_file::Use>, std::vector<bank_file::Value>, std::vector<bank_file::Choice>,
              std::vector<bank_file::Layer>, std::vector<bank_file::Sound>, std::vector<bank_file::Response>, std::vector<bank_file::Event>,
              std::vector<bank_file::FalloffPoint>, std::vector<bank_file::Gauge>, std::vector<bank_file::Follow>,
-             std::vector<bank_file::Curve>, std::vector<bank_file::CurvePoint>, std::vector<bank_file::Scope>>
+             std::vector<bank_file::Curve>, std::vector<bank_file::CurvePoint>, std::vector<bank_file::Scope>,
+             std::vector<bank_file::Condition>>
       records_;  ///< of the designs that bank/fields.hpp describes
 };
 

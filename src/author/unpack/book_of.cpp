@@ -107,7 +107,8 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     for (const BankResponse& its : from.responses) {
       BookResponse& response = event.responses.emplace_back();
       static_cast<ResponseDesign&>(response) = its;
-      response.target = bank.sounds[its.target].name;
+      response.target = its.acts_on_sound() ? bank.sounds[its.target].name : its.name.text;
+      for (const BankCondition& condition : its.when) response.when.push_back({condition.trait.text, condition.value.text, place});
       response.place = place;
     }
   }

@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
 #include <string_view>
 
 #include "author/book/in_quotes.hpp"
@@ -88,17 +89,35 @@ std::string text_of(const BookScope& scope) {
   return scope.parent.empty() && its.empty() ? "" : fmt::format("\n[scopes.{}]\n{}", key_of(scope.name), its);
 }
 
+/// { surface = ["steel", "planks"] }
+std::string conditions_of(const std::vector<BookTrait>& when) {
+  std::map<std::string, std::vector<std::string>> values;
+  for (const BookTrait& trait : when) values[trait.name].push_back(text_in_quotes(trait.value));
+  std::string text;
+  for (const auto& [trait, its] : values)
+    text += fmt::format("{}{} = {}", text.empty() ? "" : ", ", key_of(trait),
+                        its.size() == 1 ? its.front() : fmt::format("[{}]", fmt::join(its, ", ")));
+  return fmt::format("{{ {} }}", text);
+}
+
 std::string text_of(const BookEvent& event, const Book& book) {
   const auto goes_without_saying = [&](const BookResponse& response) {
+    if (response.verb != Verb::stop) return response.time == Seconds{};
     const auto sound =
         std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
     return sound == book.sounds.end() ? response.time == Seconds{} : sound->fade_out == response.time;
   };
   const std::string text = list_of(event.responses, [&](const BookResponse& response) {
+    const VerbRow& row = row_of(response.verb);
     std::string its = fmt::format("{{ {} = {}", word_of(response.verb), text_in_quotes(response.target));
-    if (response.delay > Seconds{}) its += ", delay = " + text_in_quotes(to_text(response.delay));
-    const std::string_view time = row_of(response.verb).time;
-    if (!time.empty() && !goes_without_saying(response)) its += fmt::format(", {} = {}", time, text_in_quotes(to_text(response.time)));
+    const auto add = [&](std::string_view key, const std::string& value) { its += fmt::format(", {} = {}", key, value); };
+    if (!row.value.empty() && (row.value_is_needed || response.value != 0))
+      add(row.value, row.target == TargetKind::gauge ? shortest_digits(response.value) : text_in_quotes(to_text(response.level())));
+    if (!row.time.empty() && !goes_without_saying(response)) add(row.time, text_in_quotes(to_text(response.time)));
+    if (response.whom) add("for", text_in_quotes(whom_words[static_cast<std::size_t>(*response.whom)]));
+    if (response.delay.high > Seconds{}) add("delay", written(response.delay));
+    if (response.left_out > 0) add("chance", text_in_quotes(shortest_digits(100 * (1 - response.left_out)) + " %"));
+    if (!response.when.empty()) add("when", conditions_of(response.when));
     return its + " }";
   });
   return fmt::format("\n[events.{}]\nresponses = {}\n", key_of(event.name), text);

@@ -1,0 +1,218 @@
+/// What each verb does.
+
+#include "play/effects.hpp"
+
+#include <array>
+#include <utility>
+
+namespace tidewater {
+namespace {
+
+/// How long a playback fades before a pause.
+constexpr Seconds pause_fade{0.01};
+/// Groups are muted as by SoundManager::set_mute.
+constexpr Seconds mute_time{0.02};
+
+/// The playbacks that a response is for.
+class Meant {
+ public:
+  Meant(const Starter& starter, const Act& act)
+      : whom_(act.how.whom.value_or(Whom::all)),
+        emitter_(act.happening.emitter.number),
+        action_(action_of(act)) {
+    if (whom_ != Whom::scope) return;
+    const ScopeNumber own = act.response.acts_on_sound() ? act.bank.sounds[act.response.target].scope : ScopeNumber{0};
+    scopes_ = starter.scopes.below(act.happening.scope.value_or(own));
+  }
+  static std::uint64_t action_of(const Act& act) { return act.happening.action == 0 ? act.id.raise : act.happening.action; }
+
+  bool all() const { return whom_ == Whom::all; }
+  bool has(std::uint64_t emitter, ScopeNumber scope, std::uint64_t action) const {
+    switch (whom_) {
+      case Whom::emitter: return emitter == emitter_;
+      case Whom::scope: return (bit_of(scope) & scopes_) != 0;
+      case Whom::action: return action == action_;
+      case Whom::all: break;
+    }
+    return true;
+  }
+  bool has(const LiveStart& start) const { return has(start.emitter, start.scope, start.action); }
+
+ private:
+  Whom whom_;
+  std::uint64_t emitter_, action_;
+  ScopeMask scopes_ = 0;
+};
+
+Outcome done(Starter& starter, const Act& act, const BankSound* sound = nullptr) {
+  starter.noting.notebook.add(starter.noting.link.now().at,
+                              DecidedNote{.raise = act.id.raise, .event = act.happening.event.text(), .sound = sound});
+  return Outcome::done;
+}
+
+/// Calls `change(start)`, which says whether there was anything to do, for each playback that the response is for.
+template <class Change>
+Outcome change_each(Starter& starter, const Act& act, Change change) {
+  LiveSound& sound = act.bank.sounds[act.response.target];
+  const Meant meant(starter, act);
+  bool any = false;
+  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
+    starter.voices.each_start(*version, [&](LiveStart& start) {
+      if (meant.has(start)) any = change(start) || any;
+    });
+  if (any) return done(starter, act, sound.design);
+  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
+                               act.happening.event);
+}
+
+Outcome start_target(Starter& starter, const Act& act) {
+  return starter.start(act.bank, act.bank.sounds[act.response.target], {act.delay, act.happening.gain + act.how.level()}, act.id,
+                       act.happening, act.started);
+}
+
+Outcome stop_target(Starter& starter, const Act& act) {
+  LiveSound& sound = act.bank.sounds[act.response.target];
+  // What sleeps can be stopped by one number, but only before the raise has raised others.
+  if (!Meant(starter, act).all() || act.happening.root != 0 || starter.noting.totals.raised > act.id.raise)
+    return change_each(starter, act, [&](LiveStart& start) {
+      bool any = false;
+      Voices::each_layer(start, [&](LiveLayer& layer) {
+        if (layer.stage == Stage::leaving) return;
+        any = true;
+        starter.voices.leave(layer, act.how.time, Ending::stopped);
+      });
+      return any;
+    });
+  bool any = false;
+  for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
+    any = starter.voices.stop(*version, act.how.time, act.before) || any;
+  if (any) return done(starter, act, sound.design);
+  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
+                               act.happening.event);
+}
+
+Outcome fade_target(Starter& starter, const Act& act) {
+  return change_each(starter, act, [&](LiveStart& start) {
+    starter.set_gain(start, act.how.level(), act.how.time);
+    return true;
+  });
+}
+
+Outcome pause_target(Starter& starter, const Act& act) {
+  return change_each(starter, act, [&](LiveStart& start) {
+    if (start.paused()) return false;
+    starter.voices.pause(start, pause_fade, {.code = Reason::Code::paused_by, .name = act.happening.event.text()});
+    return true;
+  });
+}
+
+Outcome resume_target(Starter& starter, const Act& act) {
+  return change_each(starter, act, [&](LiveStart& start) {
+    if (!start.paused()) return false;
+    starter.voices.resume(start);
+    return true;
+  });
+}
+
+Outcome set_gauge(Starter& starter, const Act& act) {
+  const Name name(act.response.name.text, act.response.name.hash);
+  const std::uint32_t gauge = starter.driving.gauges.names().find(name);
+  if (gauge == Numbers::none)
+    return starter.noting.decide(Outcome::unknown_gauge, act.id, {.code = Reason::Code::unknown_gauge, .name = name.text()},
+                                 act.happening.event);
+  const Emitter emitter = act.happening.emitter;
+  if (act.how.whom.value_or(emitter ? Whom::emitter : Whom::all) == Whom::all)
+    starter.driving.gauges.set(gauge, act.how.value);
+  else if (starter.listening.has_room_for(emitter))
+    starter.driving.set_of_emitter(emitter, gauge, act.how.value);
+  return done(starter, act);
+}
+
+/// Calls `change(number)` for the group that the response names.
+template <class Change>
+Outcome change_group(Starter& starter, const Act& act, Change change) {
+  const Name name(act.response.name.text, act.response.name.hash);
+  const std::uint32_t group = starter.groups.names().find(name);
+  if (group == Numbers::none)
+    return starter.noting.decide(Outcome::unknown_group, act.id, {.code = Reason::Code::unknown_group, .name = name.text()},
+                                 act.happening.event);
+  change(group);
+  starter.send_groups();
+  return done(starter, act);
+}
+
+Outcome set_level(Starter& starter, const Act& act) {
+  return change_group(starter, act,
+                      [&](std::uint32_t group) { starter.groups.set_gain(group, act.how.level(), starter.way_for(act.how.time)); });
+}
+
+Outcome mute(Starter& starter, const Act& act) {
+  return change_group(starter, act, [&](std::uint32_t group) { starter.groups.set_mute(group, true, starter.way_for(mute_time)); });
+}
+
+Outcome unmute(Starter& starter, const Act& act) {
+  return change_group(starter, act, [&](std::uint32_t group) { starter.groups.set_mute(group, false, starter.way_for(mute_time)); });
+}
+
+/// Raises another event, under a number of its own, with the traits, the emitter and the scope of this one.
+Outcome raise_target(Starter& starter, const Act& act) {
+  const Happening& by = act.happening;
+  const std::uint64_t root = by.root == 0 ? act.id.raise : by.root;
+  if (by.depth == most_depth || starter.noting.totals.raised - root >= most_raised)
+    return starter.noting.decide(Outcome::chain_too_long, act.id,
+                                 {.code = Reason::Code::chain_too_long,
+                                  .number = static_cast<double>(by.depth == most_depth ? most_depth : most_raised),
+                                  .other = by.depth == most_depth ? 0.0 : 1.0,
+                                  .name = act.response.name.text},
+                                 by.event);
+  const PlaybackId id{++starter.noting.totals.raised, 0};
+  starter.noting.decide(Outcome::done, act.id,
+                        {.code = Reason::Code::raises, .number = static_cast<double>(id.raise), .name = act.response.name.text}, by.event);
+  const Name name(act.response.name.text, act.response.name.hash);
+  const Catalogue::Event* event = starter.library.loaded.catalogue()->find(name);
+  if (event == nullptr) return starter.decide_unknown(name, id);
+  const std::optional<Whereabouts> nowhere;
+  const bool alone = act.how.whom == Whom::all;
+  return starter.respond_all(*event, id,
+                             {.event = Name(event->design->name, name.hash()),
+                              .traits = by.traits,
+                              .emitter = alone ? Emitter{} : by.emitter,
+                              .gauges = alone ? std::span<const GaugeValue>() : by.gauges,
+                              .at = alone ? nowhere : by.at,
+                              .base = by.base,
+                              .scope = by.scope,
+                              .gain = by.gain + act.how.level(),
+                              .action = Meant::action_of(act),
+                              .root = root,
+                              .depth = by.depth + 1},
+                             act.started);
+}
+
+/// Takes back what an event has not carried out yet.
+Outcome call_off(Starter& starter, const Act& act) {
+  const Meant meant(starter, act);
+  const std::uint64_t event = act.response.name.hash;
+  const std::size_t responses = starter.agenda.remove_responses([&](ScopeNumber scope, const PutOff& its) {
+    return its.event == event && meant.has(its.emitter, scope, its.action == 0 ? its.id.raise : its.action);
+  });
+  const std::size_t starts = starter.voices.stop_unheard([&](const LiveStart& its) { return its.event == event && meant.has(its); },
+                                                         {.code = Reason::Code::called_off, .name = act.happening.event.text()});
+  if (responses + starts > 0)
+    return starter.noting.decide(Outcome::done, act.id,
+                                 {.code = Reason::Code::calls_off,
+                                  .number = static_cast<double>(responses),
+                                  .other = static_cast<double>(starts),
+                                  .name = act.response.name.text},
+                                 act.happening.event);
+  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::nothing_waits, .name = act.response.name.text},
+                               act.happening.event);
+}
+
+constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target, fade_target, pause_target, resume_target, set_gauge,
+                                                           set_level,    mute,        unmute,      raise_target, call_off};  // by verb
+
+}  // namespace
+
+Effect effect_of(Verb verb) { return effects[static_cast<std::size_t>(verb)]; }
+
+}  // namespace tidewater
