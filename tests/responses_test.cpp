@@ -37,6 +37,20 @@ std::uint32_t playing(const Stage& stage) { return stage.manager->stats().voices
 
 }  // namespace
 
+TEST_CASE("a stop without `for` is for the playbacks of the raise's emitter, and for all of them if there is none") {
+  Stage stage = with("{ stop = \"loom\" }");
+  const Emitter one = stage.manager->make_emitter(), other = stage.manager->make_emitter();
+  for (const Emitter emitter : {one, one, other, Emitter{}}) stage.manager->raise("loom.began", {}, emitter);
+  stage.render(quarter);
+  REQUIRE(playing(stage) == 4);
+  CHECK(stage.manager->raise("x", {}, one).outcome == Outcome::done);
+  CHECK(playing(stage) == 2);
+  CHECK(stage.manager->raise("x", {}, one).outcome == Outcome::nothing_to_stop);
+  CHECK_THAT(why(stage), Contains("'loom' was not playing"));
+  stage.manager->raise("x");
+  CHECK(playing(stage) == 0);
+}
+
 TEST_CASE("a stop is for all, for a scope or for an action where it says so") {
   const auto left_after = [](const char* whom) {
     Stage stage = with(std::string("{ stop = \"loom\", for = \"") + whom + "\" }, { start = \"click\" }");

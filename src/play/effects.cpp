@@ -17,7 +17,7 @@ constexpr Seconds mute_time{0.02};
 class Meant {
  public:
   Meant(const Starter& starter, const Act& act)
-      : whom_(act.how.whom.value_or(Whom::all)),
+      : whom_(act.how.whom.value_or(act.happening.emitter ? Whom::emitter : Whom::all)),
         emitter_(act.happening.emitter.number),
         action_(action_of(act)) {
     if (whom_ != Whom::scope) return;
