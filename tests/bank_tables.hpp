@@ -22,10 +22,10 @@ inline std::string words_of(std::span<const std::string_view> words, std::string
 }
 
 inline std::string_view section_name(file::Kind kind) {
-  constexpr std::array<std::string_view, 22> names = {
-      "",       "texts",   "about",     "groups",           "clips",  "uses",      "values", "choices",
-      "layers", "sounds",  "responses", "events",           "hashes", "bases",     "marks",  "points of falloffs",
-      "gauges", "follows", "curves",    "points of curves", "scopes", "conditions"};
+  constexpr std::array<std::string_view, 23> names = {
+      "",       "texts",   "about",     "groups",           "clips",  "uses",       "values", "choices",
+      "layers", "sounds",  "responses", "events",           "hashes", "bases",      "marks",  "points of falloffs",
+      "gauges", "follows", "curves",    "points of curves", "scopes", "conditions", "traits"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -121,6 +121,7 @@ inline std::string with_record_tables(const std::string& document) {
   put("point of a curve", table_of_record<CurvePoint>());
   put("event", table_of_record<BankEvent>());
   put("response", table_of_record<BankResponse>());
+  put("trait", table_of_record<BankTrait>());
   put("condition", table_of_record<BankCondition>());
   return made;
 }

@@ -33,6 +33,7 @@ BankData one_of_each() {
   data.gauges.resize(1);
   data.gauges[0].name = "wind";
   data.gauges[0].to = 2;
+  data.traits = {{"floor", {"wood", "stone"}}};
   data.sounds.resize(2);
   for (BankSound& sound : data.sounds) {
     sound.world.place = Where::world;
@@ -123,6 +124,7 @@ class EachChange {
     for (std::size_t g = 1; g < data_.groups.size(); ++g) in(data_.groups[g], "group " + data_.groups[g].name);
     for (std::size_t s = 1; s < data_.scopes.size(); ++s) in(data_.scopes[s], "scope " + data_.scopes[s].name);
     for (BankGauge& gauge : data_.gauges) in(gauge, "gauge");
+    for (BankTrait& trait : data_.traits) in(trait, "trait");
     for (BankSound& sound : data_.sounds) in(sound, "sound " + sound.name);
     for (BankEvent& event : data_.events) in(event, "event");
   }

@@ -224,6 +224,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
     else if (key.section == "scopes")
       text += "[scopes.x]\n" + line;
+    else if (key.section == "traits")
+      text += "[traits.x]\n" + line;
     else if (key.section == "gauges")
       text += "[gauges.x]\n" + line;
     else if (key.section == "follow")

@@ -325,6 +325,40 @@ TEST_CASE("events that raise each other too quickly, or ever more of them, are r
   CHECK(problem("[events.a]\nraise=\"b\"\n[events.b]\nraise=\"c\"\n[events.c]\nstart=\"tap\"\n").empty());
 }
 
+TEST_CASE("a value that a declared trait does not have is an error in the book, and told once in play") {
+  const std::string book =
+      "[traits.floor]\nvalues=[\"wood\", \"stone\"]\n[sounds.tap]\nclips={by=\"floor\", wood=[\"n-1.wav\"], otherwise=[]}\n"
+      "[events.a]\nresponses=[{start=\"tap\", when={floor=\"stone\"}}]\n";
+  Stage stage(book);
+  std::size_t told = 0;
+  for (const auto& [value, is_new] : std::vector<std::pair<const char*, bool>>{
+           {"wood", false}, {"stone", false}, {"ston", true}, {"ston", false}, {"sand", true}, {"sand", false}}) {
+    stage.manager->raise("a", {{"floor", value}, {"shoes", value}});
+    stage.manager->update({});
+    const auto notices = stage.entries<noted::Notice>();
+    INFO(value);
+    CHECK(notices.size() == told + (is_new ? 1 : 0));
+    told = notices.size();
+  }
+  REQUIRE(told == 2);
+  CHECK(stage.entries<noted::Notice>()[0].why ==
+        "'a' was raised with floor = 'ston', which no loaded bank declares; did you mean 'stone'?");
+
+  const Folder folder;
+  write_stage_clips(folder);
+  const auto problem = [&](std::string from, const std::string& to) {
+    std::string text = book;
+    text.replace(text.find(from), from.size(), to);
+    const ReadBook read = parse_book(book_head + text, folder.path("book.toml"));
+    return read.problems.empty() ? std::string() : read.problems.front().message;
+  };
+  CHECK(problem("wood=[", "stone=[").empty());
+  CHECK_THAT(problem("wood=[", "wod=["), Contains("trait 'floor' has no value 'wod'; did you mean 'wood'?"));
+  CHECK_THAT(problem("floor=\"stone\"", "floor=\"ice\""), Contains("no value 'ice'; add it to the values of [traits.floor]"));
+  CHECK_THAT(problem("values=[\"wood\", \"stone\"]", "values=[]"), Contains("needs the list of its values"));
+  CHECK_THAT(problem("\"stone\"]", "\"wood\"]"), Contains("has the value 'wood' twice"));
+}
+
 TEST_CASE("mistakes in responses are told with what would be right") {
   const Folder folder;
   write_stage_clips(folder);

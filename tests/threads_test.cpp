@@ -185,7 +185,17 @@ start = "tune"
 [events.layers]
 start = "layers"
 [events.hush]
-responses = [ { stop = "high" }, { stop = "loop" }, { stop = "newest" }, { stop = "once" }, { stop = "tune" }, { stop = "layers" } ]
+responses = [
+  { stop = "high", for = "all" }, { stop = "loop", for = "all" }, { stop = "newest", for = "all" }, { stop = "once", for = "all" },
+  { stop = "tune", for = "all" }, { stop = "layers", for = "all" },
+]
+[events.more]
+responses = [
+  { fade = "loop", to = "-9 dB" }, { pause = "high" }, { resume = "high", delay = "50 ms .. 200 ms" }, { level = "on", to = "-3 dB" },
+  { unmute = "off", delay = "100 ms" }, { raise = "shot", gain = "-3 dB" }, { raise = "once", delay = "90 ms", chance = "50 %" },
+  { call-off = "more", delay = "120 ms", for = "all" }, { start = "shot", when = { a-trait-with-a-name-that-is-not-short = "no" } },
+  { pause = "layers", for = "all" }, { resume = "layers", for = "all", delay = "30 ms" },
+]
 )",
               {.voices = 12}, {}, true);
   stage.folder.write(
@@ -212,6 +222,7 @@ responses = [ { stop = "high" }, { stop = "loop" }, { stop = "newest" }, { stop 
                                           "tune",
                                           "layers",
                                           "hush",
+                                          "more",
                                           "a.name.that.is.not.short.at.all",
                                           "a.name.that.nobody.ever.had.and.is.long"};
     const std::array traits = {Trait{"a-trait-with-a-name-that-is-not-short", random.below(2) == 0

@@ -92,6 +92,14 @@ struct VerifyCall {
 };
 int verify(const VerifyCall& call);
 
+struct NamesCall {
+  std::string book;    ///< or a bank
+  std::string output;  ///< empty: prints it
+  std::string space;   ///< the namespace; empty: the book's name
+  bool json = false;
+};
+int names(const NamesCall& call);
+
 struct UnpackCall {
   std::string bank;
   std::string output = "unpacked";  ///< folder

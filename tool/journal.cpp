@@ -54,7 +54,7 @@ double seconds_of(const Json& at, double rate) {
 
 /// None where a later version of the journal has one that is not known here.
 std::optional<Outcome> outcome_of(std::string_view word) {
-  for (int i = 0; i <= static_cast<int>(Outcome::bank_not_loaded); ++i)
+  for (int i = 0; i <= static_cast<int>(last_outcome); ++i)
     if (to_text(static_cast<Outcome>(i)) == word) return static_cast<Outcome>(i);
   return std::nullopt;
 }

@@ -161,6 +161,14 @@ int run(int argc, char** argv) {
       "Example:\n  tidewater weigh examples/harbour/book.toml --picture out/weight.png\n  tidewater weigh new/quay.tidebank --against "
       "old/quay.tidebank");
 
+  NamesCall names_call;
+  auto* names_command = app.add_subcommand("names", "Write the names of a book as C++, so that a misspelt one does not compile");
+  names_command->add_option("BOOK", names_call.book, "The book, a TOML file, or a bank (.tidebank)")->required();
+  names_command->add_option("-o,--output", names_call.output, "The header to write, if it has changed; without it, it is printed");
+  names_command->add_option("--namespace", names_call.space, "The namespace of the names (default: the book's name)");
+  names_command->add_flag("--json", names_call.json, "Write JSON instead, for other languages and editors");
+  names_command->footer("Example:\n  tidewater names examples/harbour/book.toml --output out/names.hpp");
+
   UnpackCall unpack_call;
   auto* unpack_command = app.add_subcommand("unpack", "Unpack a bank into a book and clips in open formats, which pack to the same bank");
   unpack_command->add_option("BANK", unpack_call.bank, "A bank file")->required();
@@ -276,6 +284,7 @@ int run(int argc, char** argv) {
   if (*pack_command) return pack(pack_call);
   weigh_call.has_against = against->count() > 0;
   if (*weigh_command) return weigh(weigh_call);
+  if (*names_command) return names(names_call);
   if (*unpack_command) return unpack(unpack_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);

@@ -39,8 +39,8 @@ namespace TIDEWATER_API tidewater {
 
 /// Values of one raise that override the book.
 struct RaiseChanges {
-  Name scope{"", 0};   ///< scope of all sounds that the raise starts; empty for the emitter's, or else each sound's own
-  Seconds delay = {};  ///< added to the delay of each response
+  ScopeName scope{"", 0};  ///< scope of all sounds that the raise starts; empty for the emitter's, or else each sound's own
+  Seconds delay = {};      ///< added to the delay of each response
 };
 
 /// Its calls about emitters, listeners and gauges are in tidewater/world_calls.hpp.
@@ -74,57 +74,57 @@ class SoundManager : public WorldCalls {
   bool unload(std::string_view bank, WhatPlays what_plays = WhatPlays::fades);
   /// Reads the clips that an event may start, so that its next raise is heard at once.
   /// Returns `unknown_event` or `bank_not_loaded` if no loaded bank has the event.
-  Outcome prefetch(Name event);
+  Outcome prefetch(EventName event);
 
   // Events. A raise allocates nothing.
 
   /// Carries out the responses of an event, in order. An unknown name is an outcome; the journal proposes the nearest name.
-  Raised raise(Name event) { return raise(event, std::span<const Trait>{}); }
-  Raised raise(Name event, Emitter emitter) { return raise(event, std::span<const Trait>{}, emitter); }
+  Raised raise(EventName event) { return raise(event, std::span<const Trait>{}); }
+  Raised raise(EventName event, Emitter emitter) { return raise(event, std::span<const Trait>{}, emitter); }
   /// The same with traits of what happened, and with the emitter that made it. Sounds in the world are heard from the emitter's newest
   /// place, and go with it. A trait of the emitter counts if the raise has none of that name.
   ///
   ///     manager.raise("passenger.stepped", {{"surface", "planks"}}, passenger);
-  Raised raise(Name event, std::initializer_list<Trait> traits, Emitter emitter = {}) {
+  Raised raise(EventName event, std::initializer_list<Trait> traits, Emitter emitter = {}) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter);
   }
-  Raised raise(Name event, std::span<const Trait> traits, Emitter emitter = {});
+  Raised raise(EventName event, std::span<const Trait> traits, Emitter emitter = {});
   /// The same at a place, for what has no emitter: a splash.
-  Raised raise(Name event, std::initializer_list<Trait> traits, const Place& place) {
+  Raised raise(EventName event, std::initializer_list<Trait> traits, const Place& place) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), place);
   }
-  Raised raise(Name event, std::span<const Trait> traits, const Place& place);
+  Raised raise(EventName event, std::span<const Trait> traits, const Place& place);
 
   /// The same, with values that override the book:
   ///
   ///     manager.raise("bell.rang", {.scope = "menu"});
   ///     manager.raise("bell.rang", {}, bell, {.scope = "menu", .delay = 200_ms});
-  Raised raise(Name event, const RaiseChanges& changes) { return raise(event, std::span<const Trait>{}, Emitter{}, changes); }
-  Raised raise(Name event, std::initializer_list<Trait> traits, Emitter emitter, const RaiseChanges& changes) {
+  Raised raise(EventName event, const RaiseChanges& changes) { return raise(event, std::span<const Trait>{}, Emitter{}, changes); }
+  Raised raise(EventName event, std::initializer_list<Trait> traits, Emitter emitter, const RaiseChanges& changes) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), emitter, changes);
   }
-  Raised raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes);
-  Raised raise(Name event, std::initializer_list<Trait> traits, const Place& place, const RaiseChanges& changes) {
+  Raised raise(EventName event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes);
+  Raised raise(EventName event, std::initializer_list<Trait> traits, const Place& place, const RaiseChanges& changes) {
     return raise(event, std::span<const Trait>(traits.begin(), traits.size()), place, changes);
   }
-  Raised raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes);
+  Raised raise(EventName event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes);
 
   /// Raises an event. The playbacks stop, with their fade-outs, when the returned guard is destroyed.
-  PlayingWhile play_while(Name event, Emitter emitter = {});
+  PlayingWhile play_while(EventName event, Emitter emitter = {});
   /// Begins an action in stages. Each stage raises an event of its own: see tidewater/guards.hpp.
-  Action begin_action(Name event, Emitter emitter = {}) { return begin_action(event, std::span<const Trait>{}, emitter); }
-  Action begin_action(Name event, std::span<const Trait> traits, Emitter emitter = {});
+  Action begin_action(EventName event, Emitter emitter = {}) { return begin_action(event, std::span<const Trait>{}, emitter); }
+  Action begin_action(EventName event, std::span<const Trait> traits, Emitter emitter = {});
 
   // Groups. "master" is above all. An unknown group returns `unknown_group`, and nothing changes.
 
-  Outcome set_gain(Name group, Decibels gain, Seconds time = Seconds{0.02});
+  Outcome set_gain(GroupName group, Decibels gain, Seconds time = Seconds{0.02});
   /// Takes 20 ms.
-  Outcome set_mute(Name group, bool mute);
+  Outcome set_mute(GroupName group, bool mute);
   /// Second-order filters over all of a group. 0 Hz removes the filter.
-  Outcome set_low_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
-  Outcome set_high_pass(Name group, Hertz frequency, Seconds time = Seconds{0.02});
+  Outcome set_low_pass(GroupName group, Hertz frequency, Seconds time = Seconds{0.02});
+  Outcome set_high_pass(GroupName group, Hertz frequency, Seconds time = Seconds{0.02});
   /// Returns silence for an unknown group. Reading begins a new peak.
-  Meter read_meter(Name group);
+  Meter read_meter(GroupName group);
 
   // Scopes: playbacks that pause, slow down and end together. "root" is above all. Each call includes the scopes below the one it names. An
   // unknown scope returns `unknown_scope`, and nothing changes.
@@ -132,20 +132,20 @@ class SoundManager : public WorldCalls {
   /// Begins a scope at full speed, not paused. A scope that was begun before restarts: its loops and cadences play on for a second, or the
   /// scope's `grace`. A raise that asks for one of them within that time returns `went_on` and the old handle. The others stop then; all
   /// other sounds stop at once. A scope needs no `begin` before its sounds can play.
-  Outcome begin(Name scope);
+  Outcome begin(ScopeName scope);
   /// Stops all playbacks of a scope over its `fade-out`, or over `fade`. Removes its delayed responses, and the emitters that name it.
   /// Until the next `begin`, raises in it are refused (`scope_ended`). Returns `already_ended` if the scope has ended.
-  Outcome end(Name scope);
-  Outcome end(Name scope, Seconds fade);
+  Outcome end(ScopeName scope);
+  Outcome end(ScopeName scope, Seconds fade);
   /// Pauses a scope: its playbacks fade over its `pause-fade`, 10 ms by default, and then stand still. So do its delays and cadences. A
   /// short sound that is asked for during a pause is refused (`paused`). A loop, or a sound of more than two seconds, begins after the
   /// pause.
-  Outcome pause(Name scope);
+  Outcome pause(ScopeName scope);
   /// Ends a pause. Each playback continues with its next frame, under a fade. A scope stays on hold while a scope above it is paused.
-  Outcome resume(Name scope);
+  Outcome resume(ScopeName scope);
   /// Sets the speed of a scope's time, and with it all pitches, delays and cadences: 0.25 is slow motion. `time` is how long the change
   /// takes. The product with the scales of the scopes above is clamped to 1/64 .. 4. A scale of 0 holds the scope like a pause.
-  Outcome set_time_scale(Name scope, TimeScale scale, Seconds time = Seconds{0.3});
+  Outcome set_time_scale(ScopeName scope, TimeScale scale, Seconds time = Seconds{0.3});
 
   // Time.
 
@@ -177,7 +177,7 @@ class SoundManager : public WorldCalls {
   std::string try_restore(std::span<const std::byte> saved, std::span<const Bank> banks);
   /// Whether a sound plays: it has a playback, on the emitter if one is given, that has not ended and was not told to stop. As of the last
   /// request or update. Changes nothing. Returns false for a sound that no loaded bank has.
-  bool plays(Name sound, Emitter emitter = {}) const;
+  bool plays(SoundName sound, Emitter emitter = {}) const;
   /// Returns the handle of a playback that a journal names. It says `ended()` if the playback is over or never was. Looks at all that
   /// plays.
   Playback find(PlaybackId id);

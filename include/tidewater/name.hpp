@@ -68,6 +68,29 @@ constexpr bool same_name(Name a, Name b) {
   return a.hash() == b.hash() && (a.text() == b.text() || is_stripped(a.text()) || is_stripped(b.text()));
 }
 
+/// What a name is of.
+enum class NameKind { event, sound, group, gauge, scope };
+
+/// A name that is of one kind. Any text and any `Name` can be one; a name of another kind is refused by the compiler. `tidewater names`
+/// writes a header with the names of a book, each of its kind:
+///
+///     manager.raise(quay::event::ferry_docked);
+///     manager.raise(quay::group::music);          // does not compile
+template <NameKind kind>
+class NameOf : public Name {
+ public:
+  using Name::Name;
+  constexpr NameOf(Name name) : Name(name) {}  // NOLINT: a plain name may be of any kind
+  /// A name of another kind.
+  template <NameKind other>
+  NameOf(NameOf<other>) = delete;
+};
+using EventName = NameOf<NameKind::event>;
+using SoundName = NameOf<NameKind::sound>;
+using GroupName = NameOf<NameKind::group>;
+using GaugeName = NameOf<NameKind::gauge>;
+using ScopeName = NameOf<NameKind::scope>;
+
 inline namespace literals {
 consteval Name operator""_name(const char* text, std::size_t length) { return Name(std::string_view(text, length)); }
 }  // namespace literals

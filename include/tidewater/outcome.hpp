@@ -37,6 +37,8 @@ enum class Outcome {
   chain_too_long,   ///< an event raised events, and these raised others, more than 64 deep or more than 1,024 in all at one moment
 };
 
+inline constexpr Outcome last_outcome = Outcome::chain_too_long;
+
 /// The outcome's word in journals and tables: "started", "pool-full", ...
 std::string_view to_text(Outcome outcome);
 

@@ -43,7 +43,7 @@ struct EmitterDesign {
   Vector facing = {};                  ///< for sounds that have a cone; zero for none
   Emitter parent = {};                 ///< the emitter that it is attached to
   std::span<const Trait> traits = {};  ///< of every raise on it that has none of the name; attached emitters inherit them
-  Name scope{""};  ///< scope of every raise on it; attached emitters inherit it. When the scope ends, the emitter is removed
+  ScopeName scope{""};  ///< scope of every raise on it; attached emitters inherit it. When the scope ends, the emitter is removed
 };
 
 inline constexpr std::size_t most_listeners = 8;

@@ -55,11 +55,11 @@ class WorldCalls {
   /// Sets a gauge of the book for emitters, until they are set again or removed. It holds for raises at once, and for what plays from the
   /// next `update` on. An attached emitter without a value of its own has its parent's. Values are clamped to the gauge's range.
   /// Returns how many were set: none if no bank has the gauge, which the journal says once.
-  std::size_t set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values);
-  bool set_gauge(Name gauge, Emitter emitter, float value) { return set_gauge(gauge, {&emitter, 1}, {&value, 1}) == 1; }
+  std::size_t set_gauge(GaugeName gauge, std::span<const Emitter> emitters, std::span<const float> values);
+  bool set_gauge(GaugeName gauge, Emitter emitter, float value) { return set_gauge(gauge, {&emitter, 1}, {&value, 1}) == 1; }
   /// Sets the gauge for every sound. An emitter with a value of its own keeps it. Setting the value that holds already is not noted.
   /// Returns `unknown_gauge`, and changes nothing, if no bank that was ever loaded has the gauge.
-  Outcome set_gauge(Name gauge, double value);
+  Outcome set_gauge(GaugeName gauge, double value);
 
  protected:
   explicit WorldCalls(std::unique_ptr<Control> control);

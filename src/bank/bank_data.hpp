@@ -138,6 +138,12 @@ struct BankSound : SoundDesign {
   std::vector<BankLayer> layers;
 };
 
+/// A trait whose values the book declares.
+struct BankTrait {
+  std::string name;
+  std::vector<HashedText> values;
+};
+
 /// A trait that a raise must have.
 struct BankCondition {
   HashedText trait, value;
@@ -209,6 +215,7 @@ struct BankData {
   std::vector<BankGroup> groups;
   std::vector<BankGauge> gauges;
   std::vector<BankScope> scopes = {{{}, "root", 0}};
+  std::vector<BankTrait> traits;  ///< those that the book declares
   std::vector<BankSound> sounds;
   std::vector<BankEvent> events;
 

@@ -61,7 +61,8 @@ enum class Kind : std::uint32_t {
   curves,
   curve_points,
   scopes,
-  conditions
+  conditions,
+  traits
 };
 
 struct Section {
@@ -256,6 +257,12 @@ struct Condition {
   Text trait, value;
 };
 
+/// A trait whose values the book declares.
+struct Trait {
+  Text name;
+  Part values;
+};
+
 struct Event {
   Text name;
   Part responses;
@@ -270,6 +277,6 @@ static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 304 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
-static_assert(sizeof(Response) == 72 && sizeof(Condition) == 16 && sizeof(Event) == 16);
+static_assert(sizeof(Response) == 72 && sizeof(Condition) == 16 && sizeof(Trait) == 16 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

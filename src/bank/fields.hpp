@@ -109,6 +109,8 @@ template <>
 struct StoredAs<BankResponse> : RecordIn<Response, Kind::responses> {};
 template <>
 struct StoredAs<BankCondition> : RecordIn<Condition, Kind::conditions> {};
+template <>
+struct StoredAs<BankTrait> : RecordIn<Trait, Kind::traits> {};
 template <class Design>
 using RecordOf = typename StoredAs<Design>::Record;
 
@@ -287,6 +289,12 @@ template <class Visit>
 void describe(Of<BankCondition>, Visit visit) {
   visit("trait", &BankCondition::trait, &Condition::trait, Words{});
   visit("value", &BankCondition::value, &Condition::value, Words{});
+}
+
+template <class Visit>
+void describe(Of<BankTrait>, Visit visit) {
+  visit("name", &BankTrait::name, &Trait::name, Words{});
+  visit("values", &BankTrait::values, &Trait::values, List{1});
 }
 
 template <class Visit>

@@ -143,6 +143,7 @@ bool DesignReader::read(BankData& to) {
   if (to.scopes[0].name != "root") return damaged("its first scope is not the root");
   if (to.scopes.size() > most_scopes) return damaged("it has too many scopes");
   counts_[file::Kind::scopes] = to.scopes.size();
+  if (!all(to.traits, "traits")) return false;
   return all(to.sounds, "sounds") && all(to.events, "events");
 }
 

@@ -95,6 +95,9 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::calls_off:
       return fmt::format("{:.0f} {} and {:.0f} {} of '{}' were still to come", r.number, r.number == 1 ? "response" : "responses", r.other,
                          r.other == 1 ? "start" : "starts", r.name);
+    case Code::undeclared:
+      return fmt::format("'{}' was raised with {} = '{}', which no loaded bank declares{}", r.unit, r.name, r.more,
+                         did_you_mean(r.more, known.values(r.name)));
     case Code::nothing_waits: return fmt::format("nothing of '{}' was still to come", r.name);
     case Code::put_off_too_long: return "this response waited for its delay; meanwhile its bank was unloaded or replaced by one without it";
     case Code::no_more_put_off:

@@ -43,6 +43,7 @@ struct Reason {
     called_off,         ///< by event `name`
     calls_off,          ///< of event `name`: `number` responses and `other` starts
     nothing_waits,      ///< of event `name`
+    undeclared,         ///< value `more` of trait `name`, of event `unit`
     no_more_put_off,    ///< than `number`
     waits,              ///< all `number` voices are taken
     waits_for_fades,
@@ -107,6 +108,7 @@ struct Reason {
 struct KnownNames {
   bool any_bank = false;
   std::function<std::vector<std::string_view>()> events, groups, gauges, scopes;
+  std::function<std::vector<std::string_view>(std::string_view trait)> values;  ///< declared ones
   /// The event that starts a sound; empty where there is no such sound, or nothing starts it.
   std::function<std::string(std::string_view sound)> event_that_starts;
 };

@@ -3,6 +3,7 @@
 #include <utility>
 
 #include "base/fetch.hpp"
+#include "choose/draws.hpp"
 #include "play/control.hpp"
 #include "request/texts.hpp"
 
@@ -88,11 +89,24 @@ Outcome Starter::decide_unknown(Name event, PlaybackId id) {
   return noting.decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = noting.notebook.keep(lost)});
 }
 
+/// Values that no bank declares are told, each once.
+void Control::tell_of_undeclared(const asked::Raise& raise) {
+  for (const Trait& trait : raise.traits) {
+    if (!library.loaded.catalogue()->is_undeclared(trait)) continue;
+    const std::uint64_t key = Draws::hash_of(trait.name.hash(), trait.value.hash());
+    std::vector<std::uint64_t>& told = library.undeclared;
+    if (told.size() == Library::most_undeclared || std::find(told.begin(), told.end(), key) != told.end()) continue;
+    told.push_back(key);
+    noting.tell({.code = Reason::Code::undeclared, .name = trait.name.text(), .unit = raise.event.text(), .more = trait.value.text()});
+  }
+}
+
 Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
   const PlaybackId id{raise.id, 0};
   const Catalogue::Event* known = library.loaded.catalogue()->find(raise.event);
   if (known == nullptr) return starter.decide_unknown(raise.event, id);
   fetch(known->design->responses.data(), sizeof(BankResponse));
+  if (!raise.traits.empty() && library.loaded.catalogue()->declares_traits()) tell_of_undeclared(raise);
   std::optional<ScopeNumber> scope;
   if (!raise.scope.text().empty()) {
     const std::uint32_t number = scopes.names().find(raise.scope);

@@ -11,6 +11,7 @@
 #include "base/fetch.hpp"
 #include "base/few.hpp"
 #include "tidewater/name.hpp"
+#include "tidewater/trait.hpp"
 
 namespace tidewater {
 
@@ -58,6 +59,11 @@ class Catalogue {
       }
     }
   }
+  /// Whether a bank declares the trait, and none that does has the value.
+  bool is_undeclared(const Trait& trait) const;
+  bool declares_traits() const { return !declared_.empty(); }
+  /// The declared values of a trait.
+  std::vector<std::string_view> values_of(std::string_view trait) const;
   /// The event is looked for soon.
   void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }
   /// The unloaded bank that had an event. Empty if there is none.
@@ -72,6 +78,12 @@ class Catalogue {
   std::vector<LiveBank*> banks_;
   std::vector<Event> places_;  ///< an open hash table: a power of two, at most half full
   Texts unloaded_;             ///< event to bank
+  /// A declared trait, by the hashes of its name and values.
+  struct Declared {
+    std::uint64_t name = 0;
+    std::vector<std::uint64_t> values;
+  };
+  std::vector<Declared> declared_;
 };
 
 }  // namespace tidewater

@@ -19,6 +19,7 @@ Control::Control(ManagerOptions given)
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
       starter{options, noting, groups, scopes, agenda, library, voices, listening, driving} {
+  library.undeclared.reserve(Library::most_undeclared);
   agenda.reserve(options.playbacks, Starter::most_put_off);
 }
 

@@ -144,6 +144,7 @@ struct Control {
   Outcome carry_out(const asked::PauseScope& its, const Extras& extras);
   Outcome carry_out(const asked::ResumeScope& its, const Extras& extras);
   Outcome carry_out(const asked::SetTimeScale& its, const Extras& extras);
+  void tell_of_undeclared(const asked::Raise& raise);
   template <class Act>
   Outcome change_scope(Name scope, Act act);
   ScopeMoment scope_moment() const { return {noting.link.now().at, noting.link.changes_from()}; }

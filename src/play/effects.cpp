@@ -184,7 +184,8 @@ Outcome raise_target(Starter& starter, const Act& act) {
                               .gain = by.gain + act.how.level(),
                               .action = Meant::action_of(act),
                               .root = root,
-                              .depth = by.depth + 1},
+                              .depth = by.depth + 1,
+                              .ahead = by.ahead},
                              act.started);
 }
 

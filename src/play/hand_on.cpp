@@ -58,6 +58,7 @@ void HandOn::hand_on_notes(Control& control) {
                          [&] { return names_under_lock(control.groups.names()); },
                          [&] { return std::vector<std::string_view>(gauge_names.begin(), gauge_names.end()); },
                          [&] { return names_under_lock(control.scopes.names()); },
+                         [&](std::string_view trait) { return catalogue->values_of(trait); },
                          [&](std::string_view sound) {
                            for (const LiveBank* bank : catalogue->banks())
                              for (const BankEvent& event : bank->data->events)

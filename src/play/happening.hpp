@@ -29,6 +29,7 @@ struct Happening {
   std::uint64_t action = 0;               ///< the action that it belongs to: the number of a raise, 0 for its own
   std::uint64_t root = 0;                 ///< the raise at whose end this chain of events hangs; 0 for itself
   std::uint32_t depth = 0;                ///< how many events lead from there to this one
+  bool ahead = false;                     ///< a delayed raise, which is carried out a little before its frame, `base`
   bool stays = false;                     ///< the sound stays where it is, wherever its emitter goes
 };
 

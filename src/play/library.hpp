@@ -73,7 +73,9 @@ struct Library {
   std::vector<ReadClip> just_read;  ///< as the reading thread gave them
   std::vector<ClipData> dropped;    ///< to be destroyed outside the lock
   bool told_of_budget = false;
-  bool replaying = false;  ///< a recorded journal says what was read and dropped
+  static constexpr std::size_t most_undeclared = 64;
+  std::vector<std::uint64_t> undeclared;  ///< hashes of values of traits that were told of
+  bool replaying = false;                 ///< a recorded journal says what was read and dropped
 };
 
 }  // namespace tidewater

@@ -68,22 +68,22 @@ bool SoundManager::unload(std::string_view name, WhatPlays what_plays) {
   return control_->settle_and_ask(asked::Unload{name, what_plays}, {.loading = &loading}) == Outcome::done;
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter) {
+Raised SoundManager::raise(EventName event, std::span<const Trait> traits, Emitter emitter) {
   asked::Raise what{.event = event, .emitter = emitter, .traits = traits};
   return raise_for_game(*control_, what);
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
+Raised SoundManager::raise(EventName event, std::span<const Trait> traits, Emitter emitter, const RaiseChanges& changes) {
   asked::Raise what{.event = event, .emitter = emitter, .traits = traits, .scope = changes.scope, .delay = changes.delay};
   return raise_for_game(*control_, what);
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place) {
+Raised SoundManager::raise(EventName event, std::span<const Trait> traits, const Place& place) {
   asked::Raise what{.event = event, .place = place, .traits = traits};
   return raise_for_game(*control_, what);
 }
 
-Raised SoundManager::raise(Name event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
+Raised SoundManager::raise(EventName event, std::span<const Trait> traits, const Place& place, const RaiseChanges& changes) {
   asked::Raise what{.event = event, .place = place, .traits = traits, .scope = changes.scope, .delay = changes.delay};
   return raise_for_game(*control_, what);
 }
@@ -97,31 +97,31 @@ void SoundManager::update(Seconds elapsed) {
   hold_up(HoldUp::update_ended);
 }
 
-Outcome SoundManager::prefetch(Name event) { return ask(*control_, asked::Prefetch{event}); }
+Outcome SoundManager::prefetch(EventName event) { return ask(*control_, asked::Prefetch{event}); }
 
-Outcome SoundManager::set_gain(Name group, Decibels gain, Seconds time) { return ask(*control_, asked::SetGain{group, gain, time}); }
+Outcome SoundManager::set_gain(GroupName group, Decibels gain, Seconds time) { return ask(*control_, asked::SetGain{group, gain, time}); }
 
-Outcome SoundManager::set_mute(Name group, bool mute) { return ask(*control_, asked::SetMute{group, mute}); }
+Outcome SoundManager::set_mute(GroupName group, bool mute) { return ask(*control_, asked::SetMute{group, mute}); }
 
-Outcome SoundManager::set_low_pass(Name group, Hertz frequency, Seconds time) {
+Outcome SoundManager::set_low_pass(GroupName group, Hertz frequency, Seconds time) {
   return ask(*control_, asked::SetLowPass{group, frequency, time});
 }
 
-Outcome SoundManager::set_high_pass(Name group, Hertz frequency, Seconds time) {
+Outcome SoundManager::set_high_pass(GroupName group, Hertz frequency, Seconds time) {
   return ask(*control_, asked::SetHighPass{group, frequency, time});
 }
 
-Outcome SoundManager::begin(Name scope) { return ask(*control_, asked::BeginScope{scope}); }
+Outcome SoundManager::begin(ScopeName scope) { return ask(*control_, asked::BeginScope{scope}); }
 
-Outcome SoundManager::end(Name scope) { return ask(*control_, asked::EndScope{scope, std::nullopt}); }
+Outcome SoundManager::end(ScopeName scope) { return ask(*control_, asked::EndScope{scope, std::nullopt}); }
 
-Outcome SoundManager::end(Name scope, Seconds fade) { return ask(*control_, asked::EndScope{scope, fade}); }
+Outcome SoundManager::end(ScopeName scope, Seconds fade) { return ask(*control_, asked::EndScope{scope, fade}); }
 
-Outcome SoundManager::pause(Name scope) { return ask(*control_, asked::PauseScope{scope}); }
+Outcome SoundManager::pause(ScopeName scope) { return ask(*control_, asked::PauseScope{scope}); }
 
-Outcome SoundManager::resume(Name scope) { return ask(*control_, asked::ResumeScope{scope}); }
+Outcome SoundManager::resume(ScopeName scope) { return ask(*control_, asked::ResumeScope{scope}); }
 
-Outcome SoundManager::set_time_scale(Name scope, TimeScale scale, Seconds time) {
+Outcome SoundManager::set_time_scale(ScopeName scope, TimeScale scale, Seconds time) {
   return ask(*control_, asked::SetTimeScale{scope, scale, time});
 }
 
@@ -133,7 +133,7 @@ void SoundManager::note(std::string_view text) {
     control_->noting.tell({.code = Reason::Code::text, .name = control_->noting.notebook.keep(text)});
 }
 
-bool SoundManager::plays(Name sound, Emitter emitter) const {
+bool SoundManager::plays(SoundName sound, Emitter emitter) const {
   const Lock lock(control_->mutex);
   return control_->library.loaded.any_sound(sound, [&](const LiveSound& its) { return control_->voices.plays(its, emitter); });
 }
@@ -204,7 +204,7 @@ Stats SoundManager::stats() const {
 
 std::span<const EndedPlayback> SoundManager::ended() const { return control_->voices.ended(); }
 
-Meter SoundManager::read_meter(Name group) {
+Meter SoundManager::read_meter(GroupName group) {
   const Lock lock(control_->mutex);
   const auto index = control_->groups.names().find(group);
   if (index == Numbers::none) return {};
@@ -212,9 +212,9 @@ Meter SoundManager::read_meter(Name group) {
   return {decibels(static_cast<double>(meter.peak)), decibels(static_cast<double>(meter.rms))};
 }
 
-PlayingWhile SoundManager::play_while(Name event, Emitter emitter) { return PlayingWhile(raise(event, emitter)); }
+PlayingWhile SoundManager::play_while(EventName event, Emitter emitter) { return PlayingWhile(raise(event, emitter)); }
 
-Action SoundManager::begin_action(Name event, std::span<const Trait> traits, Emitter emitter) {
+Action SoundManager::begin_action(EventName event, std::span<const Trait> traits, Emitter emitter) {
   return {control_->handles.number(), event, traits, emitter};
 }
 

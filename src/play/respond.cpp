@@ -68,7 +68,7 @@ Outcome Starter::respond(const Catalogue::Event& event, const BankResponse& resp
     delay.value += (response.delay.high - delay).value * draw(options.seed, happening, id, DrawOfResponse::delay);
   delay = delay + happening.delay;
   // Whether a start may be is decided at once, however late it is heard. A raise that is carried out ahead of its frame has others wait.
-  const bool waits = voices.frames_of(delay) > 0 || (happening.base > noting.link.base() && response.verb != Verb::raise);
+  const bool waits = voices.frames_of(delay) > 0 || (happening.ahead && response.verb != Verb::raise);
   if (!response.starts() && waits) return put_off(event, response, delay, id, happening);
   return effect_of(response.verb)(*this, {*event.bank, response, response, delay, id, id, happening, started});
 }
@@ -128,7 +128,8 @@ void Starter::respond_late(Agenda::Ticket ticket, bool listens) {
                             .scope = due.scope,
                             .gain = due.gain,
                             .action = due.action,
-                            .root = noting.totals.raised};
+                            .root = noting.totals.raised,
+                            .ahead = base > noting.link.base()};
   // The bank may have been replaced meanwhile by one whose events are otherwise. All that was raised so far has begun.
   const PlaybackId before{noting.totals.raised, ~0U, ~0U};
   StartedSounds unasked;

@@ -50,7 +50,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
     for (std::size_t scope = 0; scope < control.scopes.names().size(); ++scope) control.agenda.know_scope(static_cast<ScopeNumber>(scope));
   control.driving.gauges.state(s);
   control.driving.cadences.state(s);
-  s.list(control.driving.told);
+  s.list(control.driving.told), s.list(control.library.undeclared);
   control.library.loaded.state(s, control.options.seed, bank_called);
   if (!s.ok()) return;
   std::vector<LiveBank*> banks;

@@ -40,7 +40,7 @@ std::size_t WorldCalls::set_facing(std::span<const Emitter> emitters, std::span<
   return taken(*control_, emitters.size(), facings.size(), control_->listening.emitters.face(emitters, facings));
 }
 
-std::size_t WorldCalls::set_gauge(Name gauge, std::span<const Emitter> emitters, std::span<const float> values) {
+std::size_t WorldCalls::set_gauge(GaugeName gauge, std::span<const Emitter> emitters, std::span<const float> values) {
   const std::size_t count = control_->listening.emitters.set_gauge(gauge, emitters, values);
   if (count == 0 && !control_->listening.emitters.knows_gauge(gauge)) {
     const std::lock_guard lock(control_->mutex);
@@ -50,7 +50,7 @@ std::size_t WorldCalls::set_gauge(Name gauge, std::span<const Emitter> emitters,
   return taken(*control_, emitters.size(), values.size(), count);
 }
 
-Outcome WorldCalls::set_gauge(Name gauge, double value) {
+Outcome WorldCalls::set_gauge(GaugeName gauge, double value) {
   {
     // Games say it every frame: what says nothing new is not noted.
     const std::lock_guard lock(control_->mutex);

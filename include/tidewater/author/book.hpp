@@ -120,6 +120,13 @@ struct BookSound : SoundDesign {
   }
 };
 
+/// The values that a trait can have. A trait that is not declared can have any.
+struct BookTraitValues {
+  std::string name;
+  std::vector<std::string> values;
+  FilePlace place;
+};
+
 /// A value of a trait, in a condition.
 struct BookTrait {
   std::string name, value;
@@ -203,6 +210,7 @@ struct Book {
   std::vector<BookGauge> gauges;
   std::vector<BookGroup> groups;  ///< the master first, parents before children
   std::vector<BookScope> scopes;  ///< the root first, parents before children
+  std::vector<BookTraitValues> traits;
   std::vector<BookSound> sounds;
   std::vector<BookEvent> events;
   std::vector<BookBank> banks;  ///< none: the whole book is one
@@ -229,8 +237,8 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "sounds", "layers", "follow", "sketch", "events", "responses",
-                             ///< "banks", "targets", "targets.groups", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "traits", "sounds", "layers", "follow", "sketch", "events",
+                             ///< "responses", "banks", "targets", "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

@@ -75,6 +75,14 @@ const RowsOf<BookScope>& scope_rows() {
   return rows;
 }
 
+const RowsOf<BookTraitValues>& trait_rows() {
+  static const RowsOf<BookTraitValues> rows = RowsOf<BookTraitValues>("traits").special(
+      {"values", "", "[\"planks\", \"steel\"]",
+       "All values that the trait can have. Another one is an error in the book, and a notice in play."},
+      "list of texts");
+  return rows;
+}
+
 const RowsOf<FollowDesign>& follow_rows() {
   static const RowsOf<FollowDesign> rows =
       RowsOf<FollowDesign>("follow")
@@ -127,9 +135,9 @@ RowsOf<BookResponse> rows_of_response(std::string_view section) {
   return RowsOf<BookResponse>(section)
       .special({"start", "a verb is needed", "\"gangway\"", "Starts this sound."}, "name of a sound")
       .special({"stop", "a verb is needed", "\"engine\"", "Stops this sound, as far as `for` says."}, "name of a sound")
-      .special(
-          {"fade", "a verb is needed", "\"engine\"", "Brings this sound to the level `to`. Beside `stop`: how long the fade takes, such as `\"2 s\"`."},
-          "name of a sound, or time")
+      .special({"fade", "a verb is needed", "\"engine\"",
+                "Brings this sound to the level `to`. Beside `stop`: how long the fade takes, such as `\"2 s\"`."},
+               "name of a sound, or time")
       .special({"pause", "a verb is needed", "\"engine\"", "Fades this sound out over 10 ms and keeps its place until a `resume`."},
                "name of a sound")
       .special({"resume", "a verb is needed", "\"engine\"", "Goes on with this sound where a `pause` left it."}, "name of a sound")
@@ -263,6 +271,7 @@ const std::vector<BookKey>& book_keys() {
     add(group_rows());
     add(gauge_rows());
     add(scope_rows());
+    add(trait_rows());
     add(sound_rows());
     add(layer_rows());
     add(follow_rows());

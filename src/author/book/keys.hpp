@@ -9,6 +9,7 @@ const RowsOf<Book>& head_rows();
 const RowsOf<BookGroup>& group_rows();
 const RowsOf<BookGauge>& gauge_rows();
 const RowsOf<BookScope>& scope_rows();
+const RowsOf<BookTraitValues>& trait_rows();
 const RowsOf<BookSound>& sound_rows();
 const RowsOf<BookLayer>& layer_rows();
 const RowsOf<FollowDesign>& follow_rows();

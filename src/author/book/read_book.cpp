@@ -19,6 +19,7 @@
 #include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
+#include "author/book/read_traits.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
 #include "base/nearest.hpp"
@@ -49,7 +50,8 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "", {"book", "groups", "gauges", "scopes", "sounds", "events", "banks", "targets", "credits", "accepted"});
+    check_keys(problems_, root_, "",
+               {"book", "groups", "gauges", "scopes", "traits", "sounds", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -65,6 +67,7 @@ class Reader {
       read_scope(problems_, key, t, book_);
       mention_scope(t, "parent");
     });
+    each(root_, "traits", [&](const toml::key& key, const toml::table& t) { read_trait(problems_, key, t, book_); });
     each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
@@ -81,6 +84,7 @@ class Reader {
     read_accepted();
     if (whole_) check_names(events.named());
     check_circles();
+    check_traits(problems_, book_);
     sort(book_.groups, "group", "master");
     sort(book_.scopes, "scope", "root");
   }

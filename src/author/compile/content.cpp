@@ -132,6 +132,7 @@ void note_contents(BankData& data) {
   for (const BankGauge& gauge : data.gauges) designs.add("gauge", gauge);
   if (data.scopes != BankData().scopes)
     for (const BankScope& scope : data.scopes) designs.add("scope", scope);
+  for (const BankTrait& trait : data.traits) designs.add("trait", trait);
   for (const BankSound& sound : data.sounds) hash.text(fmt::format("{:016x}", sound.content.value));
   for (const BankEvent& event : data.events) designs.add("event", event);
   hash.text(fmt::format("rate {}", data.rate.value));

@@ -29,6 +29,10 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
   };
   for (BankGroup& group : data->groups) change(group.name);
   for (BankClip& clip : data->clips) change(clip.name);
+  for (BankTrait& trait : data->traits) {
+    change(trait.name);
+    for (HashedText& value : trait.values) text(value);
+  }
   for (BankEvent& event : data->events) {
     change(event.name);
     for (BankResponse& response : event.responses) {

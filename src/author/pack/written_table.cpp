@@ -58,6 +58,7 @@ WrittenTable::WrittenTable(const BankData& data) {
   list(data.groups);
   list(data.gauges);
   if (data.scopes != BankData().scopes) list(data.scopes);
+  list(data.traits);
   list(data.sounds);
   list(data.events);
   for (const BankClip& clip : data.clips) {

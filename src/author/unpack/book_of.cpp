@@ -84,6 +84,12 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
   for (const BankScope& from : bank.scopes)
     add.operator()<ScopeDesign>(book.scopes, from).parent = &from == bank.scopes.data() ? "" : bank.scopes[from.parent].name;
   for (const BankGauge& from : bank.gauges) add.operator()<GaugeDesign>(book.gauges, from);
+  for (const BankTrait& from : bank.traits) {
+    BookTraitValues& trait = book.traits.emplace_back();
+    trait.name = from.name;
+    trait.place = place;
+    for (const HashedText& value : from.values) trait.values.push_back(value.text);
+  }
   for (const BankSound& from : bank.sounds) {
     BookSound& sound = book.sounds.emplace_back();
     static_cast<SoundDesign&>(sound) = from;

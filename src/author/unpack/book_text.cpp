@@ -223,6 +223,9 @@ std::string text_of(const Book& book) {
   for (const BookGroup& group : book.groups) text += text_of(group);
   for (const BookGauge& gauge : book.gauges) text += text_of(gauge);
   for (const BookScope& scope : book.scopes) text += text_of(scope);
+  for (const BookTraitValues& trait : book.traits)
+    text += fmt::format("\n[traits.{}]\nvalues = {}\n", key_of(trait.name),
+                        list_of(trait.values, [](const std::string& value) { return text_in_quotes(value); }));
   for (const BookSound& sound : book.sounds) text += text_of(sound);
   for (const BookEvent& event : book.events) text += text_of(event, book);
   return text;
