@@ -286,7 +286,7 @@ TEST_CASE("groups let through what the loudest of a change does, and then what w
   CHECK(groups.levels().heard[near].audible());
   groups.settle({1000});
   CHECK(!groups.levels().heard[near].audible());
-  CHECK(groups.why_silent(near).code == Reason::Code::muted);
+  CHECK(groups.why_silent(near, Hertz{48000}).code == Reason::Code::muted);
 }
 
 TEST_CASE("what is loaded is known by name; what was remembered of a sound outlives its bank") {

@@ -101,7 +101,7 @@ TEST_CASE("a stop waits for its delay, and then stops all that was started until
   stage.render(Seconds{0.1});
   CHECK(stage.raise("end").outcome == Outcome::done);
   const Take before = stage.render(Seconds{0.2});
-  CHECK_THAT(stage.why(), Contains("it will stop 'hum' 0.4 s from now"));
+  CHECK_THAT(stage.why(), Contains("it will stop 'hum' 400 ms from now"));
   CHECK(before.part(0.1, 0.1).peak() > 0.3);
   for (int i = 0; i < 3; ++i) stage.raise("hum");  // one has a voice, two sleep
   const Take after = stage.render(Seconds{0.5});
@@ -286,7 +286,7 @@ TEST_CASE("groups have a level and a mute, and obey the groups above them") {
   CHECK(stage.manager->set_gain("musik", Decibels{0}) == Outcome::unknown_group);
   stage.render(Seconds{0.1});
   CHECK(stage.why() == "there is no group 'musik'; did you mean 'music'?");
-  CHECK(stage.entries<noted::Decision>()[1].why == "group 'master' is muted");
+  CHECK(stage.entries<noted::Decision>()[1].why == "group 'master' is muted since 0.0 s");
 }
 
 TEST_CASE("no sound came: the outcome and the journal say why") {

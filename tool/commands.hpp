@@ -52,6 +52,20 @@ struct JournalCall {
 };
 int journal(const JournalCall& call);
 
+struct WhyCall {
+  std::string journal;
+  std::string event, at, emitter;  ///< empty for every one
+  std::vector<std::string> names;  ///< files with the names that banks were packed without
+};
+int why(const WhyCall& call);
+
+struct MissingCall {
+  std::string book;
+  std::vector<std::string> journals;
+  std::vector<std::string> names;
+};
+int missing(const MissingCall& call);
+
 struct ShowCall {
   std::string book;
   std::string name;

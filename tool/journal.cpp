@@ -3,24 +3,18 @@
 #include <cmath>
 #include <cstdlib>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <set>
-#include <sstream>
 
-#include "base/text_file.hpp"
 #include "colour.hpp"
 #include "columns.hpp"
 #include "commands.hpp"
-#include "names.hpp"
+#include "journal_lines.hpp"
 #include "print.hpp"
-#include "tidewater/error.hpp"
 #include "tidewater/outcome.hpp"
 
 namespace tidewater::tool {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 /// One line of a journal, for a person.
 struct Told {
@@ -28,14 +22,8 @@ struct Told {
   bool refused = false, held_back = false;
 };
 
-std::string text_of(const Json& value) {
-  return value.is_string() ? value.get<std::string>() : value.dump(-1, ' ', false, Json::error_handler_t::replace);
-}
-
 /// A gauge has a unit of the game's own: as many digits as one can hear.
 std::string gauge_text(const Json& value) { return value.is_number() ? fmt::format("{:.4g}", value.get<double>()) : text_of(value); }
-
-std::string text_at(const Json& line, const char* key) { return line.contains(key) ? text_of(line[key]) : std::string(); }
 
 /// "-8.156923706898311 dB" as people read it: "-8.2 dB".
 std::string rounded(const std::string& quantity) {
@@ -45,11 +33,6 @@ std::string rounded(const std::string& quantity) {
   const std::string unit = end;
   return unit == " s" ? fmt::format("{:.2f}{}", value, unit)
                       : fmt::format("{:.1f}{}", std::round(value * 10) / 10 + 0.0, unit);  // never -0.0
-}
-
-/// Journals written by hand have times in seconds already.
-double seconds_of(const Json& at, double rate) {
-  return at.is_number() ? at.get<double>() / rate : std::strtod(text_of(at).c_str(), nullptr);
 }
 
 /// None where a later version of the journal has one that is not known here.
@@ -227,34 +210,12 @@ class Reader {
 }  // namespace
 
 int journal(const JournalCall& call) {
-  const std::string text = read_text_file(call.journal, "a journal");
-  if (text.find_first_not_of(" \t\r\n") == std::string::npos)
-    throw Error(fmt::format("{}: is empty; a game that writes a journal has at least its first line in it", call.journal));
-  const StrippedNames names(call.names);
-  /// Calls `take(line)` for each line that holds an object. Returns how many others there are, and tells the first of them.
-  const auto each_line = [&](bool tell, const auto& take) {
-    constexpr std::size_t most_told = 5;
-    std::size_t number = 0, unread = 0;
-    std::istringstream in(text);
-    for (std::string its; std::getline(in, its);) {
-      ++number;
-      if (its.find_first_not_of(" \t\r") == std::string::npos) continue;
-      const Json line = Json::parse(names.put_into(its), nullptr, false);
-      if (line.is_object()) {
-        take(line);
-      } else if (++unread <= most_told && tell) {
-        complain("{}:{}: is not a JSON object; a game that crashed leaves the last line unfinished\n", call.journal, number);
-      }
-    }
-    if (tell && unread > most_told) complain("{}: {} more lines are none; is it a journal?\n", call.journal, unread - most_told);
-    return unread;
-  };
-
+  const JournalLines lines(call.journal, call.names);
   HeardLater heard_later;
-  if (call.unheard) each_line(false, [&](const Json& line) { heard_later.take(line); });
+  if (call.unheard) lines.each(false, [&](const Json& line) { heard_later.take(line); });
   const Colours colours;
   Reader reader;
-  const std::size_t unread = each_line(true, [&](const Json& line) {
+  const std::size_t unread = lines.each(true, [&](const Json& line) {
     const auto told = reader.told(line);
     if (!told || (call.unheard && ((!told->refused && !told->held_back) || heard_later.contains(line)))) return;
     const std::string what = padded(told->what, 17);

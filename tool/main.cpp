@@ -240,6 +240,23 @@ int run(int argc, char** argv) {
   journal_command->add_flag("--unheard", journal_call.unheard, "Print only what was refused, held back, or played unheard");
   journal_command->footer("Example:\n  tidewater journal out/harbour.journal.jsonl --unheard");
 
+  WhyCall why_call;
+  auto* why_command =
+      app.add_subcommand("why", "Say what was heard of each raise in a journal, and if not, why, and what would change that");
+  why_command->add_option("JOURNAL", why_call.journal, "The journal of a session")->required();
+  why_command->add_option("--event", why_call.event, "Only raises of this event");
+  why_command->add_option("--at", why_call.at, "Only raises within a second of this time, such as 12.4s");
+  why_command->add_option("--emitter", why_call.emitter, "Only raises on this emitter, a number");
+  why_command->add_option("--names", why_call.names, "NAME.names of banks that were packed without names; may be repeated");
+  why_command->footer("Example:\n  tidewater why game.journal.jsonl --event gulls.cried --at 12.4s");
+
+  MissingCall missing_call;
+  auto* missing_command = app.add_subcommand("missing", "List what a book is missing, by what happened in recorded sessions");
+  missing_command->add_option("BOOK", missing_call.book, "The book, a TOML file")->required();
+  missing_command->add_option("JOURNAL", missing_call.journals, "The journals of one or more sessions")->required();
+  missing_command->add_option("--names", missing_call.names, "NAME.names of banks that were packed without names; may be repeated");
+  missing_command->footer("Example:\n  tidewater missing book.toml monday.journal.jsonl tuesday.journal.jsonl");
+
   StressCall stress_call;
   auto* stress_command = app.add_subcommand("stress", "Measure how many voices this machine can mix; takes about a minute");
   stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
@@ -285,6 +302,8 @@ int run(int argc, char** argv) {
   weigh_call.has_against = against->count() > 0;
   if (*weigh_command) return weigh(weigh_call);
   if (*names_command) return names(names_call);
+  if (*why_command) return why(why_call);
+  if (*missing_command) return missing(missing_call);
   if (*unpack_command) return unpack(unpack_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);

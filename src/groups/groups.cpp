@@ -22,6 +22,7 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
     if (is_new) {
       names_.add(its.name);
       groups_.push_back({numbers[its.parent], {its.gain, its.muted, {}, {}}});
+      groups_.back().muted_at = lands;
       measure();
       changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(groups_[number].own_amplitude())});
     }
@@ -49,6 +50,7 @@ void Groups::set_gain(std::uint32_t number, Decibels gain, const Way& way) {
 void Groups::set_mute(std::uint32_t number, bool mute, const Way& way) {
   master_is_set_ = master_is_set_ || number == 0;
   begin_change(groups_[number], way.from + way.ramp);
+  if (mute && !groups_[number].now.muted) groups_[number].muted_at = way.from;
   groups_[number].now.muted = mute;
   measure();
   send_gain(number, way.ramp);
@@ -91,10 +93,11 @@ void Groups::measure() {
   }
 }
 
-Reason Groups::why_silent(std::uint32_t number) const {
+Reason Groups::why_silent(std::uint32_t number, Hertz rate) const {
   for (std::uint32_t at = number;; at = groups_[at].parent) {
     const GroupDesign& now = groups_[at].now;
-    if (now.muted) return {.code = Reason::Code::muted, .name = names_.name(at)};
+    if (now.muted)
+      return {.code = Reason::Code::muted, .number = static_cast<double>(groups_[at].muted_at.value) / rate.value, .name = names_.name(at)};
     if (now.gain == silence) return {.code = Reason::Code::silent_group, .name = names_.name(at)};
     if (at == 0) return {.code = Reason::Code::faint_group, .name = names_.name(number)};
   }

@@ -25,6 +25,7 @@ class Groups {
     GroupDesign now;      ///< level, mute and filters as they hold
     Level before = {};    ///< its own level before a change that is still under way
     MixFrame until = {};  ///< the frame at which that change ends
+    MixFrame muted_at = {};
 
     double own_amplitude() const { return now.muted ? 0.0 : amplitude(now.gain); }
     Level own_level() const { return now.muted ? Level() : Level(now.gain); }
@@ -57,7 +58,7 @@ class Groups {
   void settle(MixFrame now);
   const GroupLevels& levels() const { return levels_; }
   /// Why nothing of the group is heard.
-  Reason why_silent(std::uint32_t number) const;
+  Reason why_silent(std::uint32_t number, Hertz rate) const;
 
   /// See base/state.hpp.
   template <class State>

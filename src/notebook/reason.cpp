@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "base/nearest.hpp"
+#include "base/text.hpp"
 #include "notebook/otherwise.hpp"
 
 namespace tidewater {
@@ -82,10 +83,13 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::otherwise:
       return fmt::format("{}: {}", r.name, why_otherwise(*r.sound, *r.layer, r.traits, ", and plays what it has otherwise"));
     case Code::left_out: return fmt::format("'{}' plays by chance, and this time the draw left it out", sound);
-    case Code::put_off: return fmt::format("it will {} '{}' {} from now", r.more, r.name, to_text(Seconds{r.number}));
+    case Code::put_off: return fmt::format("it will {} '{}' {} from now", r.more, r.name, length_of(r.number));
     case Code::other_traits: return fmt::format("this {} is for other traits: see its `when`", r.name);
     case Code::response_left_out:
       return fmt::format("this {} has a chance of {:.3g} %, and this time the draw left it out", r.name, 100 * r.number);
+    case Code::did: return fmt::format("{} '{}'", r.more, r.name);
+    case Code::set_to:
+      return fmt::format("{} '{}' to {}", r.more, r.name, r.unit.empty() ? shortest_digits(r.number) : to_text(Decibels{r.number}));
     case Code::raises: return fmt::format("it raises '{}', which is raise {:.0f}", r.name, r.number);
     case Code::chain_too_long:
       return fmt::format("'{}' is not raised: events raise each other {} {:.0f} {} at this moment; give one of them a delay", r.name,
@@ -107,7 +111,7 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::waits_for_fades: return fmt::format("{}{}", all_fade, keeps);
     case Code::too_short: return fmt::format("{}{}", all_taken(r), cannot_wait);
     case Code::too_short_for_fades: return fmt::format("{}{}", all_fade, cannot_wait);
-    case Code::muted: return fmt::format("group '{}' is muted", r.name);
+    case Code::muted: return fmt::format("group '{}' is muted since {:.1f} s", r.name, r.number);
     case Code::silent_group: return fmt::format("the level of group '{}' is silent", r.name);
     case Code::faint_group: return fmt::format("group '{}' and those above it come to less than -120 dB", r.name);
     case Code::drawn_silent: return "its level was drawn at silence";

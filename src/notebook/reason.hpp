@@ -37,6 +37,8 @@ struct Reason {
     put_off_too_long,
     other_traits,       ///< of verb `name`
     response_left_out,  ///< the same, which has the chance `number`
+    did,                ///< verb `more`, to `name`
+    set_to,             ///< the same, with the value `number` `unit`
     raises,             ///< event `name`, as raise `number`
     chain_too_long,     ///< at event `name`: deeper than `number`, or more than that if `other` is not 0
     paused_by,          ///< event `name`
@@ -49,7 +51,7 @@ struct Reason {
     waits_for_fades,
     too_short,  ///< the same, and it cannot wait
     too_short_for_fades,
-    muted,         ///< group `name`
+    muted,         ///< group `name`, since `number` seconds
     silent_group,  ///< group `name`
     faint_group,   ///< group `name`
     drawn_silent,

@@ -48,14 +48,14 @@ class Catalogue {
   template <class Act>
   void each_raised(const Event& event, Act act) const {
     if (!event.design->raises()) return act(event);
-    Few<const Event*, most_raised> found;
-    found.emplace_back(&event);
+    Few<Event, most_raised> found;
+    found.emplace_back(event);
     for (std::size_t at = 0; at < found.size(); ++at) {
-      act(*found[at]);
-      for (const BankResponse& response : found[at]->design->responses) {
+      act(found[at]);
+      for (const BankResponse& response : found[at].design->responses) {
         if (response.verb != Verb::raise || found.full()) continue;
         const Event* next = find(response.name.hash);
-        if (next != nullptr && !found.any([&](const Event* its) { return its == next; })) found.emplace_back(next);
+        if (next != nullptr && !found.any([&](const Event& its) { return its.design == next->design; })) found.emplace_back(*next);
       }
     }
   }

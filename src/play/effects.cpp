@@ -44,10 +44,22 @@ class Meant {
   ScopeMask scopes_ = 0;
 };
 
-Outcome done(Starter& starter, const Act& act, const BankSound* sound = nullptr) {
+Outcome done(Starter& starter, const Act& act, const BankSound& sound) {
   starter.noting.notebook.add(starter.noting.link.now().at,
-                              DecidedNote{.raise = act.id.raise, .event = act.happening.event.text(), .sound = sound});
+                              DecidedNote{.raise = act.id.raise, .event = act.happening.event.text(), .sound = &sound});
   return Outcome::done;
+}
+
+/// For what is no sound: the line says what was done to what.
+Outcome done(Starter& starter, const Act& act) {
+  const VerbRow& row = row_of(act.how.verb);
+  return starter.noting.decide(Outcome::done, act.id,
+                               {.code = row.value.empty() ? Reason::Code::did : Reason::Code::set_to,
+                                .number = act.how.value,
+                                .name = act.response.name.text,
+                                .unit = row.target == TargetKind::gauge ? std::string_view() : std::string_view("dB"),
+                                .more = word_of(act.how.verb)},
+                               act.happening.event);
 }
 
 /// Calls `change(start)`, which says whether there was anything to do, for each playback that the response is for.
@@ -60,7 +72,7 @@ Outcome change_each(Starter& starter, const Act& act, Change change) {
     starter.voices.each_start(*version, [&](LiveStart& start) {
       if (meant.has(start)) any = change(start) || any;
     });
-  if (any) return done(starter, act, sound.design);
+  if (any) return done(starter, act, *sound.design);
   return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
                                act.happening.event);
 }
@@ -86,7 +98,7 @@ Outcome stop_target(Starter& starter, const Act& act) {
   bool any = false;
   for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
     any = starter.voices.stop(*version, act.how.time, act.before) || any;
-  if (any) return done(starter, act, sound.design);
+  if (any) return done(starter, act, *sound.design);
   return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
                                act.happening.event);
 }

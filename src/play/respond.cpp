@@ -30,7 +30,7 @@ enum class DrawOfResponse : std::uint64_t { chance, delay };
 
 /// Raises are carried out so far ahead of their frame, so that what they start is heard on it. That is enough for a game with twenty
 /// updates a second, and so little that a stop in between is hardly ever too early for what it would have missed.
-constexpr Seconds ahead{0.05};
+constexpr Seconds raise_ahead{0.05};
 
 double draw(std::uint64_t seed, const Happening& happening, PlaybackId id, DrawOfResponse what) {
   const Draws draws(Draws::hash_of(seed, happening.event.hash()), id.raise);
@@ -47,10 +47,8 @@ Outcome Starter::respond_all(const Catalogue::Event& event, PlaybackId id, const
     // Most responses start a sound at once, and always.
     const Outcome outcome =
         response.is_plain_start() ? start_plain(event, response, id, happening, started) : respond(event, response, id, happening, started);
-    if (id.response == 1)
-      decided = outcome;
-    else if (weight(outcome) > weight(decided))
-      decided = outcome;
+    const bool lighter = id.response > 1 && weight(outcome) <= weight(decided);
+    if (!lighter) decided = outcome;
   }
   return decided;
 }
@@ -93,7 +91,7 @@ Outcome Starter::put_off(const Catalogue::Event& event, const BankResponse& resp
   for (const Trait& trait : happening.traits)
     if (later.trait_count < later.traits.size()) later.traits[later.trait_count++] = {trait.name.hash(), trait.value.hash()};
   later.frame = voices.times().from(scope, happening.base) + voices.frames_of(delay);
-  agenda.add_response(scope, response.verb == Verb::raise ? later.frame - voices.frames_of(ahead) : later.frame, later);
+  agenda.add_response(scope, response.verb == Verb::raise ? later.frame - voices.frames_of(raise_ahead) : later.frame, later);
   return noting.decide(Outcome::done, id,
                        {.code = Reason::Code::put_off,
                         .number = delay.value,
@@ -185,7 +183,7 @@ Reason Starter::why(const LiveSound& sound, const Candidate& candidate, const He
   if (from != nullptr && !from->level.audible()) return Listening::why_out_of_range(sound, *from);
   if (!Level(candidate.bent.gain).audible())
     return {.code = Code::silent_by_gauge, .number = candidate.gauge_at, .name = candidate.silent_by};
-  if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group);
+  if (!groups.levels().heard[sound.group].audible()) return groups.why_silent(sound.group, options.rate);
   return {.code = candidate.gain == silence ? Code::drawn_silent : candidate.clip->level == silence ? Code::silent_clip : Code::faint};
 }
 

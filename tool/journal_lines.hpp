@@ -1,0 +1,36 @@
+#pragma once
+/// Lines of a journal, as the commands that read one for people take them.
+
+#include <cstddef>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "names.hpp"
+
+namespace tidewater::tool {
+
+using Json = nlohmann::ordered_json;
+
+/// The value of a key as text; empty if the line has no such key.
+std::string text_at(const Json& line, const char* key);
+std::string text_of(const Json& value);
+/// A moment in seconds. Journals written by hand have times in seconds already.
+double seconds_of(const Json& at, double rate);
+
+/// Reads a journal. Throws Error if the file cannot be read or is empty.
+class JournalLines {
+ public:
+  JournalLines(std::string file, const std::vector<std::string>& names);
+
+  /// Calls `take(line)` for each line that holds an object. Returns how many others there are, and tells the first of them if `tell` is
+  /// true.
+  std::size_t each(bool tell, const std::function<void(const Json& line)>& take) const;
+
+ private:
+  std::string file_, text_;
+  StrippedNames names_;
+};
+
+}  // namespace tidewater::tool
