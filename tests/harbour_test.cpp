@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 #include <filesystem>
+#include <fstream>
 #include <set>
 #include <sstream>
 
@@ -138,5 +139,32 @@ TEST_CASE("every sound of the harbour is heard at once when it is auditioned") {
     CHECK(take.onset() < 0.03);
     CHECK(take.peak() > 0.01);
     CHECK(take.peak() < 0.9);
+  }
+}
+
+TEST_CASE("each small example does what it shows, in less than eighty lines") {
+  const Folder folder;
+  struct Case {
+    std::string name, first, then;
+  };
+  for (const auto& [name, first, then] :
+       {Case{"steps", "started on-planks", "started on-steel"},
+        Case{"rapid_fire", "its spacing is 60 ms", "30 shots were raised in a second"},
+        Case{"tied_loop", "motor.ran: started motor", "1.00 s of silence"},
+        Case{"stages", "net.hauled.completed: started thud", "net.hauled.called-off: done creak"},
+        Case{"split_screen", "it is 100 m away, and far is 50 m", "started frog"}, Case{"slow_motion", "started oars", "started click"},
+        Case{"level_restart", "level.begun: went-on", "nobody has asked for the pump again"},
+        Case{"pause_menu", "wave.broke: paused", "1.00 s of silence"}}) {
+    const Ran ran = run(folder, BUILD_FOLDER "/examples/small/" + name);
+    INFO(name << "\n" << ran.out << ran.err);
+    CHECK(ran.exit == 0);
+    const auto at = ran.out.find(first);
+    REQUIRE(at != std::string::npos);
+    CHECK(ran.out.find(then, at) != std::string::npos);
+    std::ifstream source(PROJECT_FOLDER "/examples/small/" + name + ".cpp");
+    std::size_t lines = 0;
+    for (std::string line; std::getline(source, line);) ++lines;
+    CHECK(lines > 10);
+    CHECK(lines < 80);
   }
 }

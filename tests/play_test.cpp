@@ -286,7 +286,7 @@ TEST_CASE("groups have a level and a mute, and obey the groups above them") {
   CHECK(stage.manager->set_gain("musik", Decibels{0}) == Outcome::unknown_group);
   stage.render(Seconds{0.1});
   CHECK(stage.why() == "there is no group 'musik'; did you mean 'music'?");
-  CHECK(stage.entries<noted::Decision>()[1].why == "group 'master' is muted since 0.0 s");
+  CHECK(stage.entries<noted::Decision>()[1].why == "group 'master' is muted since 0.6 s");
 }
 
 TEST_CASE("no sound came: the outcome and the journal say why") {
