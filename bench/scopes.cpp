@@ -172,10 +172,11 @@ void print_exactness() {
     fmt::print("| {:<28} | {:>6} | {:>5} | {:>6} | {:>8} | {} |\n", what, ratio, block, its.differ, residual, reach);
   };
   for (const double ratio : {1.0, 1.1371})
-    for (const std::size_t block : {64, 100, 480, 1024, 4096})
+    for (const std::size_t block : std::initializer_list<std::size_t>{64, 100, 480, 1024, 4096})
       row("paused and resumed", ratio, block, compare(ratio, block, {hold, resume}), "0 differ");
-  for (const std::size_t block : {64, 480, 4096}) row("x0.25 in 300 ms and back", 1, block, compare(1, block, {slow, full}), "0 differ");
-  for (const std::size_t block : {64, 480, 4096})
+  for (const std::size_t block : std::initializer_list<std::size_t>{64, 480, 4096})
+    row("x0.25 in 300 ms and back", 1, block, compare(1, block, {slow, full}), "0 differ");
+  for (const std::size_t block : std::initializer_list<std::size_t>{64, 480, 4096})
     row("x0.25 in 300 ms and back", 1.1371, block, compare(1.1371, block, {slow, full}), "-120 dB");
 
   const testing::ScopeDelays delays = testing::random_scope_delays(100);

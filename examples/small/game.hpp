@@ -14,8 +14,7 @@
 #include "tidewater/manager.hpp"
 
 struct Game {
-  explicit Game(std::string_view book)
-      : manager({.journal = [this](const tidewater::JournalEntry& entry) { print(entry); }, .offline = true}) {
+  explicit Game(std::string_view book) : manager({.journal = [](const tidewater::JournalEntry& entry) { print(entry); }, .offline = true}) {
     manager.load(tidewater::compile(tidewater::parse_book(book, "book.toml").book));
   }
 
