@@ -207,6 +207,7 @@ Outcome Control::carry_out(const asked::SetMute& its, const Extras&) {
 
 Outcome Control::carry_out(const asked::StopAll& stop, const Extras&) {
   voices.stop_all(stop.fade, {noting.totals.raised, ~0U});
+  agenda.remove_responses([](ScopeNumber, const PutOff&) { return true; });
   return Outcome::done;
 }
 

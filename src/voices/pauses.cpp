@@ -17,10 +17,11 @@ void Voices::pause(LiveStart& start, Seconds fade, const Reason& why) {
     }
     if (layer.stage != Stage::sounding && layer.stage != Stage::held) return;
     pool_.claim_nothing(layer.voice);
-    --(layer.stage == Stage::held ? count_.held : count_.sounding);
+    const bool stands = layer.stage == Stage::held;  // it is silent already, and no fade goes on while its time stands
+    --(stands ? count_.held : count_.sounding);
     layer.stage = Stage::settling;
     ++count_.dormant;
-    link_.send(StopVoice{layer.voice, frames_of(fade, layer)});
+    link_.send(StopVoice{layer.voice, stands ? 0 : frames_of(fade, layer)});
     notebook_.add(link_.now().at,
                   FadingNote{start.id, start.sound->design, layer.design, Ending::dormant, layer.voice, fade, notebook_.keep(why)});
   });

@@ -181,9 +181,19 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
   for (const auto& [name, value] : options_.traits) traits.push_back({Name(name), Name(value)});
   const auto goes_on = [&] { return !listener.go_on || listener.go_on(); };
   // True while anything sounds or is due. A delay may be longer than everything before it, so silence alone does not end an audition.
+  // Responses that are no starts wait unseen: for as long as the longest of their delays it may go on.
+  std::int64_t longest_delay = 0, quiet_since = 0;
+  for (const AuditionSide& side : sides_)
+    for (const BookEvent& event : side.book.events)
+      for (const BookResponse& response : event.responses)
+        if (!response.starts()) longest_delay = std::max(longest_delay, frames(response.delay.high, rate).value);
   const auto sounding = [&] {
     const Stats stats = manager.stats();
     return stats.voices + stats.fading + stats.dormant > 0;
+  };
+  const auto goes_quiet = [&] {
+    if (sounding()) quiet_since = manager.clock().value;
+    return manager.clock().value >= quiet_since + longest_delay && !sounding();
   };
   const std::int64_t every = frames(options_.every, rate).value;
   const std::int64_t longest = frames(longest_take, rate).value;
@@ -191,6 +201,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
     for (const AuditionSide& side : sides_) {
       if (!goes_on()) break;
       const std::int64_t began = manager.clock().value;
+      quiet_since = began;
       manager.set_gain("master", side.trim, Seconds{});
       const double part = options_.times > 1 ? static_cast<double>(take) / (options_.times - 1) : 0;
       for (const WalkGauge& its : options_.gauges) manager.set_gauge(Name(its.gauge), its.from + (its.to - its.from) * part);
@@ -206,7 +217,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
       }
       const auto lasts = [&] {
         const std::int64_t played = manager.clock().value - began;
-        return every > 0 ? played < every : played < longest && (sounding() || played == 0);
+        return every > 0 ? played < every : played < longest && (!goes_quiet() || played == 0);
       };
       while (lasts() && goes_on()) pass(every > 0 ? std::min(block, every - (manager.clock().value - began)) : block);
       if (every == 0) {
@@ -217,7 +228,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
     }
   if (!goes_on()) manager.stop_all(when_interrupted);
   const std::int64_t last = manager.clock().value + longest;
-  while (sounding() && manager.clock().value < last) pass(block);
+  while (!goes_quiet() && manager.clock().value < last) pass(block);
   manager.stop_all(between_takes);
   while (sounding()) pass(block);
 }
