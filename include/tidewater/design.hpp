@@ -143,7 +143,7 @@ enum class Whom { emitter, all, scope, action };
 inline constexpr std::array<std::string_view, 4> whom_words = {"emitter", "all", "scope", "action"};
 
 /// The arguments of a verb. The book's reader, `show`, unpacking and play use these rows. A new verb needs a word above, a row here, a row
-/// of prose in src/author/book/keys.cpp, and its effect in src/play/respond.cpp.
+/// of prose in src/author/book/keys.cpp, and its effect in src/play/effects.cpp.
 struct VerbRow {
   TargetKind target = TargetKind::sound;
   bool starts = false;          ///< plays its target; other verbs act on what plays
