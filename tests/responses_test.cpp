@@ -98,6 +98,7 @@ TEST_CASE("a fade brings what plays to a level over its time, and what starts la
   stage.raise("x");
   stage.render(quarter);
   CHECK(level_of(stage.render(quarter)) == Approx(before - 12).margin(0.1));
+  CHECK(stage.why() == "fade 'loom' to -12 dB");
   stage.raise("loom.began");
   stage.render(quarter);
   CHECK(level_of(stage.render(quarter)) > before);

@@ -73,6 +73,9 @@ std::string words(const Reason& r, const KnownNames& known) {
                          r.unit.empty() ? "" : " ", r.unit, r.more);
     case Code::plays_already: return fmt::format("'{}' plays already{}, and its retrigger is \"ignore\"", sound, whose);
     case Code::too_soon:
+      if (r.number == 0)
+        return fmt::format("'{}' would begin together with another start of it{}; its spacing is {}", sound, whose,
+                           length_of(r.sound->spacing.value));
       return fmt::format("'{}' would begin {} {} another start of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
                          r.number < 0 ? "before" : "after", whose, length_of(r.sound->spacing.value));
     case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);

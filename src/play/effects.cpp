@@ -44,22 +44,28 @@ class Meant {
   ScopeMask scopes_ = 0;
 };
 
+/// What was done to what: "mute 'music'", "level 'music' to -6 dB".
+Reason what_was_done(const Act& act, std::string_view target) {
+  const VerbRow& row = row_of(act.how.verb);
+  return {.code = row.value.empty() ? Reason::Code::did : Reason::Code::set_to,
+          .number = act.how.value,
+          .name = target,
+          .unit = row.target == TargetKind::gauge ? std::string_view() : std::string_view("dB"),
+          .more = word_of(act.how.verb)};
+}
+
+/// For a sound. A stop has lines of its own for what fades.
 Outcome done(Starter& starter, const Act& act, const BankSound& sound) {
-  starter.noting.notebook.add(starter.noting.link.now().at,
-                              DecidedNote{.raise = act.id.raise, .event = act.happening.event.text(), .sound = &sound});
+  Notebook& notebook = starter.noting.notebook;
+  const Reason* why = act.how.verb == Verb::stop ? nullptr : notebook.keep(what_was_done(act, sound.name));
+  notebook.add(starter.noting.link.now().at,
+               DecidedNote{.raise = act.id.raise, .event = act.happening.event.text(), .sound = &sound, .why = why});
   return Outcome::done;
 }
 
-/// For what is no sound: the line says what was done to what.
+/// For what is no sound.
 Outcome done(Starter& starter, const Act& act) {
-  const VerbRow& row = row_of(act.how.verb);
-  return starter.noting.decide(Outcome::done, act.id,
-                               {.code = row.value.empty() ? Reason::Code::did : Reason::Code::set_to,
-                                .number = act.how.value,
-                                .name = act.response.name.text,
-                                .unit = row.target == TargetKind::gauge ? std::string_view() : std::string_view("dB"),
-                                .more = word_of(act.how.verb)},
-                               act.happening.event);
+  return starter.noting.decide(Outcome::done, act.id, what_was_done(act, act.response.name.text), act.happening.event);
 }
 
 /// Calls `change(start)`, which says whether there was anything to do, for each playback that the response is for.
