@@ -1,6 +1,6 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
-///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks or world
+///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes or names
 
 #include <fmt/format.h>
 
@@ -16,6 +16,7 @@
 #include "clean.hpp"
 #include "costs.hpp"
 #include "growth.hpp"
+#include "names.hpp"
 #include "scopes.hpp"
 #include "table.hpp"
 #include "world.hpp"
@@ -68,10 +69,10 @@ class Table : public benchmark::BenchmarkReporter {
 };
 
 namespace bench = tidewater::bench;
-constexpr std::pair<std::string_view, void (*)()> tables[] = {{"costs", bench::print_costs_table}, {"calls", bench::print_calls_table},
-                                                              {"clean", bench::print_clean_table}, {"growth", bench::print_growth_table},
-                                                              {"books", bench::print_books_table}, {"banks", bench::print_banks_table},
-                                                              {"world", bench::print_world_table}, {"scopes", bench::print_scopes_table}};
+constexpr std::pair<std::string_view, void (*)()> tables[] = {
+    {"costs", bench::print_costs_table},   {"calls", bench::print_calls_table},   {"clean", bench::print_clean_table},
+    {"growth", bench::print_growth_table}, {"books", bench::print_books_table},   {"banks", bench::print_banks_table},
+    {"world", bench::print_world_table},   {"scopes", bench::print_scopes_table}, {"names", bench::print_names_table}};
 
 }  // namespace
 

@@ -21,8 +21,8 @@ function(tidewater_bank target book)
 endfunction()
 
 # tidewater_names(TARGET BOOK [HEADER file] [NAMESPACE name])
-# Writes the names of a book as a header for TARGET, whenever the book has changed: #include "names.hpp", or what HEADER says. A name that
-# the book does not have does not compile. The header is touched only if a name has come or gone.
+# Writes the names of a book into a header for TARGET whenever the book has changed. The header is "names.hpp" unless HEADER says otherwise.
+# A name that the book does not have does not compile. The header file changes only if a name was added or removed.
 function(tidewater_names target book)
   cmake_parse_arguments(PARSE_ARGV 2 ARG "" "HEADER;NAMESPACE" "")
   if(NOT ARG_HEADER)

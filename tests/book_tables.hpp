@@ -10,7 +10,7 @@
 
 namespace tidewater::testing {
 
-/// Whether a single response of an event may have the key: these are in one table.
+/// Returns whether the key belongs to a response. Such keys are in the table of responses only.
 inline bool is_of_response(std::string_view key) {
   for (const BookKey& known : book_keys())
     if (known.section == "responses" && known.key == key) return true;

@@ -178,7 +178,7 @@ void check_packed(const Bank& compiled, const Folder& folder) {
     }
 }
 
-/// An event with a key of a response, and what that needs beside it.
+/// Returns an event whose response has the key and the other keys that it needs.
 std::string response_with(const BookKey& key) {
   static const std::map<std::string_view, std::vector<std::string_view>> needed = {{"fade", {"to = \"-6 dB\""}},
                                                                                    {"gauge", {"to = 0.5"}},

@@ -1,5 +1,5 @@
-/// What becomes of responses on their way: packed, unpacked and stripped of names; recorded and replayed, also with another book; saved in
-/// the middle; with emitters that move or go, and scopes that pause, meanwhile.
+/// Responses in banks, patches and banks without names, in replays and saved states, and with emitters and scopes that change while a
+/// response waits.
 
 #include <catch2/catch.hpp>
 #include <memory>

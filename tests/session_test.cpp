@@ -228,7 +228,7 @@ class Asker {
     for (const Playback& playback : other.playbacks_) playbacks_.push_back(manager.find(playback.id()));
     emitters_ = other.emitters_;
   }
-  bool no_actions = false;  ///< a guard stays with its manager: a restored one does not know it
+  bool no_actions = false;  ///< set if the session is saved: a guard does not move to the restored manager
 
   void ask() {
     for (std::uint32_t i = random_.below(4); i > 0; --i) request();

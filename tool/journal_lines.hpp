@@ -1,5 +1,5 @@
 #pragma once
-/// Lines of a journal, as the commands that read one for people take them.
+/// Reads the lines of a journal, for the commands that print a journal for people.
 
 #include <cstddef>
 #include <functional>
@@ -24,8 +24,7 @@ class JournalLines {
  public:
   JournalLines(std::string file, const std::vector<std::string>& names);
 
-  /// Calls `take(line)` for each line that holds an object. Returns how many others there are, and tells the first of them if `tell` is
-  /// true.
+  /// Calls `take(line)` for each line that is a JSON object. Returns the number of other lines. If `tell` is true, complains of the first.
   std::size_t each(bool tell, const std::function<void(const Json& line)>& take) const;
 
  private:

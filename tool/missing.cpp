@@ -20,7 +20,7 @@ namespace {
 
 using Counts = std::map<std::string, std::size_t>;
 
-/// What was raised and heard in some sessions.
+/// The events that were raised and the sounds that were heard in some sessions.
 struct Sessions {
   Counts raised, sounds, clips;
   std::map<std::pair<std::string, std::map<std::string, std::string>>, std::size_t> with_traits;  ///< by event and traits
@@ -82,7 +82,7 @@ bool has_clips_for(const BookLayer& layer, std::size_t trait, const std::string&
   });
 }
 
-/// Values that no clips are for.
+/// Counts values of traits that have no clips.
 Counts otherwise_of(const Book& book, const Sessions& sessions) {
   Counts counts;
   for (const auto& [what, count] : sessions.with_traits) {

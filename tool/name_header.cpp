@@ -36,10 +36,10 @@ constexpr std::array<std::string_view, 94> reserved = {
     "struct",     "switch",    "template",     "this",      "thread_local", "throw",    "true",          "try",
     "typedef",    "typeid",    "typename",     "union",     "unsigned",     "using",    "virtual",       "void",
     "volatile",   "wchar_t",   "while",        "xor",       "xor_eq",       "std"};
-/// Namespaces of the header: a trait that is called like one of them is told apart by a `_`.
+/// Namespaces of the header. A trait with one of these names gets a trailing `_`.
 constexpr std::array<std::string_view, 6> sections = {"event", "action", "sound", "group", "gauge", "scope"};
 
-/// The code point at the beginning of a UTF-8 text, and how many bytes it takes.
+/// Returns the first code point of a UTF-8 text and its size in bytes.
 std::pair<std::uint32_t, std::size_t> code_point(std::string_view text) {
   const auto byte = [&](std::size_t at) { return at < text.size() ? static_cast<unsigned char>(text[at]) : 0U; };
   const unsigned first = byte(0);
@@ -50,7 +50,7 @@ std::pair<std::uint32_t, std::size_t> code_point(std::string_view text) {
   return {code, std::min(size, text.size())};
 }
 
-/// A name as an identifier.
+/// Returns a name as a C++ identifier.
 std::string identifier_of(std::string_view name) {
   std::string made;
   for (std::size_t at = 0; at < name.size();) {
@@ -219,7 +219,7 @@ std::string json_of(const BookNames& names, const std::string& book) {
   return json.dump(2) + "\n";
 }
 
-/// A book, also one with mistakes, so that code compiles while somebody works on it; or what a bank has.
+/// Reads a book or a bank. A book with mistakes is accepted, so that code compiles while somebody works on the book.
 Book book_at(const std::string& path) {
   if (path.ends_with(".tidebank")) return book_of(open_bank_with_names(path), path);
   ReadBook read = read_book(path);

@@ -160,7 +160,7 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   std::string events;
   for (const auto& event : book.events)
     for (const auto& response : event.responses)
-      if (row_of(response.verb).target == TargetKind::sound && response.target == sound.name)
+      if (response.acts_on_sound() && response.target == sound.name)
         events += fmt::format("{}{} {}s", events.empty() ? "" : ", ", event.name, word_of(response.verb));
   return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
 }

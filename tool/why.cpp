@@ -1,4 +1,4 @@
-/// Says of each raise in a journal what was heard of it, and if nothing was, why, and what would have to change.
+/// Prints what was heard of each raise in a journal. If nothing was heard, prints the reason and a remedy.
 
 #include <fmt/format.h>
 
@@ -19,7 +19,7 @@
 namespace tidewater::tool {
 namespace {
 
-/// What would let a sound be heard, by the word of an outcome.
+/// Returns the remedy for an outcome. Empty if there is none.
 std::string_view remedy_for(std::string_view outcome) {
   static const std::map<std::string_view, std::string_view> remedies = {
       {"already-playing", "set its retrigger to \"overlap\" or \"restart\", or stop it first"},
@@ -50,13 +50,13 @@ std::string_view remedy_for(std::string_view outcome) {
   return found == remedies.end() ? std::string_view() : found->second;
 }
 
-/// One line that came of a raise.
+/// One decision on a raise, or a later change of one of its playbacks.
 struct Result {
   double at = 0;
   std::string outcome, sound, why, more;
 };
 
-/// A raise, and what came of it.
+/// A raise and its results.
 struct Raising {
   double at = 0;
   std::string id, event, emitter, by;

@@ -1,6 +1,6 @@
 #pragma once
-/// What the small examples share: a manager that plays a book, and prints what was decided and how loud it is. A real game opens a device
-/// (tidewater/device/device.hpp) in place of calling render itself.
+/// Shared by the small examples: a manager that plays a book, and prints each decision and the level of the sound. A real game opens a
+/// device (tidewater/device/device.hpp) instead of calling `render`.
 
 #include <algorithm>
 #include <cmath>
@@ -18,7 +18,7 @@ struct Game {
     manager.load(tidewater::compile(tidewater::parse_book(book, "book.toml").book));
   }
 
-  /// Frames of the game: an update and a sixtieth of a second of sound each. Prints how loud that was.
+  /// Runs game frames, each with one update and a sixtieth of a second of sound. Prints the mean level.
   void play(double seconds) {
     double sum = 0;
     std::vector<float> block(2 * 800);

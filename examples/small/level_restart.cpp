@@ -1,4 +1,4 @@
-/// A level that restarts: short sounds leave, and what the level asks for again within a second goes on without a seam.
+/// A level that restarts: short sounds stop, and loops that the level asks for again within a second go on without a seam.
 
 #include "game.hpp"
 

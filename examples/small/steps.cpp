@@ -2,7 +2,8 @@
 
 #include "game.hpp"
 
-/// Sketches have no files, so that each surface has a sound of its own. A sound of clips has them in a table by surface: see docs/book.md.
+/// Sketches have no files, so that each surface has a sound of its own. With clips, one sound can have a table of clips by surface: see
+/// docs/book.md.
 constexpr std::string_view book = R"(
 [book]
 name = "quay"

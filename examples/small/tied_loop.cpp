@@ -18,7 +18,7 @@ fade-out = "200 ms"
 start = "motor"
 )";
 
-/// A boat of the game. Its members are destroyed in reverse order: first the guard, then nothing is left to play.
+/// A boat of the game. Its guard stops the sound when the boat is destroyed.
 struct Boat {
   explicit Boat(tidewater::SoundManager& manager)
       : emitter(manager.make_emitter({.place = {5, 0, 0}})), motor(manager.play_while("motor.ran", emitter)) {}

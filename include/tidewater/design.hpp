@@ -137,8 +137,9 @@ enum class TargetKind { sound, gauge, group, event };
 inline constexpr std::array<std::string_view, 4> target_words = {"sound", "gauge", "group", "event"};
 constexpr std::string_view word_of(TargetKind kind) { return target_words[static_cast<std::size_t>(kind)]; }
 
-/// Which playbacks of a sound a response acts on. Those of the raise's emitter; all; those in the scope of the raise; or those that the
-/// same action has started. An action is an `Action` (tidewater/guards.hpp), or else one raise with everything that it has raised.
+/// The playbacks of a sound that a response acts on: those of the raise's emitter, all, those in the scope of the raise, or those that the
+/// same action started. An action is an `Action` (tidewater/guards.hpp). A raise outside an action is an action of its own, together with
+/// the events that it raises.
 enum class Whom { emitter, all, scope, action };
 inline constexpr std::array<std::string_view, 4> whom_words = {"emitter", "all", "scope", "action"};
 
@@ -150,13 +151,13 @@ struct VerbRow {
   std::string_view time = {};   ///< the book's key for its time; empty if it takes none
   std::string_view value = {};  ///< the book's key for its value; empty if it takes none
   bool value_is_needed = false;
-  std::span<const Whom> whom = {};  ///< what its `for` may be; empty if it takes none
+  std::span<const Whom> whom = {};  ///< the values that its `for` can have; empty if it takes none
 };
 inline constexpr std::array<Whom, 4> any_whom = {Whom::emitter, Whom::all, Whom::scope, Whom::action};
 inline constexpr std::array<Whom, 2> emitter_or_all = {Whom::emitter, Whom::all};
 inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
     {.starts = true, .value = "gain"},                                           // start
-    {.time = "fade", .whom = any_whom},                                          // stop: the sound's fade-out unless it says otherwise
+    {.time = "fade", .whom = any_whom},                                          // stop: without a time, the sound's fade-out
     {.time = "over", .value = "to", .value_is_needed = true, .whom = any_whom},  // fade
     {.whom = any_whom},                                                          // pause
     {.whom = any_whom},                                                          // resume
@@ -180,6 +181,7 @@ struct ResponseDesign {
   friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
 
   bool starts() const { return row_of(verb).starts; }
+  bool acts_on_sound() const { return row_of(verb).target == TargetKind::sound; }
   Decibels level() const { return {value}; }
 };
 

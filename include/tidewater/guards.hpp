@@ -83,7 +83,7 @@ class Action {
   std::vector<std::pair<std::string, std::string>> traits_;
   Emitter emitter_;
   bool under_way_ = false;
-  std::uint64_t number_ = 0;  ///< of the raise that began it; 0 if no bank has its event
+  std::uint64_t number_ = 0;  ///< number of the raise that began the action; 0 if no bank has that event
   Raised begun_;
 };
 

@@ -95,7 +95,7 @@ class SoundManager : public WorldCalls {
   }
   Raised raise(EventName event, std::span<const Trait> traits, const Place& place);
 
-  /// The same, with values that override the book:
+  /// Raises an event with values that override the book:
   ///
   ///     manager.raise("bell.rang", {.scope = "menu"});
   ///     manager.raise("bell.rang", {}, bell, {.scope = "menu", .delay = 200_ms});
@@ -156,7 +156,7 @@ class SoundManager : public WorldCalls {
   /// The playbacks that ended between the last two calls of `update`, in order. Valid until the next `update`, on its thread. At most as
   /// many as there may be playbacks. Sleeping layers that are stopped end 128 an update.
   std::span<const EndedPlayback> ended() const;
-  /// Fades out all that plays, and calls off what events have not carried out yet. What sleeps ends at once.
+  /// Fades out all playbacks, ends dormant ones at once, and removes delayed responses.
   Outcome stop_all(Seconds fade = {});
   /// Reads for about `budget` what is needed, for a manager without a reading thread. A stream needs it ten times a second. Returns whether
   /// there is more to read. One thread at a time; never the audio thread.

@@ -68,11 +68,11 @@ constexpr bool same_name(Name a, Name b) {
   return a.hash() == b.hash() && (a.text() == b.text() || is_stripped(a.text()) || is_stripped(b.text()));
 }
 
-/// What a name is of.
+/// The kind of thing that has a name.
 enum class NameKind { event, sound, group, gauge, scope };
 
-/// A name that is of one kind. Any text and any `Name` can be one; a name of another kind is refused by the compiler. `tidewater names`
-/// writes a header with the names of a book, each of its kind:
+/// A name of one kind of thing. Text and a plain `Name` convert to it; a name of another kind does not compile. `tidewater names` writes a
+/// header with the names of a book:
 ///
 ///     manager.raise(quay::event::ferry_docked);
 ///     manager.raise(quay::group::music);          // does not compile
@@ -81,7 +81,7 @@ class NameOf : public Name {
  public:
   using Name::Name;
   constexpr NameOf(Name name) : Name(name) {}  // NOLINT: a plain name may be of any kind
-  /// A name of another kind.
+  /// Refuses a name of another kind.
   template <NameKind other>
   NameOf(NameOf<other>) = delete;
 };

@@ -13,7 +13,7 @@ enum class Outcome {
   silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
   dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes
   done,             ///< a stop or a change was carried out
-  nothing_to_stop,  ///< what a response stops or changes was not there
+  nothing_to_stop,  ///< the response found no playback, or no delayed response, to stop or change
   already_ended,    ///< the playback has ended
   already_playing,  ///< the sound plays already, and its retrigger is "ignore"
   too_soon,         ///< less than the sound's spacing has passed since its last start
@@ -34,7 +34,7 @@ enum class Outcome {
   paused,           ///< its scope is paused, and the sound is too short to wait
   scope_ended,      ///< its scope has ended; `begin` was not called since
   unknown_scope,    ///< no loaded bank has this scope
-  chain_too_long,   ///< an event raised events, and these raised others, more than 64 deep or more than 1,024 in all at one moment
+  chain_too_long,   ///< events raised each other more than 64 deep, or more than 1,024 times in all, at one moment
 };
 
 inline constexpr Outcome last_outcome = Outcome::chain_too_long;

@@ -60,7 +60,7 @@ struct Raise {
   std::span<const GaugeValue> gauges = {};  ///< the emitter's values of gauges that the event's sounds follow
   Name scope{"", 0};                        ///< overrides the scopes of the sounds; empty for none
   Seconds delay = {};                       ///< added to the delay of each response
-  std::uint64_t action = 0;                 ///< the raise that began the action; 0 if this one does
+  std::uint64_t action = 0;                 ///< number of the raise that began the action; 0 if this raise begins one
 };
 
 /// Sets a gauge for every sound. An emitter with a value of its own keeps it.

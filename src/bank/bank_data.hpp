@@ -149,14 +149,13 @@ struct BankCondition {
   HashedText trait, value;
 };
 
-/// Whatever is no sound may be in another bank, and is known by its name.
+/// Stores gauges, groups and events by name, because they may be in another bank.
 struct BankResponse : ResponseDesign {
   std::uint32_t target = 0;              ///< number of a sound
-  HashedText name = {};                  ///< of what is no sound
-  std::vector<BankCondition> when = {};  ///< several values of one trait stand side by side: one of them is enough
+  HashedText name = {};                  ///< name of a gauge, group or event
+  std::vector<BankCondition> when = {};  ///< values of one trait are neighbours; one of them is enough
 
-  bool acts_on_sound() const { return row_of(verb).target == TargetKind::sound; }
-  /// A start that depends on nothing and draws nothing.
+  /// Whether it is a start without conditions or draws.
   bool is_plain_start() const { return verb == Verb::start && when.empty() && left_out == 0 && delay.high == delay.low; }
 };
 

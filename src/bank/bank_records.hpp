@@ -241,18 +241,18 @@ struct CurvePoint {
 
 struct Response {
   std::uint32_t verb = 0;
-  std::uint32_t target = 0;  ///< number of a sound; 0 for verbs about something else
+  std::uint32_t target = 0;  ///< number of a sound; 0 if the verb acts on something else
   double delay = 0, time = 0;
-  std::uint32_t whom = 0;      ///< from 1; 0 for the emitter of the raise, or all if there is none
+  std::uint32_t whom = 0;      ///< from 1; 0 for the default: the raise's emitter, or all without one
   std::uint32_t reserved = 0;  ///< 0
   double value = 0;            ///< decibels, or the value of a gauge
   double left_out = 0;         ///< share of the raises that do not carry it out
   double delay_to = 0;         ///< the longest delay; `delay` is the shortest
-  Text name;                   ///< of what is no sound
+  Text name;                   ///< of a gauge, group or event
   Part when;                   ///< conditions
 };
 
-/// A trait that a raise must have. Several values of one trait stand side by side: one of them is enough.
+/// A trait that a raise must have. Values of one trait are neighbours; one of them is enough.
 struct Condition {
   Text trait, value;
 };

@@ -38,7 +38,7 @@ struct Whole {
 struct Word {
   std::span<const std::string_view> words;
   std::string_view further = {};  ///< one more value, which books do not write as a word
-  bool grows = false;             ///< a number beyond the words is a word of a newer version
+  bool grows = false;             ///< newer versions have more words
 };
 /// A bit for each word, the lowest first.
 struct Bits {

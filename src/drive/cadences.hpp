@@ -22,7 +22,7 @@ struct Cadence {
   static constexpr std::size_t most_traits = 8;
   std::array<KeptTrait, most_traits> traits{};
   std::size_t trait_count = 0;
-  Decibels gain;                    ///< that its response adds to each step
+  Decibels gain;                    ///< added to each step by the response
   std::uint64_t action = 0;         ///< the action that began it
   Pan pan;                          ///< as drawn; if the game has turned the cadence's pan since, that holds for its steps
   Hertz low_pass;                   ///< in the same way

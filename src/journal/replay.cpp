@@ -258,7 +258,8 @@ class Player {
 
   void tell(std::size_t line, const std::string& what) { manager_.note(fmt::format("{}:{}: {}", script_.file, line, what)); }
 
-  /// The number of a recorded raise. One that an event made follows on the raise before it, as it did then.
+  /// Returns the number that a recorded raise has in the replay. A raise that an event caused keeps its distance from the game's last
+  /// raise before it.
   std::uint64_t number_now(std::uint64_t recorded) const {
     auto before = raises_.upper_bound(recorded);
     if (before == raises_.begin()) return recorded;

@@ -39,8 +39,8 @@ struct Reason {
     response_left_out,  ///< the same, which has the chance `number`
     did,                ///< verb `more`, to `name`
     set_to,             ///< the same, with the value `number` `unit`
-    raises,             ///< event `name`, as raise `number`
-    chain_too_long,     ///< at event `name`: deeper than `number`, or more than that if `other` is not 0
+    raises,             ///< event `name`; the raise gets the number `number`
+    chain_too_long,     ///< event `name` is not raised: the chain is `number` deep, or has `number` raises if `other` is not 0
     paused_by,          ///< event `name`
     called_off,         ///< by event `name`
     calls_off,          ///< of event `name`: `number` responses and `other` starts

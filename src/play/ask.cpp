@@ -89,7 +89,7 @@ Outcome Starter::decide_unknown(Name event, PlaybackId id) {
   return noting.decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::event_unloaded, .name = noting.notebook.keep(lost)});
 }
 
-/// Values that no bank declares are told, each once.
+/// Tells of undeclared values of declared traits, once for each value.
 void Control::tell_of_undeclared(const asked::Raise& raise) {
   for (const Trait& trait : raise.traits) {
     if (!library.loaded.catalogue()->is_undeclared(trait)) continue;
@@ -132,7 +132,8 @@ Outcome Control::carry_out(const asked::Raise& raise, const Extras& extras) {
                             .base = noting.link.base() + extras.into,
                             .scope = scope,
                             .delay = raise.delay,
-                            .action = raise.action};
+                            .action = raise.action == 0 ? raise.id : raise.action,
+                            .root = raise.id};
   if (extras.started != nullptr) return starter.respond_all(*known, id, happening, *extras.started);
   StartedSounds unasked;
   return starter.respond_all(*known, id, happening, unasked);

@@ -44,7 +44,7 @@ class Catalogue {
   const Event* find(Name event) const;
   /// The same by the hash of its name.
   const Event* find(std::uint64_t hash) const { return find(Name(std::string_view(StrippedName(Name("", hash))), hash)); }
-  /// Calls `act(event)` for an event and for all that it leads to by raising events, each once; of very many the first.
+  /// Calls `act(event)` once for an event and for each event that it raises, directly or not. Stops at `most_raised` events.
   template <class Act>
   void each_raised(const Event& event, Act act) const {
     if (!event.design->raises()) return act(event);
@@ -59,10 +59,10 @@ class Catalogue {
       }
     }
   }
-  /// Whether a bank declares the trait, and none that does has the value.
+  /// Returns whether banks declare the trait, but not this value.
   bool is_undeclared(const Trait& trait) const;
   bool declares_traits() const { return !declared_.empty(); }
-  /// The declared values of a trait.
+  /// Returns the declared values of a trait.
   std::vector<std::string_view> values_of(std::string_view trait) const;
   /// The event is looked for soon.
   void fetch(Name event) const { tidewater::fetch(places_[event.hash() & (places_.size() - 1)]); }

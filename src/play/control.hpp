@@ -33,7 +33,7 @@ struct Extras {
   std::uint32_t slot = StartRef::any_slot;  ///< the playback's slot, if it is known
   std::int64_t into = 0;                    ///< of a raise: frames from the beginning of the running block
   StartedSounds* started = nullptr;         ///< of a raise: gets its first starts
-  std::uint64_t* number = nullptr;          ///< of a raise: gets its number
+  std::uint64_t* number = nullptr;          ///< of a raise: receives the raise's number
   Loading* loading = nullptr;               ///< of a load or unload
   ClipData* read = nullptr;                 ///< of a clip that was read
 };

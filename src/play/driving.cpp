@@ -25,7 +25,7 @@ void Driving::follow(LiveBank& bank) const {
 
 namespace {
 
-/// The game's gauges that the sounds of an event follow, and those of the events that it raises: a bit for each.
+/// Returns a bit for each of the game's gauges that sounds of the event, or of events that it raises, follow.
 std::uint64_t followed_by(const Catalogue& catalogue, const Catalogue::Event& event) {
   std::uint64_t gauges = 0;
   catalogue.each_raised(event, [&](const Catalogue::Event& its) {

@@ -27,7 +27,7 @@ struct Driving {
   void follow(LiveBank& bank) const;
   /// Gives a raise what its emitter says of the gauges that the event's sounds follow; `values` holds it.
   void fill_in(asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event, Values& values) const;
-  /// A response sets an emitter's own gauge.
+  /// Sets an emitter's own gauge, for a response.
   void set_of_emitter(Emitter emitter, std::uint32_t gauge, double value);
   /// Decisions go by these values from here on.
   void keep(const asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event);

@@ -1,4 +1,4 @@
-/// What each verb does.
+/// The effects of the verbs.
 
 #include "play/effects.hpp"
 
@@ -8,9 +8,9 @@
 namespace tidewater {
 namespace {
 
-/// How long a playback fades before a pause.
+/// Fade of a playback before a pause.
 constexpr Seconds pause_fade{0.01};
-/// Groups are muted as by SoundManager::set_mute.
+/// Time of a mute, as in SoundManager::set_mute.
 constexpr Seconds mute_time{0.02};
 
 /// The playbacks that a response is for.
@@ -19,12 +19,11 @@ class Meant {
   Meant(const Starter& starter, const Act& act)
       : whom_(act.how.whom.value_or(act.happening.emitter ? Whom::emitter : Whom::all)),
         emitter_(act.happening.emitter.number),
-        action_(action_of(act)) {
+        action_(act.happening.action) {
     if (whom_ != Whom::scope) return;
     const ScopeNumber own = act.response.acts_on_sound() ? act.bank.sounds[act.response.target].scope : ScopeNumber{0};
     scopes_ = starter.scopes.below(act.happening.scope.value_or(own));
   }
-  static std::uint64_t action_of(const Act& act) { return act.happening.action == 0 ? act.id.raise : act.happening.action; }
 
   bool all() const { return whom_ == Whom::all; }
   bool has(std::uint64_t emitter, ScopeNumber scope, std::uint64_t action) const {
@@ -44,7 +43,7 @@ class Meant {
   ScopeMask scopes_ = 0;
 };
 
-/// What was done to what: "mute 'music'", "level 'music' to -6 dB".
+/// Says what a response did: "mute 'music'", "level 'music' to -6 dB".
 Reason what_was_done(const Act& act, std::string_view target) {
   const VerbRow& row = row_of(act.how.verb);
   return {.code = row.value.empty() ? Reason::Code::did : Reason::Code::set_to,
@@ -54,7 +53,7 @@ Reason what_was_done(const Act& act, std::string_view target) {
           .more = word_of(act.how.verb)};
 }
 
-/// For a sound. A stop has lines of its own for what fades.
+/// Notes a response that acted on a sound. A stop needs no words: each fading layer has a line of its own.
 Outcome done(Starter& starter, const Act& act, const BankSound& sound) {
   Notebook& notebook = starter.noting.notebook;
   const Reason* why = act.how.verb == Verb::stop ? nullptr : notebook.keep(what_was_done(act, sound.name));
@@ -63,12 +62,16 @@ Outcome done(Starter& starter, const Act& act, const BankSound& sound) {
   return Outcome::done;
 }
 
-/// For what is no sound.
+/// Notes a response that acted on a gauge, group or event.
 Outcome done(Starter& starter, const Act& act) {
   return starter.noting.decide(Outcome::done, act.id, what_was_done(act, act.response.name.text), act.happening.event);
 }
 
-/// Calls `change(start)`, which says whether there was anything to do, for each playback that the response is for.
+Outcome not_playing(Starter& starter, const Act& act, const BankSound& sound) {
+  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = &sound}, act.happening.event);
+}
+
+/// Calls `change(start)` for each playback that the response is for. `change` returns whether it changed anything.
 template <class Change>
 Outcome change_each(Starter& starter, const Act& act, Change change) {
   LiveSound& sound = act.bank.sounds[act.response.target];
@@ -79,8 +82,7 @@ Outcome change_each(Starter& starter, const Act& act, Change change) {
       if (meant.has(start)) any = change(start) || any;
     });
   if (any) return done(starter, act, *sound.design);
-  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
-                               act.happening.event);
+  return not_playing(starter, act, *sound.design);
 }
 
 Outcome start_target(Starter& starter, const Act& act) {
@@ -90,8 +92,9 @@ Outcome start_target(Starter& starter, const Act& act) {
 
 Outcome stop_target(Starter& starter, const Act& act) {
   LiveSound& sound = act.bank.sounds[act.response.target];
-  // What sleeps can be stopped by one number, but only before the raise has raised others.
-  if (!Meant(starter, act).all() || act.happening.root != 0 || starter.noting.totals.raised > act.id.raise)
+  // Dormant playbacks can be stopped by one number, but only as long as this raise has the highest number.
+  const bool newest = act.happening.depth == 0 && act.before.raise == starter.noting.totals.raised;
+  if (!newest || !Meant(starter, act).all())
     return change_each(starter, act, [&](LiveStart& start) {
       bool any = false;
       Voices::each_layer(start, [&](LiveLayer& layer) {
@@ -105,8 +108,7 @@ Outcome stop_target(Starter& starter, const Act& act) {
   for (PlayedSound* version = &newest_version(sound); version != nullptr; version = version->older)
     any = starter.voices.stop(*version, act.how.time, act.before) || any;
   if (any) return done(starter, act, *sound.design);
-  return starter.noting.decide(Outcome::nothing_to_stop, act.id, {.code = Reason::Code::not_playing, .sound = sound.design},
-                               act.happening.event);
+  return not_playing(starter, act, *sound.design);
 }
 
 Outcome fade_target(Starter& starter, const Act& act) {
@@ -175,8 +177,7 @@ Outcome unmute(Starter& starter, const Act& act) {
 /// Raises another event, under a number of its own, with the traits, the emitter and the scope of this one.
 Outcome raise_target(Starter& starter, const Act& act) {
   const Happening& by = act.happening;
-  const std::uint64_t root = by.root == 0 ? act.id.raise : by.root;
-  if (by.depth == most_depth || starter.noting.totals.raised - root >= most_raised)
+  if (by.depth == most_depth || starter.noting.totals.raised - by.root >= most_raised)
     return starter.noting.decide(Outcome::chain_too_long, act.id,
                                  {.code = Reason::Code::chain_too_long,
                                   .number = static_cast<double>(by.depth == most_depth ? most_depth : most_raised),
@@ -200,20 +201,19 @@ Outcome raise_target(Starter& starter, const Act& act) {
                               .base = by.base,
                               .scope = by.scope,
                               .gain = by.gain + act.how.level(),
-                              .action = Meant::action_of(act),
-                              .root = root,
+                              .action = by.action,
+                              .root = by.root,
                               .depth = by.depth + 1,
                               .ahead = by.ahead},
                              act.started);
 }
 
-/// Takes back what an event has not carried out yet.
+/// Removes the delayed responses and starts of an event.
 Outcome call_off(Starter& starter, const Act& act) {
   const Meant meant(starter, act);
   const std::uint64_t event = act.response.name.hash;
-  const std::size_t responses = starter.agenda.remove_responses([&](ScopeNumber scope, const PutOff& its) {
-    return its.event == event && meant.has(its.emitter, scope, its.action == 0 ? its.id.raise : its.action);
-  });
+  const std::size_t responses = starter.agenda.remove_responses(
+      [&](ScopeNumber scope, const PutOff& its) { return its.event == event && meant.has(its.emitter, scope, its.action); });
   const std::size_t starts = starter.voices.stop_unheard([&](const LiveStart& its) { return its.event == event && meant.has(its); },
                                                          {.code = Reason::Code::called_off, .name = act.happening.event.text()});
   if (responses + starts > 0)

@@ -6,16 +6,16 @@ namespace tidewater {
 /// One response that is carried out.
 struct Act {
   LiveBank& bank;
-  const BankResponse& response;  ///< of the bank, whose texts stay
-  const ResponseDesign& how;     ///< the same, or as it was when it was asked for
+  const BankResponse& response;  ///< in the bank, so that views of its texts stay valid
+  const ResponseDesign& how;     ///< its values; for a delayed response, those from when it was put off
   Seconds delay;                 ///< of a start
   PlaybackId id;
-  PlaybackId before;  ///< it acts on what began before this
+  PlaybackId before;  ///< it acts on playbacks that began before this one
   const Happening& happening;
   StartedSounds& started;
 };
 
-/// What a verb does. Returns the outcome of its response.
+/// Carries out a verb. Returns the outcome of the response.
 using Effect = Outcome (*)(Starter&, const Act&);
 Effect effect_of(Verb verb);
 

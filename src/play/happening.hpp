@@ -26,10 +26,10 @@ struct Happening {
   std::optional<ScopeNumber> scope = {};  ///< overrides the scopes of the sounds
   Seconds delay = {};                     ///< added to the delay of each response
   Decibels gain = {};                     ///< added to the level of each start
-  std::uint64_t action = 0;               ///< the action that it belongs to: the number of a raise, 0 for its own
-  std::uint64_t root = 0;                 ///< the raise at whose end this chain of events hangs; 0 for itself
-  std::uint32_t depth = 0;                ///< how many events lead from there to this one
-  bool ahead = false;                     ///< a delayed raise, which is carried out a little before its frame, `base`
+  std::uint64_t action = 0;               ///< number of the raise that began the action
+  std::uint64_t root = 0;                 ///< number of the raise that began this chain of raises
+  std::uint32_t depth = 0;                ///< number of raises from there to this one
+  bool ahead = false;                     ///< the raise is carried out shortly before its frame, `base`
   bool stays = false;                     ///< the sound stays where it is, wherever its emitter goes
 };
 

@@ -74,7 +74,7 @@ struct Library {
   std::vector<ClipData> dropped;    ///< to be destroyed outside the lock
   bool told_of_budget = false;
   static constexpr std::size_t most_undeclared = 64;
-  std::vector<std::uint64_t> undeclared;  ///< hashes of values of traits that were told of
+  std::vector<std::uint64_t> undeclared;  ///< hashes of the undeclared values that were told
   bool replaying = false;                 ///< a recorded journal says what was read and dropped
 };
 

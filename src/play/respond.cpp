@@ -1,4 +1,4 @@
-/// Which responses of an event are carried out, and when. effects.cpp has what each does.
+/// Decides which responses of an event are carried out, and when. effects.cpp has their effects.
 
 #include <algorithm>
 
@@ -11,7 +11,7 @@
 namespace tidewater {
 namespace {
 
-/// Whether a raise has the traits that a response asks for. Of several values of one trait one is enough.
+/// Returns whether a raise has the traits of a response's `when`. One of several values of the same trait is enough.
 bool meets(const BankResponse& response, std::span<const Trait> traits) {
   for (std::size_t at = 0; at < response.when.size();) {
     const std::uint64_t trait = response.when[at].trait.hash;
@@ -28,8 +28,8 @@ bool meets(const BankResponse& response, std::span<const Trait> traits) {
 /// The numbers that are drawn for one response.
 enum class DrawOfResponse : std::uint64_t { chance, delay };
 
-/// Raises are carried out so far ahead of their frame, so that what they start is heard on it. That is enough for a game with twenty
-/// updates a second, and so little that a stop in between is hardly ever too early for what it would have missed.
+/// Delayed raises are carried out this long before their frame, so that their starts are heard exactly on it. It is enough for a game with
+/// twenty updates a second. It is short, because a stop in between also stops those starts.
 constexpr Seconds raise_ahead{0.05};
 
 double draw(std::uint64_t seed, const Happening& happening, PlaybackId id, DrawOfResponse what) {
@@ -65,7 +65,7 @@ Outcome Starter::respond(const Catalogue::Event& event, const BankResponse& resp
   if (response.delay.high > delay)
     delay.value += (response.delay.high - delay).value * draw(options.seed, happening, id, DrawOfResponse::delay);
   delay = delay + happening.delay;
-  // Whether a start may be is decided at once, however late it is heard. A raise that is carried out ahead of its frame has others wait.
+  // A delayed start is decided at once. Other responses wait, also for the frame of a raise that is carried out early.
   const bool waits = voices.frames_of(delay) > 0 || (happening.ahead && response.verb != Verb::raise);
   if (!response.starts() && waits) return put_off(event, response, delay, id, happening);
   return effect_of(response.verb)(*this, {*event.bank, response, response, delay, id, id, happening, started});
@@ -111,7 +111,7 @@ void Starter::respond_late(Agenda::Ticket ticket, bool listens) {
     noting.decide(Outcome::bank_not_loaded, due.id, {.code = Reason::Code::put_off_too_long});
     return;
   }
-  // An emitter is where it was kept last. While an update listens, that may change at any time.
+  // Uses the kept place of the emitter. While an update listens, another thread changes kept places.
   const Emitter emitter{due.emitter};
   std::optional<Whereabouts> at = due.at;
   if (at && listening.has_room_for(emitter) && !listens) at = listening.earshot.kept_place(emitter);
@@ -140,7 +140,7 @@ void Starter::respond_late(Agenda::Ticket ticket, bool listens) {
   noting.decide(Outcome::nothing_to_stop, due.id, {.code = Reason::Code::put_off_too_long}, happening.event);
 }
 
-/// A trait with its texts, as far as an event's bank has them.
+/// Returns a trait with its texts, if the event's bank has them.
 Trait Starter::text_of(const KeptTrait& trait, const Catalogue::Event& event) const {
   Trait its{Name("", trait.name), Name("", trait.value)};
   for (const BankResponse& response : event.design->responses) {

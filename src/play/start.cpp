@@ -239,7 +239,7 @@ NewStart Starting::as_drawn() {
               .follows = sound_.following != nullptr,
               .part = part_,
               .event = happening_.event.hash(),
-              .action = happening_.action == 0 ? id_.raise : happening_.action};
+              .action = happening_.action};
   if (part_ == Part::beat) {
     as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);

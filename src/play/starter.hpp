@@ -24,7 +24,7 @@ inline void add(StartedSounds& started, StartRef start) {
   if (!started.full()) started.emplace_back(start);
 }
 
-/// Events that raise events lead at most so deep, and to so many raises, at one frame.
+/// The greatest depth of a chain of raises at one frame, and the most raises in it.
 inline constexpr std::uint32_t most_depth = 64;
 inline constexpr std::uint64_t most_raised = 1024;
 
@@ -37,7 +37,7 @@ struct Starter {
   Outcome respond_all(const Catalogue::Event& event, PlaybackId id, const Happening& happening, StartedSounds& started);
   /// Responses that are no starts and wait for their delay, at most.
   static constexpr std::size_t most_put_off = 1024;
-  /// Carries out a response whose delay is over. `listens`: an update does, without the lock.
+  /// Carries out a response whose delay is over. `listens` says that an update is listening without the lock.
   void respond_late(Agenda::Ticket ticket, bool listens);
   /// Starts whatever is due before the next update, of the cadences that are heard.
   void start_again(UpdateUnderWay& update);
@@ -72,13 +72,13 @@ struct Starter {
   }
   Outcome put_off(const Catalogue::Event& event, const BankResponse& response, Seconds delay, PlaybackId id, const Happening& happening);
   Trait text_of(const KeptTrait& trait, const Catalogue::Event& event) const;
-  /// No bank has the event.
+  /// Decides on an event that no bank has.
   Outcome decide_unknown(Name event, PlaybackId id);
   void set_gain(LiveStart& start, Decibels gain, Seconds time);
   /// Passes changes of groups on to the mixer.
   void send_groups();
   Groups::Way way_for(Seconds time) const { return {noting.link.base(), voices.frames_of(time)}; }
-  /// What a response adds to the values of a sound.
+  /// Values that a response adds to those of a sound.
   struct Added {
     Seconds delay = {};
     Decibels gain = {};

@@ -34,7 +34,7 @@ struct PutOff {
   PlaybackId id;
   std::uint64_t event = 0, target = 0;
   ResponseDesign response = {};
-  ScopeFrame frame = {};     ///< the frame that it is for; a raise is carried out a little earlier
+  ScopeFrame frame = {};     ///< the frame on which it takes effect; a raise is carried out shortly before
   std::uint32_t ticket = 0;  ///< which the agenda gave it
   // Of the raise.
   std::uint64_t emitter = 0, action = 0;
@@ -88,7 +88,7 @@ class Agenda {
       if (const Ticket ticket = put_off_[at].ticket; is(slots_[ticket].due.scope, put_off_[at])) remove(ticket);
     return before - put_off_.size();
   }
-  /// An emitter was removed: its responses have no place to be heard from.
+  /// Forgets the place of responses whose emitter was removed.
   void forget_place_of(std::uint64_t emitter) {
     for (PutOff& its : put_off_)
       if (its.emitter == emitter) its.at.reset();

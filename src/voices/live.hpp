@@ -132,7 +132,7 @@ struct LiveStart {
   std::uint64_t renewed = 0;  ///< number of the raise that asked for it again after a restart of its scope; for a step of a cadence, the
                               ///< last raise before the step
   std::uint64_t event = 0;    ///< hash of the event that started it
-  std::uint64_t action = 0;   ///< the action that it belongs to: see Happening
+  std::uint64_t action = 0;   ///< number of the raise that began its action
   ScopeFrame paused_at = ScopeFrame::never();  ///< the frame at which a response paused it; never if it is not paused
   ScopeFrame base;                             ///< the frame that its delays count from
   ScopeFrame heard;                            ///< the frame on which it begins

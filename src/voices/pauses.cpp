@@ -1,4 +1,4 @@
-/// One playback that a response pauses and resumes.
+/// Pauses and resumes of single playbacks.
 
 #include <utility>
 
@@ -17,7 +17,7 @@ void Voices::pause(LiveStart& start, Seconds fade, const Reason& why) {
     }
     if (layer.stage != Stage::sounding && layer.stage != Stage::held) return;
     pool_.claim_nothing(layer.voice);
-    const bool stands = layer.stage == Stage::held;  // it is silent already, and no fade goes on while its time stands
+    const bool stands = layer.stage == Stage::held;  // it is silent, and its scope's time stands, so that a fade would not end
     --(stands ? count_.held : count_.sounding);
     layer.stage = Stage::settling;
     ++count_.dormant;

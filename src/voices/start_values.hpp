@@ -41,7 +41,7 @@ struct NewStart {
   const HeardFrom* from = nullptr;  ///< of a start in the world
   bool follows = false;             ///< gauges
   Part part = Part::whole;
-  std::uint64_t renewed = 0;  ///< these three: see LiveStart
+  std::uint64_t renewed = 0;  ///< these three are documented in LiveStart
   std::uint64_t event = 0;
   std::uint64_t action = 0;
   // For a step of a cadence: the values that the game has set for the cadence.

@@ -100,11 +100,11 @@ class Voices {
   /// A clip cannot be read: the layers that waited for it are over.
   void clip_failed(PlayedBank& bank, const LiveClip& clip);
 
-  // One start, for a response that pauses it.
+  // Pauses of single starts.
 
-  /// Fades a start out over `fade`, and keeps its place until it is resumed. Its layers give their voices up.
+  /// Fades a start out over `fade` and keeps its position until `resume`. Its layers give up their voices.
   void pause(LiveStart& start, Seconds fade, const Reason& why);
-  /// Goes on with a paused start where it stood. Its layers ask for voices as any that sleep.
+  /// Resumes a paused start at its position. Its layers ask for voices as dormant layers do.
   void resume(LiveStart& start);
 
   /// Calls `act(start)`, which may end the start, for all starts of this version of the sound that have not ended or been told to go.

@@ -82,7 +82,7 @@ class Earshot {
   }
   /// Sets the kept place of an emitter.
   void keep(Emitter emitter, const Whereabouts& at);
-  /// The kept place of an emitter. Nothing for one that was removed. Not while `search` may run.
+  /// Returns the kept place of an emitter; nothing if it was removed. Must not be called while `search` may run.
   std::optional<Whereabouts> kept_place(Emitter emitter) const {
     const std::uint32_t slot = slot_in(emitter);
     if (slot >= emitters_.size() || emitters_.known[slot] == 0) return std::nullopt;

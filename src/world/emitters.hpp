@@ -77,7 +77,7 @@ class Emitters {
   bool any_gauges() const { return any_gauges_.load(std::memory_order_relaxed); }
   /// In a replay.
   void adopt_gauge(std::uint32_t number, Emitter emitter, double value);
-  /// Sets a known gauge, for a response. Returns the value as it is kept.
+  /// Sets a known gauge, for a response. Returns the value as stored, rounded to a float.
   double set_gauge(std::uint32_t number, Emitter emitter, double value);
 
   /// In a replay: makes the emitter, if it is new, and sets its place.

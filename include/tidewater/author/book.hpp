@@ -127,14 +127,14 @@ struct BookTraitValues {
   FilePlace place;
 };
 
-/// A value of a trait, in a condition.
+/// A trait and a value, as the `when` of a response has them.
 struct BookTrait {
   std::string name, value;
   FilePlace place;
 };
 
 struct BookResponse : ResponseDesign {
-  std::string target;           ///< name of a sound, gauge, group or event: `row_of(verb).target` says which
+  std::string target;           ///< name of a sound, gauge, group or event, as `row_of(verb).target` says
   std::vector<BookTrait> when;  ///< traits that the raise must have; one of several values of the same trait is enough
   FilePlace place;
 };

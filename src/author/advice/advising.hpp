@@ -52,7 +52,7 @@ class Advising {
 
 void advise_on_clips(Advising& advising);
 void advise_on_sounds(Advising& advising);
-/// Events that raise each other without an end.
+/// Advises on events that raise each other without an end.
 void advise_on_events(Advising& advising);
 /// What in the folder nobody uses, and what has no licence.
 void advise_on_files(Advising& advising);

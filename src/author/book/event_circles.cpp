@@ -22,7 +22,7 @@ struct Edge {
   const BookResponse* response = nullptr;
 };
 
-/// Which event raises which, by their numbers in the book.
+/// The raises of each event, by its number in the book.
 using Graph = std::vector<std::vector<Edge>>;
 /// A value for each trait; empty for one that no response asks for.
 using Traits = std::map<std::string, std::string>;
@@ -40,7 +40,7 @@ Graph graph_of(const Book& book) {
   return graph;
 }
 
-/// Every choice of values for the traits that raises ask for. Of too many, one that meets all of them.
+/// Returns every combination of values of the traits that raises ask for. If there are too many, returns one that meets every `when`.
 std::vector<Traits> choices_of(const Graph& graph) {
   constexpr std::size_t most = 4096;
   std::map<std::string, std::set<std::string>> values;
@@ -65,7 +65,7 @@ std::vector<Traits> choices_of(const Graph& graph) {
   return choices;
 }
 
-/// A trait that is in no choice counts as met.
+/// A trait that is missing in `traits` counts as met.
 bool meets(const BookResponse& response, const Traits& traits) {
   std::map<std::string, bool> met;
   for (const BookTrait& asked : response.when) {
@@ -82,7 +82,7 @@ Graph only(const Graph& graph, const Traits& traits) {
   return some;
 }
 
-/// Sets of events of which each leads to all others (R. Tarjan, Depth-first search and linear graph algorithms, 1972), without recursion.
+/// Returns the strongly connected components (R. Tarjan, Depth-first search and linear graph algorithms, 1972), without recursion.
 std::vector<std::vector<std::size_t>> components_of(const Graph& graph) {
   std::vector<std::size_t> index(graph.size(), none), low(graph.size(), 0), next(graph.size(), 0), open, path;
   std::vector<bool> is_open(graph.size(), false);
@@ -122,7 +122,7 @@ std::vector<std::vector<std::size_t>> components_of(const Graph& graph) {
   return components;
 }
 
-/// The shortest way from any event of a component back to itself (E. Dijkstra, 1959, from each).
+/// Returns the shortest delay from any event of a component back to itself (E. Dijkstra, 1959, from each event).
 double least_around_of(const Graph& graph, const std::vector<std::size_t>& component, const std::vector<bool>& inside) {
   double least = std::numeric_limits<double>::infinity();
   for (const std::size_t start : component) {
@@ -147,8 +147,8 @@ double least_around_of(const Graph& graph, const std::vector<std::size_t>& compo
   return least;
 }
 
-/// The spectral radius of the matrix of chances, by power iteration. One is added to its diagonal meanwhile: then it converges for circles
-/// of any length.
+/// Returns the spectral radius of the matrix of chances, by power iteration. The diagonal is raised by 1, because the iteration then
+/// converges for circles of any length.
 double growth_of(const Graph& graph, const std::vector<std::size_t>& component, const std::vector<bool>& inside) {
   constexpr int rounds = 500;
   std::map<std::size_t, double> now;
@@ -213,7 +213,7 @@ std::string what_is_wrong_with(const EventCircle& circle) {
     return fmt::format("{}, and that may take only {}: give one of its raises a delay, so that it takes {} at least", who,
                        circle.least == Seconds{} ? "no time" : to_text(circle.least), to_text(least_around));
   if (circle.grows())
-    return fmt::format("{}, and each raise leads to {:.3g} more on average, so that they become ever more: give them a lower chance", who,
+    return fmt::format("{}, and each raise leads to {:.3g} more on average, so that they multiply: give them a lower chance", who,
                        circle.growth);
   return {};
 }

@@ -6,15 +6,15 @@
 
 namespace tidewater {
 
-/// The least time around a circle of events.
+/// The shortest time that a circle of events may take.
 inline constexpr Seconds least_around{0.02};
 
-/// Events of a book of which each leads to all others, and to itself, by responses that raise events.
+/// Events that raise each other in a circle: each leads back to itself.
 struct EventCircle {
   std::vector<std::string> events;  ///< each once, in the order of the book
   FilePlace place;                  ///< of a response that raises one of them
-  Seconds least;                    ///< the shortest way around, by the shortest delays
-  double growth = 0;                ///< how many raises one raise leads to on average, once around; above 1 they become ever more
+  Seconds least;                    ///< the sum of the shortest delays on the shortest way around
+  double growth = 0;                ///< mean number of raises that one raise causes, once around; above 1 the raises multiply
   bool called_off = false;          ///< an event of the book calls one of them off
 
   bool too_quick() const { return least < least_around; }
@@ -23,10 +23,10 @@ struct EventCircle {
   bool goes_on() const { return growth > 1 - 1e-6; }
 };
 
-/// The circles in a book. Responses with a `when` count for the traits that they ask for; of all traits the worst count.
+/// Returns the circles of a book. A raise with a `when` counts only for its traits; the worst combination of traits decides.
 std::vector<EventCircle> circles_of(const Book& book);
 
-/// Why a circle cannot be; empty if it can.
+/// Returns why a circle is not allowed. Empty if it is.
 std::string what_is_wrong_with(const EventCircle& circle);
 
 }  // namespace tidewater

@@ -134,13 +134,13 @@ namespace {
 RowsOf<BookResponse> rows_of_response(std::string_view section) {
   return RowsOf<BookResponse>(section)
       .special({"start", "a verb is needed", "\"gangway\"", "Starts this sound."}, "name of a sound")
-      .special({"stop", "a verb is needed", "\"engine\"", "Stops this sound, as far as `for` says."}, "name of a sound")
+      .special({"stop", "a verb is needed", "\"engine\"", "Stops the playbacks of this sound that `for` selects."}, "name of a sound")
       .special({"fade", "a verb is needed", "\"engine\"",
                 "Brings this sound to the level `to`. Beside `stop`: how long the fade takes, such as `\"2 s\"`."},
                "name of a sound, or time")
       .special({"pause", "a verb is needed", "\"engine\"", "Fades this sound out over 10 ms and keeps its place until a `resume`."},
                "name of a sound")
-      .special({"resume", "a verb is needed", "\"engine\"", "Goes on with this sound where a `pause` left it."}, "name of a sound")
+      .special({"resume", "a verb is needed", "\"engine\"", "Resumes this sound where a `pause` left it."}, "name of a sound")
       .special({"gauge", "a verb is needed", "\"throttle\"", "Sets this gauge to `to`; with an emitter, the emitter's own."},
                "name of a gauge")
       .special({"level", "a verb is needed", "\"music\"", "Brings this group to the level `to`."}, "name of a group")
@@ -148,14 +148,12 @@ RowsOf<BookResponse> rows_of_response(std::string_view section) {
       .special({"unmute", "a verb is needed", "\"music\"", "Lets this group be heard again."}, "name of a group")
       .special({"raise", "a verb is needed", "\"gulls.flew\"", "Raises this event, with the traits, emitter and scope of this one."},
                "name of an event")
-      .special(
-          {"call-off", "", "\"ferry.docked\"", "Takes back what this event has not carried out yet: its delayed responses and starts."},
-          "name of an event")
+      .special({"call-off", "", "\"ferry.docked\"", "Removes the delayed responses and starts of this event."}, "name of an event")
       .special({"to", "", "\"-6 dB\"", "With `fade` and `level`: the level; with `gauge`: its value, a number."}, "level or number")
       .special({"over", "at once", "\"2 s\"", "With `fade` and `level`: how long the change takes."}, "time")
       .special({"gain", "\"0 dB\"", "\"-3 dB\"", "With `start` and `raise`: added to the level of what starts."}, "level")
       .special({"for", "the emitter, or all without one", "\"all\"",
-                "Whose: of the raise's `emitter`, of `all`, of those in the raise's `scope`, or what the same `action` has started."},
+                "Which playbacks: those of the raise's `emitter`, `all`, those in the raise's `scope`, or those of the same `action`."},
                "emitter, all, scope or action")
       .quantity(
           {"delay", "\"0 s\"", "\"300 ms .. 1 s\"",

@@ -32,7 +32,7 @@ std::vector<Verb> verbs_in(const toml::table& table) {
   return verbs;
 }
 
-/// Verbs that take a key.
+/// Returns the verbs for which `takes(row)` holds, in words.
 template <class Takes>
 std::string verbs_that(Takes takes) {
   std::vector<std::string_view> verbs;
@@ -41,7 +41,7 @@ std::string verbs_that(Takes takes) {
   return any_of_these(verbs);
 }
 
-/// What a verb takes besides the keys that all take: "fade and for".
+/// Returns the keys that only some verbs take, and this verb does: "fade and for".
 std::string keys_that_go_with(Verb verb) {
   const VerbRow& row = row_of(verb);
   std::vector<std::string_view> keys;

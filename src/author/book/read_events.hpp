@@ -12,10 +12,10 @@
 
 namespace tidewater {
 
-/// Reads [events.NAME] and the responses of each. The book's sounds have been read.
+/// Reads [events.NAME] and their responses. Must come after the sounds.
 class EventReader {
  public:
-  /// `whole` is false where lines had to be skipped: then nothing is said of what seems to be missing.
+  /// If `whole` is false, lines were skipped, and missing things are not reported.
   EventReader(bool whole, Book& book, Problems& problems);
 
   void read(const toml::key& key, const toml::table& table);

@@ -11,7 +11,7 @@ namespace tidewater {
 /// Reads one [traits.NAME].
 void read_trait(Problems& problems, const toml::key& key, const toml::table& table, Book& book);
 
-/// Reports values of declared traits that are not declared, in the sounds and the events of the book.
+/// Reports undeclared values of declared traits in the sounds and events of the book.
 void check_traits(Problems& problems, const Book& book);
 
 }  // namespace tidewater

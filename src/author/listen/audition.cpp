@@ -51,7 +51,7 @@ Decibels mean_loudness(const std::vector<AuditionTake>& takes, const std::string
   return count == 0 ? silence : Decibels{10 * std::log10(power / count)};
 }
 
-/// Adds the events that the events of a book raise.
+/// Adds the events that the events of `book` raise.
 void add_raised(const Book& whole, Book& book) {
   for (std::size_t e = 0; e < book.events.size(); ++e)
     for (std::size_t r = 0; r < book.events[e].responses.size(); ++r) {
@@ -85,7 +85,7 @@ AuditionSide audition_side(const Book& whole, const std::string& name, const std
   std::erase_if(book.sounds, [&](const BookSound& s) {
     return std::none_of(book.events.begin(), book.events.end(), [&](const BookEvent& its) {
       return std::any_of(its.responses.begin(), its.responses.end(),
-                         [&](const BookResponse& r) { return row_of(r.verb).target == TargetKind::sound && r.target == s.name; });
+                         [&](const BookResponse& r) { return r.acts_on_sound() && r.target == s.name; });
     });
   });
   return side;
@@ -181,7 +181,7 @@ void Audition::play_takes(SoundManager& manager, Taker& taker, const AuditionLis
   for (const auto& [name, value] : options_.traits) traits.push_back({Name(name), Name(value)});
   const auto goes_on = [&] { return !listener.go_on || listener.go_on(); };
   // True while anything sounds or is due. A delay may be longer than everything before it, so silence alone does not end an audition.
-  // Responses that are no starts wait unseen: for as long as the longest of their delays it may go on.
+  // `Stats` does not count delayed responses: a take may go on for the longest of their delays.
   std::int64_t longest_delay = 0, quiet_since = 0;
   for (const AuditionSide& side : sides_)
     for (const BookEvent& event : side.book.events)

@@ -27,8 +27,6 @@ bool lends_to(const BookBank& bank, const BookSound& sound) {
   return any;
 }
 
-bool is_about_sound(const BookResponse& response) { return row_of(response.verb).target == TargetKind::sound; }
-
 enum class Whose { started, all };
 
 /// The sounds that the book's events start, or that they name at all.
@@ -36,7 +34,7 @@ std::set<std::string> sounds_of(const Book& book, Whose whose) {
   std::set<std::string> sounds;
   for (const BookEvent& event : book.events)
     for (const BookResponse& response : event.responses)
-      if (is_about_sound(response) && (whose == Whose::all || response.starts())) sounds.insert(response.target);
+      if (response.acts_on_sound() && (whose == Whose::all || response.starts())) sounds.insert(response.target);
   return sounds;
 }
 
@@ -62,7 +60,7 @@ std::vector<Problem> wrong_stops(const std::vector<Book>& parts) {
     const std::set<std::string> started = sounds_of(part, Whose::started);
     for (const BookEvent& event : part.events)
       for (const BookResponse& response : event.responses) {
-        if (!is_about_sound(response) || response.starts() || started.contains(response.target)) continue;
+        if (!response.acts_on_sound() || response.starts() || started.contains(response.target)) continue;
         const auto other = std::find_if(parts.begin(), parts.end(),
                                         [&](const Book& its) { return sounds_of(its, Whose::started).contains(response.target); });
         if (other == parts.end()) continue;
