@@ -33,7 +33,7 @@ std::shared_ptr<BankData> bank_with(const std::string& name, int rank = 5, Secon
 
 struct Playing {
   explicit Playing(std::uint32_t voices, int rank = 5)
-      : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, reader, agenda) {
+      : pool({{48000}, voices, 64, Quality::standard, false}, link, notebook, levels, limits, reader, agenda) {
     data = bank_with("bank", rank);
     sound.home = &bank;
     sound.bank = data.get();
@@ -78,6 +78,7 @@ struct Playing {
   Link link{{16, 48000, Layout::stereo, false}, true};
   Notebook notebook{256};
   GroupLevels levels{{Level(Decibels{0})}, 1};
+  GroupLimits limits;
   std::shared_ptr<BankData> data;
   PlayedBank bank;
   PlayedSound sound;
@@ -242,10 +243,10 @@ TEST_CASE("voices: asking for a verdict silences nobody") {
   other.latest = nullptr;
   const Gated same = game.pool.gate(game.sound, game.heard, {0, 0, game.scopes.from(0, game.link.base())});
   CHECK(!same.held());
-  CHECK(same.verdict.leaves != nullptr);  // the first would yield to the limit
+  CHECK(same.verdict.leaving().size() == 1);  // the first would yield to the limit
   Gated gated = game.pool.gate(other, game.heard, {0, 0, game.scopes.from(0, game.link.base())});
   CHECK(!gated.held());
-  CHECK(gated.verdict.leaves == nullptr);
+  CHECK(gated.verdict.leaving().empty());
   Candidate candidate;
   candidate.layer = &lower.layers[0];
   candidate.clip = &game.data->clips[0];

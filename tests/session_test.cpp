@@ -27,8 +27,12 @@ constexpr int live_sessions = times(100, 6);
 
 const std::string book = R"(
 [groups.effects]
+limit = 14
+when-full = "quietest"
 [groups.near]
 parent = "effects"
+limit = 5
+when-full = "farthest"
 [groups.music]
 [gauges.throttle]
 smoothing = "40 ms"

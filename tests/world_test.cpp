@@ -522,9 +522,11 @@ struct Crowd {
   std::vector<double> gains = {-3, -9, -12, 0, -6, -20, -1, -15};
   std::vector<int> limits;
   bool layered = false;  ///< two layers, one 6 dB below the other
+  int of_odd = 0;        ///< limit of the group of every other sound
 
   std::string book() const {
     std::string text;
+    if (of_odd > 0) text += "[groups.odd]\nlimit=" + std::to_string(of_odd) + "\nwhen-full=\"newest\"\n";
     for (std::size_t s = 0; s < far.size(); ++s) {
       text += "[sounds.s" + std::to_string(s) + "]\n" +
               (layered ? "layers=[{clips=[\"hum.wav\"], loop=true}, {clips=[\"hum.wav\"], loop=true, gain=\"-6 dB\"}]"
@@ -532,6 +534,7 @@ struct Crowd {
               "\nplace=\"world\"\ngain=\"" + std::to_string(gains[s]) + " dB\"\nfar=\"" + std::to_string(far[s]) +
               " m\"\nrank=" + std::to_string(ranks[s]) + "\n";
       if (!limits.empty() && limits[s] > 0) text += "limit=" + std::to_string(limits[s]) + "\nwhen-full=\"newest\"\n";
+      if (of_odd > 0 && s % 2 == 1) text += "group=\"odd\"\n";
       text += "[events.s" + std::to_string(s) + "]\nstart=\"s" + std::to_string(s) + "\"\n";
     }
     return text;
@@ -605,6 +608,8 @@ int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
               [](const Heard& a, const Heard& b) { return std::tuple(b.rank, b.level, b.id) < std::tuple(a.rank, a.level, a.id); });
     std::vector<PlaybackId> expected;
     std::array<int, 8> of_sound{};
+    int of_group = 0;
+    double last_of_group = 1e9;
     bool close = false;  // two so near to each other that the units of places decide
     double last = 1e9;
     for (const Heard& its : all) {
@@ -616,6 +621,11 @@ int differences(std::uint64_t seed, const Crowd& crowd, int steps) {
         close = close || std::abs(its.level - last) < 0.05;
         continue;
       }
+      if (crowd.of_odd > 0 && its.sound % 2 == 1 && of_group++ >= crowd.of_odd) {
+        close = close || std::abs(its.level - last_of_group) < 0.05;
+        continue;
+      }
+      if (its.sound % 2 == 1) last_of_group = its.level;
       expected.push_back(its.id);
       last = its.level;
     }
@@ -635,15 +645,23 @@ TEST_CASE("those are heard that a plain search over all finds the loudest, in th
   Crowd layered = limited;
   layered.limits = {2, 1, 3, 2, 1, 4, 2, 3};
   layered.layered = true;
-  int different_with_limits = 0, different_with_layers = 0;
+  Crowd grouped;
+  grouped.of_odd = 3;
+  Crowd both = grouped;
+  both.limits = {2, 0, 3, 0, 1, 1, 2, 1};
+  int different_with_limits = 0, different_with_layers = 0, different_in_groups = 0, different_with_both = 0;
   for (std::uint64_t seed = 1; seed <= worlds; ++seed) {
     different += differences(seed, {}, steps);
     different_with_limits += differences(seed, limited, steps);
     different_with_layers += differences(seed, layered, steps);
+    different_in_groups += differences(seed, grouped, steps);
+    different_with_both += differences(seed, both, steps);
   }
   CHECK(different == 0);
   CHECK(different_with_limits == 0);
   CHECK(different_with_layers == 0);
+  CHECK(different_in_groups == 0);
+  CHECK(different_with_both == 0);
 }
 
 TEST_CASE("a limit counts starts, never layers, however things come near: the second of two that may be is heard") {

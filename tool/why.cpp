@@ -24,7 +24,7 @@ std::string_view remedy_for(std::string_view outcome) {
   static const std::map<std::string_view, std::string_view> remedies = {
       {"already-playing", "set its retrigger to \"overlap\" or \"restart\", or stop it first"},
       {"too-soon", "raise it later, or shorten its spacing"},
-      {"limit-reached", "raise its limit, or set when-full to \"oldest\" or \"quietest\", so that another one gives way"},
+      {"limit-reached", "raise that limit, or set its when-full to \"oldest\" or \"quietest\", so that another one gives way"},
       {"left-out", "raise the chance, or raise the event with the traits that its `when` asks for"},
       {"no-clip", "add clips for these traits, or otherwise = [...]"},
       {"past-end", "let its start-at begin earlier"},

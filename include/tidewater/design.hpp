@@ -24,9 +24,9 @@ inline constexpr std::array<std::string_view, 3> pick_words = {"shuffle", "rando
 /// What happens if a sound is asked for while it plays.
 enum class Retrigger { overlap, restart, ignore };
 inline constexpr std::array<std::string_view, 3> retrigger_words = {"overlap", "restart", "ignore"};
-/// Which of a sound's playbacks yields when as many play as may.
-enum class WhenFull { oldest, quietest, newest };
-inline constexpr std::array<std::string_view, 3> when_full_words = {"oldest", "quietest", "newest"};
+/// Which playback of a sound or a group yields when as many play as may.
+enum class WhenFull { oldest, quietest, newest, farthest };
+inline constexpr std::array<std::string_view, 4> when_full_words = {"oldest", "quietest", "newest", "farthest"};
 /// What is drawn for a whole sound at each start.
 enum class Draw { gain, pitch, pan, delay, low_pass };
 inline constexpr std::array<std::string_view, 5> draw_words = {"gain", "pitch", "pan", "delay", "low-pass"};
@@ -77,6 +77,8 @@ struct GroupDesign {
   bool muted = false;
   Hertz low_pass;  ///< 0 for none
   Hertz high_pass;
+  std::uint32_t limit = 0;  ///< most playbacks at once, in the group and the groups below it; 0 for any number
+  WhenFull when_full = WhenFull::oldest;
   friend bool operator==(const GroupDesign&, const GroupDesign&) = default;
 };
 

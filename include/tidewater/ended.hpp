@@ -13,7 +13,7 @@ enum class Ending {
   finished,    ///< its last frame was heard
   stopped,     ///< by the game, or by a response
   restarted,   ///< its sound was started again, and the book says retrigger = "restart"
-  yielded,     ///< because of its sound's limit
+  yielded,     ///< because of a limit of its sound or its group
   outranked,   ///< other sounds were louder or more important, and it was too short to wait
   unloaded,    ///< with its bank
   unreadable,  ///< its stream or its clip could not be read

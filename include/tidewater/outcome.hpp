@@ -17,7 +17,7 @@ enum class Outcome {
   already_ended,    ///< the playback has ended
   already_playing,  ///< the sound plays already, and its retrigger is "ignore"
   too_soon,         ///< less than the sound's spacing has passed since its last start
-  limit_reached,    ///< the sound's limit is reached, and its when-full is "newest"
+  limit_reached,    ///< a limit of the sound or its group is reached, and it is the one that yields
   left_out,         ///< a chance came out against it, or a response's `when` asks for other traits
   no_clip,          ///< the sound has no clip for these traits
   past_end,         ///< the sound's start-at lies beyond the end of its clip

@@ -110,6 +110,8 @@ struct Group {
   std::uint32_t muted = 0;
   double gain = 0;                     ///< decibels, as are all gains and levels; minus infinity is silence
   double low_pass = 0, high_pass = 0;  ///< hertz; 0 for none
+  std::uint32_t limit = 0;             ///< 0 for any number
+  std::uint32_t when_full = 0;
 };
 
 enum class Samples : std::uint32_t { sixteen_bits = 1, floats };
@@ -273,7 +275,7 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 40 && sizeof(Clip) == 128);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 48 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 304 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);

@@ -123,6 +123,8 @@ void describe(Of<BankGroup>, Visit visit) {
   visit("gain", &BankGroup::gain, &R::gain, Gain{});
   visit("low-pass", &BankGroup::low_pass, &R::low_pass, cutoffs);
   visit("high-pass", &BankGroup::high_pass, &R::high_pass, cutoffs);
+  visit("limit", &BankGroup::limit, &R::limit, Whole{0, 0xffffffff});
+  visit("when-full", &BankGroup::when_full, &R::when_full, Word{when_full_words});
 }
 
 template <class Visit>

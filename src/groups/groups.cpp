@@ -11,7 +11,9 @@ Groups::Groups() {
   changes_.reserve(commands_a_group * most_groups);
   names_.add("master");
   groups_.emplace_back();
+  limits_.groups.reserve(most_groups);
   measure();
+  find_limits();
 }
 
 void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands) {
@@ -21,11 +23,16 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
     const bool is_new = number == groups_.size(), sets_master = number == 0 && !master_is_set_;
     if (is_new) {
       names_.add(its.name);
-      groups_.push_back({numbers[its.parent], {its.gain, its.muted, {}, {}}});
-      groups_.back().muted_at = lands;
+      Group& group = groups_.emplace_back();
+      group.parent = numbers[its.parent];
+      group.now.gain = its.gain;
+      group.now.muted = its.muted;
+      group.muted_at = lands;
       measure();
       changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(groups_[number].own_amplitude())});
     }
+    groups_[number].now.limit = its.limit;
+    groups_[number].now.when_full = its.when_full;
     if (!is_new && !sets_master) continue;
     if (its.low_pass > Hertz{0}) set_filter(number, StateFilter::Kind::low_pass, its.low_pass, 0);
     if (its.high_pass > Hertz{0}) set_filter(number, StateFilter::Kind::high_pass, its.high_pass, 0);
@@ -37,6 +44,7 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
     send_gain(0, 0);
   }
   master_is_set_ = true;
+  find_limits();
 }
 
 void Groups::set_gain(std::uint32_t number, Decibels gain, const Way& way) {
@@ -90,6 +98,18 @@ void Groups::measure() {
   for (std::size_t i = 0; i < groups_.size(); ++i) {
     const Level own = std::max(groups_[i].before, groups_[i].own_level());
     levels_.heard[i] = i == 0 ? own : own + levels_.heard[groups_[i].parent];
+  }
+}
+
+void Groups::find_limits() {
+  limits_.groups.assign(groups_.size(), {});
+  limits_.any = false;
+  for (std::uint32_t number = 0; number < groups_.size(); ++number) {  // a parent comes before its children
+    const GroupDesign& now = groups_[number].now;
+    const std::uint32_t above = number == 0 ? GroupLimits::none : limits_.groups[groups_[number].parent].own;
+    const bool limited = now.limit > 0;
+    limits_.groups[number] = {now.limit, now.when_full, limited ? number : above, above, names_.name(number)};
+    limits_.any = limits_.any || limited;
   }
 }
 

@@ -11,6 +11,7 @@
 #include "mix/command.hpp"
 #include "mix/mixer.hpp"
 #include "notebook/reason.hpp"
+#include "terms/group_limits.hpp"
 #include "terms/level.hpp"
 #include "tidewater/name.hpp"
 
@@ -38,8 +39,9 @@ class Groups {
   const Numbers& names() const { return names_; }
   const Group& operator[](std::uint32_t number) const { return groups_[number]; }
 
-  /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group stays as it is. The master takes
-  /// over what the first book says, unless the game has turned it before. `lands` is the frame on which that holds.
+  /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group takes over the new limit and
+  /// otherwise stays as it is. The master takes over what the first book says, unless the game has turned it before. `lands` is the frame
+  /// on which that holds.
   void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands);
 
   /// A change that takes `ramp` frames from frame `from` on. On its way down a group counts as it did, on its way up as it will.
@@ -57,6 +59,7 @@ class Groups {
   /// Takes note of the changes that have come to their end by `now`.
   void settle(MixFrame now);
   const GroupLevels& levels() const { return levels_; }
+  const GroupLimits& limits() const { return limits_; }
   /// Why nothing of the group is heard.
   Reason why_silent(std::uint32_t number, Hertz rate) const;
 
@@ -68,12 +71,15 @@ class Groups {
     if (groups_.size() != names_.size()) s.damage();
     s(next_end_, master_is_set_, levels_.changes);
     s.list(levels_.heard);
+    if constexpr (State::reading)
+      if (s.ok()) find_limits();
   }
 
  private:
   void begin_change(Group& group, MixFrame until);
   void send_gain(std::uint32_t number, std::int64_t ramp);
   void measure();
+  void find_limits();
 
   Numbers names_{most_groups};
   std::vector<Group> groups_;     ///< by number
@@ -81,6 +87,7 @@ class Groups {
   MixFrame next_end_ = never;
   bool master_is_set_ = false;  ///< by a book, or by the game
   GroupLevels levels_;
+  GroupLimits limits_;
 };
 
 }  // namespace tidewater

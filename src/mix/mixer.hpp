@@ -13,6 +13,7 @@
 #include <span>
 #include <vector>
 
+#include "base/most_groups.hpp"
 #include "base/ours.hpp"
 #include "dsp/limiter.hpp"
 #include "mix/command.hpp"
@@ -20,8 +21,6 @@
 #include "tidewater/layout.hpp"
 
 namespace TIDEWATER_OURS tidewater {
-
-inline constexpr std::uint32_t most_groups = 64;
 
 /// Commands that are sent for one block at most; further ones wait for the next.
 inline constexpr std::size_t commands_a_block = 4096;

@@ -79,6 +79,9 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("'{}' would begin {} {} another start of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
                          r.number < 0 ? "before" : "after", whose, length_of(r.sound->spacing.value));
     case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);
+    case Code::group_limited:
+      return fmt::format("{:.0f} playback{} already in the group '{}', which is its limit", r.number, r.number == 1 ? " plays" : "s play",
+                         r.name);
     case Code::asked_again: return "it was asked for again";
     case Code::past_end:
       return fmt::format("'{}' was to begin beyond the end of '{}', which lasts {:.3f} s; see its start-at", sound, r.name, r.number);

@@ -27,6 +27,7 @@ struct Reason {
     plays_already,     ///< `sound`; `each`: for its emitter
     too_soon,          ///< `sound`, `number` seconds after another start of it, or before it if negative; `each`
     limited,           ///< `number` of `sound`; `each`
+    group_limited,     ///< `number` of group `name`
     asked_again,
     past_end,     ///< `sound`, whose clip `name` has `number` seconds
     no_clip,      ///< `sound`, `layer`, `traits`

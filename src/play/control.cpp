@@ -15,7 +15,7 @@ Control::Control(ManagerOptions given)
       agenda(scopes.times()),
       library(options),
       voices({options.rate, options.voices, options.playbacks, options.quality, options.layout == Layout::mono}, noting.link,
-             noting.notebook, groups.levels(), library.reader, agenda),
+             noting.notebook, groups.levels(), groups.limits(), library.reader, agenda),
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
       starter{options, noting, groups, scopes, agenda, library, voices, listening, driving} {

@@ -96,8 +96,8 @@ void Listening::keep_place(Emitter emitter, const Whereabouts& at) {
   earshot.keep(emitter, at);
 }
 
-void Listening::open(UpdateUnderWay& update, const Voices& voices, const GroupLevels& levels) {
-  earshot.open(listeners.ears(), emitters.slots(), voices.times().held());
+void Listening::open(UpdateUnderWay& update, const Voices& voices, const Groups& groups) {
+  earshot.open(listeners.ears(), emitters.slots(), voices.times().held(), groups.limits());
   voices.list_voiced(update.voiced);
   update.voiced_starts.clear();
   for (VoicedLayer& layer : update.voiced) {
@@ -107,7 +107,7 @@ void Listening::open(UpdateUnderWay& update, const Voices& voices, const GroupLe
     layer.heard = static_cast<std::uint32_t>(update.voiced_starts.size() - 1);
   }
   for (HeardKind& kind : earshot.kinds())
-    if (kind.count > 0) kind.group = levels.heard[kind.volume_group];
+    if (kind.count > 0) kind.group = groups.levels().heard[kind.volume_group];
   update.voices_free = options.voices - std::min(options.voices, voices.count().sounding);
   update.open = true;
 }
@@ -136,32 +136,60 @@ void Listening::need_from_voices(UpdateUnderWay& update) {
     kind.needed = update.voices_free > 0 ? Level() : kind.needed_for_another;
   }
   need_from_limits(update);
+  need_from_groups(update);
 }
+
+namespace {
+
+/// The level of the loudest layer of a layer's start.
+Level loudest_of(const UpdateUnderWay& update, const VoicedLayer& layer) {
+  Level loudest = layer.level;
+  for (const VoicedLayer& other : update.voiced)
+    if (other.start == layer.start && !other.leaving) loudest = std::max(loudest, other.level);
+  return loudest;
+}
+
+}  // namespace
 
 /// If as many of a sound are heard as may be, the weakest of those has to be outdone. Steps of a cadence are asked for all the same: each
 /// has an outcome of its own.
 void Listening::need_from_limits(const UpdateUnderWay& update) {
-  const auto loudest_of = [&](const VoicedLayer& layer) {
-    Level loudest = layer.level;
-    for (const VoicedLayer& other : update.voiced)
-      if (other.start == layer.start && !other.leaving) loudest = std::max(loudest, other.level);
-    return loudest;
-  };
   for (const VoicedLayer& layer : update.voiced) {
     const BankSound& design = *layer.sound->design;
-    if (!layer.in_world || !layer.counts || design.limit_each_emitter || design.cadence.high > Seconds{}) continue;
+    if (!layer.in_world || !layer.counts || design.limit == 0 || design.limit_each_emitter || design.cadence.high > Seconds{}) continue;
     std::uint32_t heard = 0;
-    Level least = loudest_of(layer);
+    Level least = loudest_of(update, layer);
     for (const VoicedLayer& other : update.voiced)
       if (other.counts && other.family == layer.family) {
         ++heard;
-        least = std::min(least, loudest_of(other));
+        least = std::min(least, loudest_of(update, other));
       }
     HeardKind& kind = earshot.kinds()[earshot.kind_of(layer.start.slot)];
     kind.heard = heard;
     if (heard < design.limit || !least.audible()) continue;
     kind.needed = std::max(kind.needed, least + clearly);
     kind.needed_for_another = std::max(kind.needed_for_another, kind.needed);
+  }
+}
+
+/// The same for the limits of groups.
+void Listening::need_from_groups(const UpdateUnderWay& update) {
+  const GroupLimits& limits = earshot.limits();
+  for (std::uint32_t limited = 0; limits.any && limited < limits.groups.size(); ++limited) {
+    if (limits.groups[limited].limit == 0) continue;
+    std::uint32_t heard = 0;
+    Standing weakest{10, Level::out_of_reach()};  // above all ranks: nothing in the world is heard
+    for (const VoicedLayer& layer : update.voiced) {
+      if (!layer.counts || !limits.holds_for(limited, layer.group)) continue;
+      ++heard;
+      if (layer.in_world) weakest = std::min(weakest, Standing{layer.rank, loudest_of(update, layer)});
+    }
+    if (heard < limits.groups[limited].limit || !weakest.level.audible()) continue;
+    for (HeardKind& kind : earshot.kinds()) {
+      if (kind.count == 0 || !limits.holds_for(limited, kind.volume_group)) continue;
+      kind.needed = std::max(kind.needed, needed_against(weakest, kind.rank));
+      kind.needed_for_another = std::max(kind.needed_for_another, kind.needed);
+    }
   }
 }
 

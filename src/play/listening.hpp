@@ -70,7 +70,7 @@ struct Listening {
   template <class LeaveBehind>
   void take_removed(UpdateUnderWay& update, const KeptLists& to_come, LeaveBehind leave_behind);
   /// Begins an update: who has a voice, and by which levels of groups. `gauges` tells how loud the game's gauges make a kind.
-  void open(UpdateUnderWay& update, const Voices& voices, const GroupLevels& levels);
+  void open(UpdateUnderWay& update, const Voices& voices, const Groups& groups);
   /// In a replay: takes over what the recording kept.
   void adopt(UpdateUnderWay& update, const KeptLists& to_come);
   /// Computes how starts with a voice are heard now, and which other starts may get a voice. Without the lock.
@@ -109,6 +109,7 @@ struct Listening {
   void know_following(const LiveSound& sound);
   void need_from_voices(UpdateUnderWay& update);
   void need_from_limits(const UpdateUnderWay& update);
+  void need_from_groups(const UpdateUnderWay& update);
 
   Noting& noting_;
   Told told_;

@@ -173,10 +173,10 @@ Reason Starter::why(const LiveSound& sound, const Candidate& candidate, const He
     case Fate::later: return {};
     case Fate::reading: return candidate.unread ? Reason{.code = Code::clip_read_now, .name = candidate.clip->name} : Reason{};
     case Fate::waits:
-      if (candidate.over_limit) return Voices::why_limited(sound, verdict);
+      if (candidate.over_limit) return Voices::why_limited(verdict);
       return {.code = candidate.all_fade ? Code::waits_for_fades : Code::waits, .number = static_cast<double>(options.voices)};
     case Fate::too_late:
-      if (candidate.over_limit) return Voices::why_limited(sound, verdict);
+      if (candidate.over_limit) return Voices::why_limited(verdict);
       return {.code = candidate.all_fade ? Code::too_short_for_fades : Code::too_short, .number = static_cast<double>(options.voices)};
     case Fate::unheard: break;
   }

@@ -33,7 +33,7 @@ void Control::open_update(const KeptLists& to_come) {
   for (const KeptState& its : update.kept)
     if (its.gone) agenda.forget_place_of(its.emitter.number);
   forget_over();
-  listening.open(update, voices, groups.levels());
+  listening.open(update, voices, groups);
   driving.open(update);
 }
 

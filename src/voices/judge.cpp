@@ -9,7 +9,6 @@
 #include "voices/voices.hpp"
 
 namespace tidewater {
-
 /// Told to go, in every layer that is left.
 bool Voices::leaving(const LiveStart& start) const {
   for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
@@ -89,7 +88,8 @@ Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, const As
   gated.verdict.emitter = asker.emitter;
   gated.verdict.scope = asker.scope;
   gated.verdict.cadences = part == Part::cadence;
-  if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && design.limit == 0) return gated;
+  const bool limited = design.limit > 0 || limits_.own(sound.group) != GroupLimits::none;
+  if (retrigger == Retrigger::overlap && design.spacing <= Seconds{0} && !limited) return gated;
   const bool plays = retrigger != Retrigger::overlap && plays_already(gated.verdict);
   if (plays && retrigger == Retrigger::ignore) {
     gated.outcome = Outcome::already_playing;
@@ -100,78 +100,13 @@ Gated Voices::gate(const PlayedSound& sound, const HeardBefore& before, const As
     gated.after = seconds({*after}, options_.rate);
     return gated;
   }
-  if (retrigger == Retrigger::restart)
-    gated.verdict.restarts = plays;
-  else if (part != Part::cadence && design.limit > 0 && (from == nullptr || from->level.audible()))
-    obey_limit(gated, from != nullptr);
+  if (retrigger == Retrigger::restart) gated.verdict.restarts = plays;
+  if (limited && part != Part::cadence && (from == nullptr || from->level.audible())) obey_limits(gated, from);
   return gated;
 }
 
-/// Counts the starts that a limit looks at, and finds the one that leaves for one more.
-struct Voices::Counted {
-  WhenFull when_full = WhenFull::oldest;
-  std::size_t count = 0;
-  LiveStart* first = nullptr;
-  Level level;  ///< of the first
-
-  void add(LiveStart& start, Level its) {
-    ++count;
-    const bool quieter = when_full == WhenFull::quietest && first != nullptr && its != level;
-    if (first != nullptr && !(quieter ? its < level : start.id < first->id)) return;
-    first = &start;
-    level = its;
-  }
-};
-
-/// The start's loudest layer.
-Level Voices::heard_level_of(const LiveStart& start) const {
-  Level loudest;
-  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
-    if (!layer->over()) loudest = std::max(loudest, level_of(*layer));
-  return loudest;
-}
-
-/// In the world only what has a voice counts: what sleeps out there holds nobody back.
-void Voices::obey_limit(Gated& gated, bool in_world) const {
-  const PlayedSound& sound = *gated.verdict.sound;
-  const BankSound& design = *sound.design;
-  Counted counted;
-  counted.when_full = design.when_full;
-  const auto add = [&](LiveStart& start) { counted.add(start, design.when_full == WhenFull::quietest ? heard_level_of(start) : Level()); };
-  if (in_world)
-    each_heard(sound, gated.verdict.emitter, add);
-  else
-    each_that_plays(gated.verdict, add);
-  if (counted.count < design.limit) return;
-  gated.verdict.playing = counted.count;
-  if (design.when_full != WhenFull::newest) {
-    gated.verdict.leaves = counted.first;
-    return;
-  }
-  // A loop out in the world waits until it is the loudest of its kind.
-  gated.verdict.full = in_world && std::any_of(design.layers.begin(), design.layers.end(), [](const BankLayer& l) { return l.loop; });
-  if (gated.verdict.full) return;
-  gated.outcome = Outcome::limit_reached;
-}
-
-/// Applies the sound's limit to a start in the world whose delay is over: from here on the start counts against the limit.
-Verdict Voices::verdict_on_due(const LiveStart& start) const {
-  const BankSound& design = *start.sound->design;
-  Gated gated;
-  gated.verdict.sound = start.sound;
-  gated.verdict.emitter = start.emitter;
-  gated.verdict.scope = start.scope;
-  if (!start.in_world || design.limit == 0) return gated.verdict;
-  bool counts_already = false;
-  each_heard(*start.sound, start.emitter, [&](const LiveStart& its) { counts_already = counts_already || &its == &start; });
-  if (counts_already) return gated.verdict;
-  obey_limit(gated, true);
-  gated.verdict.full = gated.verdict.playing >= design.limit && gated.verdict.leaves == nullptr;
-  return gated.verdict;
-}
-
 Reason Voices::why_held(const Gated& gated) {
-  if (gated.outcome == Outcome::limit_reached) return why_limited(*gated.verdict.sound, gated.verdict);
+  if (gated.outcome == Outcome::limit_reached) return why_limited(gated.verdict);
   const BankSound& design = *gated.verdict.sound->design;
   return {.code = gated.outcome == Outcome::already_playing ? Reason::Code::plays_already : Reason::Code::too_soon,
           .each = design.limit_each_emitter,
@@ -179,18 +114,10 @@ Reason Voices::why_held(const Gated& gated) {
           .sound = &design};
 }
 
-Reason Voices::why_limited(const PlayedSound& sound, const Verdict& verdict) {
-  return {.code = Reason::Code::limited,
-          .each = sound.design->limit_each_emitter,
-          .number = static_cast<double>(verdict.playing),
-          .sound = sound.design};
-}
-
 /// Whether a verdict takes a layer's voice.
 bool Voices::loses_voice(const Verdict& verdict, const LiveLayer& layer) const {
   const auto last = verdict.yielding.begin() + static_cast<std::ptrdiff_t>(verdict.yielding_count);
-  return layer.start == verdict.leaves || (verdict.restarts && restarts(verdict, *layer.start)) ||
-         std::find(verdict.yielding.begin(), last, &layer) != last;
+  return leaves_by(verdict, *layer.start) || std::find(verdict.yielding.begin(), last, &layer) != last;
 }
 
 void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict) const {
@@ -241,24 +168,15 @@ Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& l
 void Voices::make_room(const Verdict& verdict) {
   if (!verdict.makes_room()) return;
   const PlayedSound& sound = *verdict.sound;
-  if (verdict.leaves != nullptr) leave_for_limit(*verdict.leaves, sound.design->fade_out, why_limited(sound, verdict));
+  for (const Outdone& its : verdict.leaving())
+    leave_for_limit(*its.start, (its.of_group == nullptr ? sound : *its.start->sound).design->fade_out,
+                    why_limited(sound, its.playing, its.of_group));
   if (verdict.restarts)
     while (LiveStart* oldest = oldest_that_restarts(verdict))
       each_layer(*oldest, [&](LiveLayer& layer) {
         if (layer.stage != Stage::leaving) leave(layer, sound.design->fade_out, Ending::restarted, {.code = Reason::Code::asked_again});
       });
   for (std::size_t i = 0; i < verdict.yielding_count; ++i) give_way(*verdict.yielding[i], sound);
-}
-
-/// A loop out in the world keeps its place: it is heard again where it is the loudest of its kind.
-void Voices::leave_for_limit(LiveStart& start, Seconds fade, const Reason& why) {
-  each_layer(start, [&](LiveLayer& layer) {
-    if (layer.stage == Stage::leaving) return;
-    if (!start.in_world || !layer.design->loop)
-      leave(layer, fade, Ending::yielded, why);
-    else if (layer.stage == Stage::sounding)
-      put_to_sleep(layer, why);
-  });
 }
 
 void Voices::give_way(LiveLayer& layer, const PlayedSound& to) {

@@ -40,10 +40,11 @@ struct PlayedSound {
   const BankData* bank = nullptr;
   const BankSound* design = nullptr;
   std::uint32_t group = 0;
-  PlaybackId stopped;           ///< what began before and sleeps is gone
-  std::size_t asleep = 0;       ///< its layers that sleep, as in PlayedBank
-  std::uint64_t stops = 0;      ///< as in PlayedBank
-  LiveStart* latest = nullptr;  ///< its starts that are not over hang together, the latest first
+  PlaybackId stopped;                                             ///< what began before and sleeps is gone
+  std::size_t asleep = 0;                                         ///< its layers that sleep, as in PlayedBank
+  std::uint64_t stops = 0;                                        ///< as in PlayedBank
+  LiveStart* latest = nullptr;                                    ///< its starts that are not over hang together, the latest first
+  PlayedSound *next_playing = nullptr, **from_playing = nullptr;  ///< among the sounds of its group that play
   /// Sounds of the same name in other versions of its bank: those that were replaced and still play, and those of patches.
   PlayedSound *older = nullptr, *newer = nullptr;
 };

@@ -211,15 +211,16 @@ void Voices::tend() {
     const Claim claim = sleepers_.claim(bed);
     LiveLayer& best = sleepers_[bed];
     if (!claim.audible() || pool_.free() == 0) return;
-    if (best.start->in_world && is_full(*best.start)) {
-      LiveStart& weakest = *weakest_heard(*best.start);
-      if (!claim.clearly_over(loudest_claim(weakest))) {
-        sleepers_.send_away(best);  // as many of its sound as may are heard: another's turn
-        continue;
-      }
-      each_layer(weakest, [&](LiveLayer& layer) {
-        if (layer.stage == Stage::sounding) give_way(layer, *best.start->sound);
-      });
+    Yielding yielding;
+    if (best.start->in_world && !may_wake(*best.start, claim, yielding)) {
+      sleepers_.send_away(best);  // as many of its sound or its group as may are heard: another's turn
+      continue;
+    }
+    if (!yielding.empty()) {
+      for (LiveStart* weakest : yielding)
+        each_layer(*weakest, [&](LiveLayer& layer) {
+          if (layer.stage == Stage::sounding) give_way(layer, *best.start->sound);
+        });
     } else if (count_.sounding >= options_.voices) {
       const std::uint32_t weakest = pool_.weakest();
       if (!claim.clearly_over(pool_.claim_on(weakest))) return;
@@ -227,36 +228,6 @@ void Voices::tend() {
     }
     wake(best);
   }
-}
-
-/// Of a sound in the world, whether as many are heard as may be, this one not among them.
-bool Voices::is_full(const LiveStart& start) const {
-  const std::uint32_t limit = start.sound->design->limit;
-  return limit > 0 && heard_of(start) >= limit;
-}
-
-/// Starts of its sound that have a voice, for its emitter or all, as its limit goes; it is not among them.
-std::uint32_t Voices::heard_of(const LiveStart& start) const {
-  std::uint32_t count = 0;
-  each_heard(*start.sound, start.emitter, [&](const LiveStart& its) { count += &its != &start ? 1U : 0U; });
-  return count;
-}
-
-/// The claim of the loudest of its layers that have a voice.
-Claim Voices::loudest_claim(const LiveStart& start) const {
-  Claim loudest;
-  for (const LiveLayer* layer = start.layers; layer != nullptr; layer = layer->next)
-    if (layer->stage == Stage::sounding) loudest = std::max(loudest, pool_.claim_on(layer->voice));
-  return loudest;
-}
-
-/// The start with the smallest claim among those that count against the limit of this start's sound, this start excluded.
-LiveStart* Voices::weakest_heard(const LiveStart& start) const {
-  LiveStart* weakest = nullptr;
-  each_heard(*start.sound, start.emitter, [&](LiveStart& its) {
-    if (&its != &start && (weakest == nullptr || loudest_claim(its) < loudest_claim(*weakest))) weakest = &its;
-  });
-  return weakest;
 }
 
 }  // namespace tidewater

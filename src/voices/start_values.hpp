@@ -67,6 +67,7 @@ struct VoicedLayer {
   bool in_world = false;
   bool leaving = false;  ///< it was told to go and claims nothing
   int rank = 0;
+  std::uint32_t group = 0;
   Level level;
   bool counts = false;                  ///< it counts for its start in limits; of the layers of a start one does
   const PlayedSound* family = nullptr;  ///< the newest version of its sound

@@ -35,6 +35,11 @@ void Starts::leave_emitter(LiveStart& start) {
   if (start.next_of_emitter != nullptr) start.next_of_emitter->from_of_emitter = start.from_of_emitter;
 }
 
+void Starts::leave_group(PlayedSound& sound) {
+  *sound.from_playing = sound.next_playing;
+  if (sound.next_playing != nullptr) sound.next_playing->from_playing = sound.from_playing;
+}
+
 bool Starts::end(LiveLayer& layer) {
   LiveStart& start = *layer.start;
   layer.stage = Stage::none;
@@ -42,6 +47,7 @@ bool Starts::end(LiveLayer& layer) {
   PlayedSound& sound = *start.sound;
   (start.later != nullptr ? start.later->earlier : sound.latest) = start.earlier;
   if (start.earlier != nullptr) start.earlier->later = start.later;
+  if (sound.latest == nullptr) leave_group(sound);
   --sound.home->playing;
   if (start.from_of_emitter != nullptr) leave_emitter(start);
   for (LiveLayer *its = start.layers, *next = nullptr; its != nullptr; its = next) {

@@ -1,4 +1,5 @@
 #pragma once
+#include <array>
 #include <cstdint>
 #include <new>
 #include <type_traits>
@@ -6,6 +7,7 @@
 #include <vector>
 
 #include "base/fetch.hpp"
+#include "base/most_groups.hpp"
 #include "base/state.hpp"
 #include "voices/live.hpp"
 
@@ -44,6 +46,22 @@ class Starts {
     for (LiveStart* start = of_emitter_[bucket(sound, emitter)]; start != nullptr; start = start->next_of_emitter)
       if (start->sound == &sound && start->emitter == emitter && is(*start)) return true;
     return false;
+  }
+  /// Calls `act(start)` for the starts of a group's sounds on the screen that have not ended, without those of the groups below it.
+  template <class Act>
+  void each_on_screen(std::uint32_t group, Act act) const {
+    for (PlayedSound* sound = playing_[group]; sound != nullptr; sound = sound->next_playing) {
+      if (is_in_world(*sound)) continue;
+      for (LiveStart* start = sound->latest; start != nullptr; start = start->earlier) act(*start);
+    }
+  }
+  static bool is_in_world(const PlayedSound& sound) { return sound.design->world.place == Where::world; }
+  /// After a restore: finds the sound's group again.
+  void join_group(PlayedSound& sound) {
+    PlayedSound*& first = playing_[sound.group];
+    sound.from_playing = &first;
+    sound.next_playing = std::exchange(first, &sound);
+    if (sound.next_playing != nullptr) sound.next_playing->from_playing = &sound.next_playing;
   }
   /// There must be a start in the slot.
   LiveStart& in_slot(std::uint32_t slot) { return starts_[slot]; }
@@ -104,9 +122,11 @@ class Starts {
   std::size_t bucket(const PlayedSound& sound, std::uint64_t emitter) const;
   void join_emitter(LiveStart& start);
   static void leave_emitter(LiveStart& start);
+  static void leave_group(PlayedSound& sound);
 
   std::size_t capacity_;
-  std::vector<LiveStart*> of_emitter_;  ///< hash table by sound and emitter: a power of two
+  std::vector<LiveStart*> of_emitter_;               ///< hash table by sound and emitter: a power of two
+  std::array<PlayedSound*, most_groups> playing_{};  ///< by group: the first of its sounds that play
   std::vector<LiveStart> starts_;
   std::vector<HeardFrom> from_;  ///< of each start
   std::vector<LiveLayer> layers_;
@@ -139,7 +159,10 @@ inline LiveStart& Starts::begin(PlayedSound& sound, PlaybackId id, std::uint64_t
   start.emitter = emitter;
   if (by_emitter(sound)) join_emitter(start);
   start.earlier = std::exchange(sound.latest, &start);
-  if (start.earlier != nullptr) start.earlier->later = &start;
+  if (start.earlier != nullptr)
+    start.earlier->later = &start;
+  else
+    join_group(sound);
   ++sound.home->playing;
   return start;
 }

@@ -4,12 +4,14 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
 #include <string_view>
 
 #include "bank/bank_data.hpp"
 #include "base/clip_position.hpp"
 #include "base/few.hpp"
 #include "terms/bent.hpp"
+#include "terms/group_limits.hpp"
 #include "terms/level.hpp"
 #include "terms/scope_times.hpp"
 #include "tidewater/outcome.hpp"
@@ -50,7 +52,7 @@ struct Candidate {
   Fate fate = Fate::voice;
   bool all_fade = false;    ///< it may have a voice, but those that were told to go have not gone yet
   bool unread = false;      ///< its clip is not in memory
-  bool over_limit = false;  ///< as many of its sound are heard as may be
+  bool over_limit = false;  ///< as many of its sound or its group are heard as may be
   std::uint32_t voice = ~0U;
 
   bool begins() const { return fate != Fate::too_late; }
@@ -65,20 +67,32 @@ constexpr Outcome outcome_of(Candidate::Fate fate) {
   return of_fate[static_cast<std::size_t>(fate)];
 }
 
+/// A start that leaves because a limit is reached.
+struct Outdone {
+  LiveStart* start;
+  std::size_t playing;                 ///< as in Verdict
+  const GroupLimits::Group* of_group;  ///< as in Verdict
+};
+/// The most limits that hold for a start: its sound's, and those of its group and of groups above. Others are not looked at.
+inline constexpr std::size_t most_limits = 4;
+
 /// The starts and layers that make room for a start. It holds as long as nothing begins or ends.
 struct Verdict {
   const PlayedSound* sound = nullptr;            ///< the sound that starts
   std::uint64_t emitter = 0;                     ///< and its emitter
   ScopeNumber scope = 0;                         ///< scope of the start
   bool cadences = false;                         ///< a cadence starts: its gates look at cadences, those of all else at all else
-  std::size_t playing = 0;                       ///< starts that count against the sound's limit
+  std::size_t playing = 0;                       ///< starts that count against the limit that is reached
+  const GroupLimits::Group* of_group = nullptr;  ///< the group whose limit that is; null for the sound's own
   bool full = false;                             ///< as many play as may: the new start keeps its place without a voice
   bool restarts = false;                         ///< all that plays of the sound leaves
-  LiveStart* leaves = nullptr;                   ///< the start that leaves because of the limit
+  std::array<Outdone, most_limits> outdone;      ///< starts that leave because of limits
+  std::size_t outdone_count = 0;
   std::array<LiveLayer*, most_layers> yielding;  ///< sounding layers that lose their voice
   std::size_t yielding_count = 0;
 
-  bool makes_room() const { return restarts || leaves != nullptr || yielding_count > 0; }
+  bool makes_room() const { return restarts || outdone_count > 0 || yielding_count > 0; }
+  std::span<const Outdone> leaving() const { return {outdone.data(), outdone_count}; }
 };
 
 /// The decision of the book's gates on a start.

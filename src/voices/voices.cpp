@@ -16,12 +16,14 @@ constexpr Seconds ahead_of_delay{0.25};
 
 }  // namespace
 
-Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader, Agenda& agenda)
+Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, const GroupLimits& limits,
+               Reader& reader, Agenda& agenda)
     : options_(options),
       ahead_of_delay_(frames(ahead_of_delay, options.rate).value),
       link_(link),
       notebook_(notebook),
       levels_(levels),
+      limits_(limits),
       starts_(options.playbacks),
       pool_(2 * static_cast<std::size_t>(options.voices)),
       agenda_(agenda),

@@ -29,7 +29,8 @@ namespace tidewater {
 
 class Voices {
  public:
-  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, Reader& reader, Agenda& agenda);
+  Voices(const VoicesOptions& options, Link& link, Notebook& notebook, const GroupLevels& levels, const GroupLimits& limits, Reader& reader,
+         Agenda& agenda);
 
   // Whether a start may be. Asking changes nothing; a verdict holds until something begins, ends or is turned.
 
@@ -50,7 +51,7 @@ class Voices {
   /// Which gate holds a start back; one must.
   static Reason why_held(const Gated& gated);
   /// That as many play as may.
-  static Reason why_limited(const PlayedSound& sound, const Verdict& verdict);
+  static Reason why_limited(const Verdict& verdict) { return why_limited(*verdict.sound, verdict.playing, verdict.of_group); }
   bool has_room(std::size_t layers) const { return starts_.has_room(layers); }
   /// A start may be asked for soon.
   void fetch_next() const {
@@ -220,6 +221,8 @@ class Voices {
   template <class State>
   void keep_latest(State& s, PlayedSound& sound) {
     s.place(sound.latest, starts_.starts());
+    if constexpr (State::reading)
+      if (sound.latest != nullptr && s.ok()) starts_.join_group(sound);
   }
   /// The clip that a voice plays.
   ClipSamples clip_on(std::uint32_t voice) const;
@@ -277,7 +280,15 @@ class Voices {
   std::optional<std::int64_t> heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const;
   struct Counted;
   Level heard_level_of(const LiveStart& start) const;
-  void obey_limit(Gated& gated, bool in_world) const;
+  void obey_limit(Gated& gated, const HeardFrom* from) const;
+  void obey_group(Gated& gated, std::uint32_t limited, const HeardFrom* from) const;
+  void obey_limits(Gated& gated, const HeardFrom* from) const;
+  void settle(Gated& gated, const Counted& counted, std::uint32_t limit, const HeardFrom* from) const;
+  bool leaves_by(const Verdict& verdict, const LiveStart& start) const;
+  template <class Act>
+  void each_in_group(std::uint32_t limited, ScopeNumber scope, Act act) const;
+  float metres_to(const LiveStart& start) const;
+  static Reason why_limited(const PlayedSound& sound, std::size_t playing, const GroupLimits::Group* of_group);
   Verdict verdict_on_due(const LiveStart& start) const;
   bool loses_voice(const Verdict& verdict, const LiveLayer& layer) const;
   /// Voices that nobody has been given yet.
@@ -288,8 +299,17 @@ class Voices {
   Candidate::Fate fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const;
   bool leaving(const LiveStart& start) const;
   std::uint32_t heard_of(const LiveStart& start) const;
-  bool is_full(const LiveStart& start) const;
+  /// Starts that give up their voices.
+  using Yielding = Few<LiveStart*, most_limits>;
+  bool has_to_yield(LiveStart* weakest, Claim to, Yielding& yielding) const;
+  bool may_wake(const LiveStart& start, Claim claim, Yielding& yielding) const;
   LiveStart* weakest_heard(const LiveStart& start) const;
+  /// The starts that count against the limit of a group, `but` and those that yield excluded, and the weakest of them in the world.
+  struct InGroup {
+    std::size_t count = 0;
+    LiveStart* weakest = nullptr;
+  };
+  InGroup heard_in_group(std::uint32_t limited, const LiveStart& but, const Yielding& yielding) const;
   Claim loudest_claim(const LiveStart& start) const;
   /// Whether a layer stands for its start where starts that are heard are counted: of the layers that have a voice and were not told to go,
   /// it has the first voice. Limits count starts, never layers.
@@ -348,6 +368,7 @@ class Voices {
   Link& link_;
   Notebook& notebook_;
   const GroupLevels& levels_;
+  const GroupLimits& limits_;
   Starts starts_;
   VoicePool pool_;
   Sleepers sleepers_;

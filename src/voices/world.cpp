@@ -40,7 +40,8 @@ void Voices::list_voiced(std::vector<VoicedLayer>& voiced) const {
     its.leaving = !on.sounding;
     its.rank = on.rank;
     its.level = heard_level(on.own, levels_.heard[on.group]);
-    if (on.sound->design->limit == 0) continue;
+    its.group = on.group;
+    if (on.sound->design->limit == 0 && limits_.own(on.group) == GroupLimits::none) continue;
     its.counts = counts_for_start(*pool_.owners()[voice]);
     its.family = &newest_version(*on.sound);
   }

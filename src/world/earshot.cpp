@@ -183,8 +183,9 @@ bool Earshot::forget(Emitter emitter) {
   return slot < emitters_.size() && std::exchange(emitters_.known[slot], std::uint8_t{0}) != 0;
 }
 
-void Earshot::open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held) {
+void Earshot::open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held, const GroupLimits& limits) {
   held_ = held;
+  limits_ = limits;
   ears_.assign(listeners.begin(), listeners.end());
   emitters_.grow(emitters);
   open_kinds_ = kinds_.size();
@@ -299,26 +300,39 @@ void Earshot::contend_all(const std::uint32_t* rows, std::size_t count, std::uin
   }
 }
 
-/// The best, so many at most, in order; no more of a kind than may be heard of it at once.
+/// Whether the groups of a kind have room beside those of them that are chosen. If so, one more is.
+bool Earshot::fits_in_groups(const HeardKind& kind, std::array<std::uint32_t, most_groups>& chosen) const {
+  bool fits = true;
+  limits_.each_over(kind.volume_group, [&](std::uint32_t group) { fits = fits && chosen[group] < limits_.groups[group].limit; });
+  if (fits) limits_.each_over(kind.volume_group, [&](std::uint32_t group) { ++chosen[group]; });
+  return fits;
+}
+
+/// The best, so many at most, in order; no more of a kind or a group than may be heard of it at once.
 void Earshot::keep_best(std::size_t most) {
   std::sort(candidates_.begin(), candidates_.end(),
             [](const Candidate& a, const Candidate& b) { return std::tuple(b.standing, b.start.id) < std::tuple(a.standing, a.start.id); });
   for (HeardKind& kind : kinds()) kind.chosen = 0;
+  std::array<std::uint32_t, most_groups> of_groups{};
   std::size_t taken = 0;
   for (std::size_t i = 0; i < candidates_.size() && taken < most; ++i) {
     HeardKind& kind = kinds_[sources_[candidates_[i].start.slot].kind];
-    if (kind.limit == 0 || kind.limit_each || kind.chosen++ < kind.limit) candidates_[taken++] = candidates_[i];
+    if (kind.limit > 0 && !kind.limit_each && kind.chosen++ >= kind.limit) continue;
+    if (limits_.any && !fits_in_groups(kind, of_groups)) continue;
+    candidates_[taken++] = candidates_[i];
   }
   candidates_.resize(taken);
 }
 
 /// So many free voices are taken by the first that can; whoever comes after them has to take another's. Of a kind whose limit is for each
-/// emitter nobody knows who can.
+/// emitter, or in a group that has a limit, nobody knows who can.
 void Earshot::keep_fitting(std::size_t free) {
   for (HeardKind& kind : kinds()) kind.chosen = 0;
   std::erase_if(candidates_, [&](const Candidate& its) {
     HeardKind& kind = kinds_[sources_[its.start.slot].kind];
-    if (kind.limit > 0 && (kind.limit_each || kind.heard + kind.chosen++ >= kind.limit)) return false;
+    if (limits_.own(kind.volume_group) != GroupLimits::none ||
+        (kind.limit > 0 && (kind.limit_each || kind.heard + kind.chosen++ >= kind.limit)))
+      return false;
     if (free == 0) return !(its.standing.level > kind.needed_for_another);
     --free;
     return false;

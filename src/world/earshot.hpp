@@ -5,6 +5,7 @@
 /// that afterwards.
 
 #include <algorithm>
+#include <array>
 #include <cstdint>
 #include <functional>
 #include <optional>
@@ -12,6 +13,7 @@
 #include <vector>
 
 #include "terms/claim.hpp"
+#include "terms/group_limits.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/scope_times.hpp"
 #include "terms/start_ref.hpp"
@@ -97,9 +99,10 @@ class Earshot {
 
   // An update: open and close with the lock, hear and search without it.
 
-  /// The search skips starts of scopes in `held`.
-  void open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held);
+  /// The search skips starts of scopes in `held`, and finds no more starts of a group than `limits` lets be heard.
+  void open(std::span<const Ears> listeners, std::size_t emitters, ScopeMask held, const GroupLimits& limits);
   std::span<const Ears> ears() const { return ears_; }
+  const GroupLimits& limits() const { return limits_; }
   /// The kinds that there were at `open`.
   std::span<HeardKind> kinds() { return {kinds_.data(), open_kinds_}; }
   /// In a replay: sets the kept place.
@@ -179,6 +182,7 @@ class Earshot {
   void pass(const Emitters& from);
   void contend_all(const std::uint32_t* rows, std::size_t count, std::uint32_t bit);
   void contend(std::uint32_t row);
+  bool fits_in_groups(const HeardKind& kind, std::array<std::uint32_t, most_groups>& chosen) const;
   void keep_best(std::size_t most);
   void keep_fitting(std::size_t free);
   void raise_bar();
@@ -193,6 +197,7 @@ class Earshot {
   std::vector<std::uint32_t> free_spots_;
   bool searching_ = false;
   ScopeMask held_ = 0;  ///< scopes on hold at `open`
+  GroupLimits limits_;  ///< as at `open`
   std::vector<Later> later_;
   std::vector<std::uint32_t> voiced_;
   std::vector<std::optional<HeardFrom>> heard_;

@@ -38,6 +38,13 @@ const RowsOf<BookGroup>& group_rows() {
           .truth({"mute", "false", "true", "Begins muted: its sounds run on unheard."}, &BookGroup::muted)
           .quantity({"low-pass", "none", "\"800 Hz\"", "Takes away what is above: 12 dB an octave."}, &BookGroup::low_pass)
           .quantity({"high-pass", "none", "\"60 Hz\"", "Takes away what is below: 12 dB an octave."}, &BookGroup::high_pass)
+          .whole({"limit", "none", "1",
+                  "The most playbacks at once, of all sounds in the group and in the groups below it: one line of speech at a time. What "
+                  "has been told to go does not count, nor what is too far away to be heard."},
+                 &BookGroup::limit, {{1}, {most_at_once}}, ": how many play at once")
+          .word({"when-full", "\"oldest\"", "\"newest\"",
+                 "With `limit`: who yields, as for a sound. A playback leaves by the fade-out of its own sound."},
+                &BookGroup::when_full, when_full_words)
           .word({"quality", "the parent's", "\"fine\"", "For the sounds in the group that do not say themselves."}, &BookGroup::quality,
                 quality_words)
           .loudness({"level", "the parent's", "\"-20 LUFS\"", "The loudness that the clips of the group's sounds are brought to."},

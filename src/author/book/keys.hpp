@@ -1,9 +1,14 @@
 #pragma once
 /// The tables of a book: every key that there is, once.
 
+#include <cstdint>
+
 #include "author/book/rows.hpp"
 
 namespace tidewater {
+
+/// The largest limit of a sound or a group: as many as there can be voices.
+inline constexpr std::int64_t most_at_once = 4096;
 
 const RowsOf<Book>& head_rows();
 const RowsOf<BookGroup>& group_rows();

@@ -16,6 +16,7 @@
 #include "author/book/read_credits.hpp"
 #include "author/book/read_events.hpp"
 #include "author/book/read_gauges.hpp"
+#include "author/book/read_limits.hpp"
 #include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
@@ -86,6 +87,7 @@ class Reader {
     check_circles();
     check_traits(problems_, book_);
     sort(book_.groups, "group", "master");
+    check_group_limits(problems_, book_);
     sort(book_.scopes, "scope", "root");
   }
 
@@ -191,6 +193,7 @@ class Reader {
         group.parent = *parent;
     }
     group_rows().read(problems_, table, group);
+    check_limit(problems_, table);
     mention_scope(table, "scope");
     if (master)
       book_.groups.front() = std::move(group);

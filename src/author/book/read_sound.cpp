@@ -10,6 +10,7 @@
 
 #include "author/book/keys.hpp"
 #include "author/book/read_gauges.hpp"
+#include "author/book/read_limits.hpp"
 #include "author/book/read_sketch.hpp"
 #include "author/book/read_world.hpp"
 #include "author/book/split_values.hpp"
@@ -134,8 +135,7 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   }
   sound_rows().read(problems_, table, sound);
   if (!sound.scope.empty()) named_scopes_.push_back({sound.scope, problems_.at(*table.get("scope"))});
-  if (table.contains("when-full") && !table.contains("limit"))
-    problem(*table.get("when-full"), "'when-full' goes with a limit, such as limit = 3");
+  check_limit(problems_, table);
   read_together(table, sound);
   read_world(problems_, table, sound);
   read_follow(problems_, table, book_, whole_, sound.follow);

@@ -5,8 +5,6 @@
 namespace tidewater {
 namespace {
 
-constexpr std::int64_t most_at_once = 4096;  // of one sound: as many as there can be voices
-
 constexpr std::array<std::string_view, 2> all_or_each = {"all", "each-emitter"};
 constexpr std::array<std::string_view, 2> spread_words = {"even", "middle"};
 template <class T>
@@ -109,7 +107,8 @@ const RowsOf<BookSound>& sound_rows() {
           .whole({"limit", "none", "3", "The most of it that play at once. What has been told to go does not count."}, &BookSound::limit,
                  {{1}, {most_at_once}}, ": how many play at once")
           .word({"when-full", "\"oldest\"", "\"newest\"",
-                 "With `limit`: who yields. The oldest or the quietest leaves by its fade-out; `newest` is not started."},
+                 "With `limit`: who yields. The oldest, the quietest or the farthest leaves by its fade-out; `newest` is not started. With "
+                 "`farthest` the new one is not started either if it is farther away than all others."},
                 &BookSound::when_full, when_full_words)
           .word({"limit-for", "\"all\"", "\"each-emitter\"",
                  "Whether retrigger, spacing and limit look at all that play, or at those of the same emitter."},
