@@ -52,6 +52,7 @@ class Starting {
   void draw_layers();
   bool choose_clip(Candidate& candidate);
   bool shape_layer(Candidate& candidate, Decibels trim);
+  Level heard_there(Level own) const;
   void go_by_gauges();
   bool any_clip_away() const;
   NewStart as_drawn();
@@ -201,9 +202,14 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
       layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
   if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
   candidate.own = Level(clip.level + candidate.gain);
-  const Level group = starter_.groups.levels().heard[sound_.group];
-  candidate.level = from_ == nullptr ? heard_level(candidate.own, group) : heard_level(candidate.own, group, from_->level);
+  candidate.level = heard_there(candidate.own);
   return true;
+}
+
+/// The level at which something is heard through its group and from its place.
+Level Starting::heard_there(Level own) const {
+  const Level group = starter_.groups.levels().heard[sound_.group];
+  return from_ == nullptr ? heard_level(own, group) : heard_level(own, group, from_->level);
 }
 
 void Starting::go_by_gauges() {
@@ -243,7 +249,10 @@ NewStart Starting::as_drawn() {
   if (part_ == Part::beat) {
     as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);
-    for (Candidate& candidate : layers_) candidate.level = candidate.level + Level(as.own_gain);
+    for (Candidate& candidate : layers_) {
+      candidate.own = Level(candidate.clip->level + candidate.gain + as.own_gain);
+      candidate.level = heard_there(candidate.own + Level(candidate.bent.gain));
+    }
   }
   return as;
 }

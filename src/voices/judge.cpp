@@ -127,7 +127,8 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
       if (layer != nullptr && layer->stage == Stage::sounding && loses_voice(verdict, *layer)) ++leaving;
   VoicesLeft left{.free = options_.voices - std::min<std::size_t>(options_.voices, count_.sounding - leaving), .silent = pool_.free()};
   const auto give = [&](Candidate& candidate) {
-    candidate.fate = fate_of(candidate, Claim(verdict.sound->design->rank, candidate.level, id.raise), left, verdict);
+    candidate.claim = Claim(verdict.sound->design->rank, candidate.level, id.raise);
+    candidate.fate = fate_of(candidate, left, verdict);
   };
   if (wanted.size() == 1) return give(wanted.front());
   std::array<Candidate*, most_layers> in_order;
@@ -139,7 +140,7 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
 }
 
 /// Decides the fate of a layer while `left` voices are left. If it gets a voice, `left` has one less, or `verdict` has one that yields.
-Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const {
+Candidate::Fate Voices::fate_of(Candidate& candidate, VoicesLeft& left, Verdict& verdict) const {
   using Fate = Candidate::Fate;
   if (!candidate.level.audible()) return Fate::unheard;
   if (is_to_wait(verdict.scope, candidate.starts)) return Fate::later;
@@ -152,7 +153,7 @@ Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& l
   if (left.free == 0)
     weakest =
         verdict.makes_room() ? pool_.weakest_but([&](const LiveLayer& layer) { return loses_voice(verdict, layer); }) : pool_.weakest();
-  const bool may = left.free > 0 || (weakest != VoicePool::none && pool_.claim_on(weakest) <= claim);
+  const bool may = left.free > 0 || (weakest != VoicePool::none && pool_.claim_on(weakest) <= candidate.claim);
   if (!may || left.silent == 0) {
     candidate.all_fade = may;
     return without_voice();
@@ -166,7 +167,6 @@ Candidate::Fate Voices::fate_of(Candidate& candidate, Claim claim, VoicesLeft& l
 }
 
 void Voices::make_room(const Verdict& verdict) {
-  if (!verdict.makes_room()) return;
   const PlayedSound& sound = *verdict.sound;
   for (const Outdone& its : verdict.leaving())
     leave_for_limit(*its.start, (its.of_group == nullptr ? sound : *its.start->sound).design->fade_out,

@@ -168,14 +168,14 @@ bool Voices::may_wake(const LiveStart& start, Claim claim, Yielding& yielding) c
 
 bool Voices::has_to_yield(LiveStart* weakest, Claim to, Yielding& yielding) const {
   if (weakest == nullptr || !to.clearly_over(loudest_claim(*weakest))) return false;
-  yielding.emplace_back(weakest);
+  yielding.emplace_back(*weakest);
   return true;
 }
 
 Voices::InGroup Voices::heard_in_group(std::uint32_t limited, const LiveStart& but, const Yielding& yielding) const {
   InGroup in;
   each_in_group(limited, but.scope, [&](LiveStart& its) {
-    if (&its == &but || yielding.any([&](const LiveStart* other) { return other == &its; })) return;
+    if (&its == &but || yielding.any([&](const LiveStart& other) { return &other == &its; })) return;
     ++in.count;
     if (its.in_world && (in.weakest == nullptr || loudest_claim(its) < loudest_claim(*in.weakest))) in.weakest = &its;
   });

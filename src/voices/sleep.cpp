@@ -217,8 +217,8 @@ void Voices::tend() {
       continue;
     }
     if (!yielding.empty()) {
-      for (LiveStart* weakest : yielding)
-        each_layer(*weakest, [&](LiveLayer& layer) {
+      for (LiveStart& weakest : yielding)
+        each_layer(weakest, [&](LiveLayer& layer) {
           if (layer.stage == Stage::sounding) give_way(layer, *best.start->sound);
         });
     } else if (count_.sounding >= options_.voices) {

@@ -11,6 +11,7 @@
 #include "base/clip_position.hpp"
 #include "base/few.hpp"
 #include "terms/bent.hpp"
+#include "terms/claim.hpp"
 #include "terms/group_limits.hpp"
 #include "terms/level.hpp"
 #include "terms/scope_times.hpp"
@@ -38,7 +39,8 @@ struct Candidate {
   ClipPosition position;  ///< where it begins
   ScopeFrame starts;
   Level level;  ///< as it is heard
-  Level own;    ///< of the clip at its gain, before the groups
+  Level own;    ///< of the clip at its gain, before the groups and gauges
+  Claim claim;  ///< to a voice, once one was asked for
 
   /// In order of success: the best fate among the layers gives the outcome of the whole start.
   enum class Fate {

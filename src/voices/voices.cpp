@@ -36,7 +36,7 @@ Voices::Voices(const VoicesOptions& options, Link& link, Notebook& notebook, con
 }
 
 LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candidate> wanted, const Verdict& verdict) {
-  make_room(verdict);
+  if (verdict.makes_room()) make_room(verdict);
   LiveStart& start = starts_.begin(sound, as.id, as.emitter);
   start.scope = as.scope;
   start.base = as.base;
@@ -60,7 +60,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.drawn_pitch = candidate.pitch;
     layer.its.own_gain = as.own_gain;
     layer.its.own_pitch = as.own_pitch;
-    layer.level = as.own_gain == Decibels{} ? candidate.own : Level(candidate.clip->level + candidate.gain + as.own_gain);
+    layer.level = candidate.own;
     if (start.follows) {
       layer.bent = candidate.bent;
       layer.lift = Level(candidate.bent.gain);
@@ -74,7 +74,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
-      give_voice(layer, as.base, candidate.starts, frames_of(sound.design->fade_in, layer));
+      give_voice(layer, candidate.claim, as.base, candidate.starts, frames_of(sound.design->fade_in, layer));
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
@@ -131,7 +131,7 @@ float Voices::low_pass_of(const LiveLayer& layer) const {
 
 float Voices::high_pass_of(const LiveLayer& layer) { return static_cast<float>(std::max(layer.its.high_pass, layer.bent.high_pass).value); }
 
-void Voices::give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) {
+void Voices::give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) {
   const PlayedSound& sound = *layer.start->sound;
   if (first != layer.progress.since) {
     layer.progress.position = position_at(layer, first);
@@ -149,7 +149,7 @@ void Voices::give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std
   on.sounding = true;
   on.own = own_of(layer);
   if (start.in_world) on.from = on.sent = *start.from;
-  pool_.claim(layer.voice, claim_of(layer));
+  pool_.claim(layer.voice, claim);
   if (layer.clip->streamed) streams_.open(layer);
   link_.send_start([&](StartVoice& command) { fill(command, layer, base, first, fade_in); });
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
@@ -356,9 +356,9 @@ std::optional<Voices::Claimed> Voices::claim_due(LiveLayer& layer) {
     claimed.verdict.sound = start.sound, claimed.verdict.scope = start.scope;
   share(start.id, {&candidate, 1}, claimed.verdict);
   if (candidate.fate == Candidate::Fate::voice) {
-    make_room(claimed.verdict);
+    if (claimed.verdict.makes_room()) make_room(claimed.verdict);
     get_up(layer);
-    give_voice(layer, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in, layer));
+    give_voice(layer, candidate.claim, candidate.starts, candidate.starts, frames_of(start.sound->design->fade_in, layer));
     candidate.voice = layer.voice;
   }
   return claimed;
@@ -375,7 +375,8 @@ void Voices::wake(LiveLayer& layer) {
   const ScopeFrame first = std::max(earliest(layer), layer.progress.since);
   // A layer that a gauge has just raised from silence fades in as slowly as it follows that gauge.
   const bool lifted = layer.lifted_at == tended_.at;
-  give_voice(layer, first, first, std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
+  give_voice(layer, claim_of(layer), first, first,
+             std::max<std::int64_t>(shortest_change(options_.rate.value), lifted ? way_to_next() : 0));
   notebook_.add(link_.now().at, WokeNote{layer.start->id, layer.start->sound->design, layer.design, layer.voice,
                                          times().mixed(layer.start->scope, layer.progress.since)});
 }

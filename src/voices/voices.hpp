@@ -296,11 +296,11 @@ class Voices {
     std::size_t free = 0;    ///< of those that may sound
     std::size_t silent = 0;  ///< of all: a layer that yields still fades on its own voice
   };
-  Candidate::Fate fate_of(Candidate& candidate, Claim claim, VoicesLeft& left, Verdict& verdict) const;
+  Candidate::Fate fate_of(Candidate& candidate, VoicesLeft& left, Verdict& verdict) const;
   bool leaving(const LiveStart& start) const;
   std::uint32_t heard_of(const LiveStart& start) const;
   /// Starts that give up their voices.
-  using Yielding = Few<LiveStart*, most_limits>;
+  using Yielding = Few<std::reference_wrapper<LiveStart>, most_limits>;
   bool has_to_yield(LiveStart* weakest, Claim to, Yielding& yielding) const;
   bool may_wake(const LiveStart& start, Claim claim, Yielding& yielding) const;
   LiveStart* weakest_heard(const LiveStart& start) const;
@@ -329,7 +329,7 @@ class Voices {
 
   // Voices.
   ClipPosition position_at(const LiveLayer& layer, ScopeFrame frame) const;
-  void give_voice(LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in);
+  void give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in);
   void fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) const;
   static ClipSamples clip_of(const LiveLayer& layer);
   void put_to_sleep(LiveLayer& layer, const Reason& why);
