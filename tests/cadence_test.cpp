@@ -200,8 +200,14 @@ TEST_CASE("a walker who is asked to walk again walks on, over the new floor") {
     return std::pair(outcome, stage.starts().back().clip);
   };
   CHECK(clip_after("steel", {1}) == std::pair(Outcome::started, std::string("n-1.wav")));
-  CHECK(clip_after("planks", {1}) == std::pair(Outcome::already_playing, std::string("n-2.wav")));
+  CHECK(clip_after("planks", {1}) == std::pair(Outcome::went_on, std::string("n-2.wav")));
+  CHECK(clip_after("mud", {1}) == std::pair(Outcome::went_on, std::string("n-3.wav")));
   CHECK(clip_after("mud", {1}) == std::pair(Outcome::already_playing, std::string("n-3.wav")));
+  std::vector<std::string> why;
+  for (const auto& decision : stage.entries<noted::Decision>())
+    if (decision.outcome == Outcome::went_on) why.push_back(decision.why);
+  CHECK(why ==
+        std::vector<std::string>{"'step' goes on; its next starts go by surface=planks", "'step' goes on; its next starts go by surface=mud"});
   const std::size_t alone = stage.starts().size();
   CHECK(clip_after("steel", {2}).first == Outcome::started);
   CHECK(stage.starts().size() >= alone + 7);  // both walk

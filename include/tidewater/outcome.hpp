@@ -8,7 +8,7 @@ namespace TIDEWATER_API tidewater {
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
   started,          ///< a playback began, or will after its delay
-  went_on,          ///< a playback from before the restart of its scope plays on
+  went_on,          ///< a playback from before the restart of its scope plays on, or a cadence goes on by the traits of this raise
   reading,          ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
   silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
   dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes

@@ -49,6 +49,13 @@ constexpr std::string_view all_fade = "there is room for it, but every voice sti
 constexpr std::string_view keeps = "; it keeps its place";
 constexpr std::string_view cannot_wait = ", and it is too short to wait";
 
+/// "surface=planks, weight=light".
+std::string list_of(std::span<const Trait> traits) {
+  std::string list;
+  for (const Trait& trait : traits) list += fmt::format("{}{}={}", list.empty() ? "" : ", ", trait.name.text(), trait.value.text());
+  return list.empty() ? "no trait" : list;
+}
+
 }  // namespace
 
 std::string words(const Reason& r, const KnownNames& known) {
@@ -221,6 +228,7 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::scope_ended: return fmt::format("scope '{}' ended at {:.3f} s; call begin(\"{}\") first", r.name, r.number, r.name);
     case Code::ends_with_scope: return fmt::format("scope '{}' ended", r.name);
     case Code::restarted_with: return fmt::format("scope '{}' restarted", r.name);
+    case Code::goes_on_by_traits: return fmt::format("'{}' goes on; its next starts go by {}", sound, list_of(r.traits));
     case Code::went_on:
       return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} from before the restart plays on", r.name, r.number, r.other);
     case Code::held_gave_way: return "its scope is on hold, and another sound needed the voice; it keeps its place";

@@ -93,6 +93,7 @@ struct Reason {
     scope_ended,         ///< scope `name`, at `number` seconds
     ends_with_scope,     ///< scope `name`
     restarted_with,      ///< scope `name`
+    goes_on_by_traits,   ///< the steps of `sound`, by `traits`
     went_on,             ///< the playback of raise `number` and response `other`, after a restart of scope `name`
     held_gave_way,       ///< it was on hold
     left_over,           ///< for `number` seconds, after scope `name` restarted

@@ -16,11 +16,15 @@ namespace {
 /// takes back what was decided and is not heard yet.
 constexpr Seconds ahead{0.25};
 
-void keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait> traits) {
-  cadence.trait_count = 0;
+/// Returns whether the traits of the cadence have changed.
+bool keep_traits(Cadence& cadence, const LiveSound& sound, std::span<const Trait> traits) {
+  std::array<KeptTrait, Cadence::most_traits> kept{};
+  std::size_t count = 0;
   for (const Trait& trait : traits)
-    if (cadence.trait_count < cadence.traits.size() && goes_by(*sound.design, trait.name))
-      cadence.traits[cadence.trait_count++] = {trait.name.hash(), trait.value.hash()};
+    if (count < kept.size() && goes_by(*sound.design, trait.name)) kept[count++] = {trait.name.hash(), trait.value.hash()};
+  const bool changes = std::exchange(cadence.traits, kept) != kept || cadence.trait_count != count;
+  cadence.trait_count = count;
+  return changes;
 }
 
 }  // namespace
@@ -69,16 +73,21 @@ Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, Decibels ga
   return outcome;
 }
 
-/// What is asked for while it goes on goes on by the new traits: the floor that somebody walks on.
-void Starter::change_traits(const LiveSound& sound, const Happening& happening) {
-  if (sound.design->limit_each_emitter)
-    return voices.each_of_emitter(sound, happening.emitter.number, [&](const LiveStart& start) {
-      if (Cadence* its = driving.cadences.find(start.ref())) keep_traits(*its, sound, happening.traits);
+/// Gives the cadences of a sound that play already the traits of a new raise, such as the floor that somebody walks on. Returns whether
+/// any of them has changed.
+bool Starter::change_traits(const LiveSound& sound, const Happening& happening) {
+  bool any = false;
+  if (sound.design->limit_each_emitter) {
+    voices.each_of_emitter(sound, happening.emitter.number, [&](const LiveStart& start) {
+      if (Cadence* its = driving.cadences.find(start.ref())) any = keep_traits(*its, sound, happening.traits) || any;
     });
+    return any;
+  }
   driving.cadences.each([&](Cadence& its) {
     const LiveStart* start = voices.find(its.start);
-    if (start != nullptr && start->sound == &sound) keep_traits(its, sound, happening.traits);
+    if (start != nullptr && start->sound == &sound) any = keep_traits(its, sound, happening.traits) || any;
   });
+  return any;
 }
 
 PlaybackState Starter::state_of(const LiveStart& start) {

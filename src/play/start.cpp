@@ -330,9 +330,10 @@ void Starting::note_layer(const Candidate& candidate, const NewStart& as, bool f
 }
 
 Outcome Starting::refuse_held(const Gated& gated, StartedSounds& started) {
-  if (part_ == Part::cadence) starter_.change_traits(sound_, happening_);
+  const bool changes = part_ == Part::cadence && starter_.change_traits(sound_, happening_);
   if (gated.outcome == Outcome::already_playing)
     if (const LiveStart* plays = starter_.voices.what_plays(gated.verdict)) add(started, plays->ref());
+  if (changes) return refuse(Outcome::went_on, {.code = Reason::Code::goes_on_by_traits, .sound = &design_, .traits = happening_.traits});
   return refuse(gated.outcome, Voices::why_held(gated));
 }
 

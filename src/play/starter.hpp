@@ -90,7 +90,7 @@ struct Starter {
 
   Outcome begin_cadence(LiveSound& sound, const NewStart& as, Decibels gain, const Happening& happening, Layers& layers,
                         Followers::Follower* follower, const Verdict& verdict, StartedSounds& started);
-  void change_traits(const LiveSound& sound, const Happening& happening);
+  bool change_traits(const LiveSound& sound, const Happening& happening);
   /// Values of a cadence that its start does not hold yet.
   struct OfCadence {
     const Followers::Follower* follower = nullptr;

@@ -25,6 +25,7 @@ struct Due {
 /// A trait that came with a raise, by its hashes.
 struct KeptTrait {
   std::uint64_t name = 0, value = 0;
+  friend bool operator==(const KeptTrait&, const KeptTrait&) = default;
 };
 
 /// A response that waits. What it names may be in another bank by then, so that the names are kept, as hashes.
