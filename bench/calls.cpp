@@ -13,7 +13,7 @@
 #include <unordered_map>
 #include <vector>
 
-#include "../examples/harbour/trip.hpp"
+#include "../examples/harbour/scene.hpp"
 #include "bank/bank_data.hpp"
 #include "base/random.hpp"
 #include "play/control.hpp"
@@ -355,6 +355,7 @@ void hour() {
   std::vector<float> block(1600);
   fmt::print("\n| an hour of the harbour, journal on, after | {:>10} | {:>10} |\n| {:-<41} | {:->10} | {:->10} |\n", "heap", "left over",
              "", ":", ":");
+  harbour::Scene scene(manager);
   for (int minute = 1; minute <= 60; ++minute) {
     harbour::Trip trip;
     const auto frame = [&] {
@@ -362,10 +363,7 @@ void hour() {
       manager.render(block);
     };
     for (int at = 0; at < 60 * 60; ++at) {
-      for (const auto& [event, surface, walker] : trip.advance(at / 60.0)) {
-        const std::vector<Trait> traits = {{"surface", surface}};
-        manager.raise(event, std::span<const Trait>(traits.data(), surface.empty() ? 0 : 1), Emitter{walker});
-      }
+      scene.play(trip, trip.advance(at / 60.0));
       frame();
     }
     if (minute % 20 != 0) continue;

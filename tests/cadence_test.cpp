@@ -206,8 +206,8 @@ TEST_CASE("a walker who is asked to walk again walks on, over the new floor") {
   std::vector<std::string> why;
   for (const auto& decision : stage.entries<noted::Decision>())
     if (decision.outcome == Outcome::went_on) why.push_back(decision.why);
-  CHECK(why ==
-        std::vector<std::string>{"'step' goes on; its next starts go by surface=planks", "'step' goes on; its next starts go by surface=mud"});
+  CHECK(why == std::vector<std::string>{"'step' goes on; its next starts go by surface=planks",
+                                        "'step' goes on; its next starts go by surface=mud"});
   const std::size_t alone = stage.starts().size();
   CHECK(clip_after("steel", {2}).first == Outcome::started);
   CHECK(stage.starts().size() >= alone + 7);  // both walk

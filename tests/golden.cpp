@@ -84,7 +84,7 @@ Played play(const Bank& bank, std::uint32_t voices) {
     harbour::Scene scene(manager);
     std::vector<float> block(1600);
     for (int frame = 0; frame < harbour::Trip::lasts * 60; ++frame) {
-      scene.play(trip, trip.advance(frame / 60.0), frame / 60.0);
+      scene.play(trip, trip.advance(frame / 60.0));
       manager.update(Seconds{1.0 / 60});
       manager.render(block);
       samples.add(block.data(), block.size() * sizeof(float));

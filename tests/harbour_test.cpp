@@ -116,6 +116,39 @@ TEST_CASE("the harbour's program has its banks come and go, and links nothing th
   CHECK_THAT(symbols.out, !Contains("read_book") && !Contains("toml::") && !Contains("ebur128"));
 }
 
+TEST_CASE("the ferry moors in stages, the world pauses once and slows down once, and passengers walk by cadence") {
+  const Folder folder;
+  REQUIRE(run(folder, harbour + " --out " + folder.path()).exit == 0);
+  const std::string journal = folder.path("harbour.journal.jsonl");
+  const auto told = [&](const std::string& event) { return run(folder, tool + " why " + journal + " --event " + event).out; };
+  CHECK_THAT(told("ferry.moored.begun"), Contains("'rope' was heard") && Contains("'winch' was heard"));
+  CHECK_THAT(told("ferry.moored.interrupted"), Contains("done 'winch'") && Contains("'bump' was heard"));
+  CHECK_THAT(told("ferry.docked"), Contains("raised by 'ferry.moored.completed'") && Contains("'gangway' was heard"));
+  CHECK_THAT(told("passenger.walked"), Contains("steps/steel-") && Contains("its next starts go by surface=planks"));
+
+  const std::string lines = folder.read("harbour.journal.jsonl");
+  for (const char* request : {"scope-pause", "scope-resume"}) {
+    const std::string its = std::string("\"request\":\"") + request + "\"";
+    CHECK(lines.find(its) != std::string::npos);
+    CHECK(lines.find(its) == lines.rfind(its));
+  }
+  // While the world stands, only the music and the menu are heard: the water is a noise that neither of them has.
+  const Take take{decode_file(folder.path("harbour.wav")).samples};
+  const auto hiss = [&](double from) {
+    const Take part = take.part(from, 0.25);
+    std::vector<float> mono(part.frames());
+    for (std::size_t i = 0; i < mono.size(); ++i) mono[i] = part.left(i);
+    const std::vector<float> low = below(mono, 8000, test_rate.value);
+    const std::size_t left_out = (mono.size() - low.size()) / 2;
+    std::vector<float> high(low.size());
+    for (std::size_t i = 0; i < high.size(); ++i) high[i] = mono[i + left_out] - low[i];
+    return power(high);
+  };
+  const double before = hiss(13.7);
+  CHECK(hiss(15.2) < before - 20);
+  CHECK(hiss(15.7) > before - 6);
+}
+
 TEST_CASE("the harbour's banks for a handheld are half the size, and no loop of theirs was encoded anew") {
   const Folder folder;
   const auto size = [](const std::string& target) {

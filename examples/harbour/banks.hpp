@@ -12,7 +12,7 @@ class Banks {
   /// From a folder that `tidewater pack` filled; the quay is loaded at once. Throws tidewater::Error where a bank is not there.
   Banks(tidewater::SoundManager& manager, std::string folder, std::string language);
 
-  /// Before what happens at `now`, in seconds. Throws tidewater::Error where a bank that is due is not there.
+  /// Before what happens at `now`, in seconds of the game's time. Throws tidewater::Error where a bank that is due is not there.
   void advance(double now);
 
  private:

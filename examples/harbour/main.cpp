@@ -45,8 +45,9 @@ void play(SoundManager& manager, const Options& options, EndFrame end_frame) {
   harbour::Banks banks(manager, options.banks, options.language);
   for (int frame = 0; frame < harbour::Trip::lasts * frames_a_second; ++frame) {
     const double now = frame * frame_time.value;
-    banks.advance(now);
-    scene.play(trip, trip.advance(now), now);
+    const std::vector<harbour::Happening> happened = trip.advance(now);
+    banks.advance(trip.time());
+    scene.play(trip, happened);
     manager.update(frame_time);
     end_frame();
   }

@@ -10,14 +10,14 @@ namespace harbour {
 
 /// A passenger who walks along the pier at a pace of their own.
 struct Walker {
-  double starts = 0;  ///< seconds
+  double starts = 0;  ///< seconds of the game's time
   double stops = 0;
-  double next_step = 0;
-  double stride = 0.5;  ///< seconds a step
+  double pace = 1;           ///< steps, beside those of a passenger who walks as most do
+  std::string surface = {};  ///< that they walk on; empty before they start
   std::uint64_t number = 0;
 };
 
-/// Something that happened, by name; of a step also on what, and whose it is.
+/// Something that happened, by name. Of a passenger who walks also on which surface, and who it is.
 struct Happening {
   std::string event;
   std::string surface = {};
@@ -29,9 +29,11 @@ class Trip {
  public:
   static constexpr double lasts = 60;  ///< seconds
 
-  /// Moves on to `now` and returns what happened since the last call.
+  /// Moves on to `now`, in seconds of real time, and returns what happened since the last call.
   std::vector<Happening> advance(double now);
 
+  /// Seconds of the game's time. It stands still while the player has the menu open, and is slow while a photo is taken.
+  double time() const { return time_; }
   /// Metres that the ferry has come from the first pier.
   double way() const { return way_; }
   double speed() const { return speed_; }        ///< metres a second
@@ -40,13 +42,17 @@ class Trip {
   bool is_walking(std::uint64_t number) const;
 
  private:
-  void board(double now, int passengers);
-  void cross(double now);
+  void board(int passengers);
+  void cross();
+  void walk(std::vector<Happening>& happened);
+  void pass_the_time(double now, std::vector<Happening>& happened);
 
   std::mt19937 chance_{7};  // the standard fixes its numbers, so that every run is the same trip
   double between(double low, double high) { return low + (high - low) * (static_cast<double>(chance_()) / 4294967296.0); }
 
-  std::size_t next_line_ = 0;
+  double now_ = 0, time_ = 0;
+  double speed_of_time_ = 1;
+  std::size_t next_line_ = 0, next_of_player_ = 0;
   std::vector<Walker> walkers_;
   std::uint64_t walkers_so_far_ = 0;
   std::vector<double> tickets_;
