@@ -103,6 +103,7 @@ Outcome Starting::run(StartedSounds& started) {
   draw_layers();
   Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
+  if (!starter_.voices.has_room(1)) return refuse_without_room();  // before anything is drawn: there may be a million
   verdict_ = &gated.verdict;
   layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
   if (sound_.following != nullptr) go_by_gauges();
@@ -112,10 +113,7 @@ Outcome Starting::run(StartedSounds& started) {
   if (starter_.voices.times().held(scope_) && part_ != Part::cadence && is_short()) return refuse(Outcome::paused, why_held());
 
   const NewStart as = as_drawn();
-  if (part_ == Part::cadence) {
-    if (!starter_.voices.has_room(1)) return refuse_without_room();
-    return starter_.begin_cadence(sound_, as, added_.gain, happening_, layers_, follower(), *verdict_, started);
-  }
+  if (part_ == Part::cadence) return starter_.begin_cadence(sound_, as, added_.gain, happening_, layers_, follower(), *verdict_, started);
   if (nobody_would_hear()) return refuse(Outcome::out_of_range, Listening::why_out_of_range(sound_, *from_));
   if (waits)
     for (Candidate& candidate : layers_) candidate.fate = Candidate::Fate::reading;
