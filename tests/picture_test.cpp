@@ -56,6 +56,25 @@ TEST_CASE("a timeline knows how far away what is in the world is, as it and its 
   CHECK(seconds({bar.dormant[0].first}, test_rate).value == Approx(1.5).margin(0.04));
 }
 
+TEST_CASE("a timeline knows when scopes were paused and slow") {
+  Stage stage("[scopes.world]\n[scopes.menu]\n[sounds.tone]\nclips=[\"tone.wav\"]\n[events.rung]\nstart=\"tone\"\n");
+  const auto after = [&](const Outcome&) { stage.render(Seconds{0.5}); };
+  after(stage.manager->pause("world"));
+  after(stage.manager->pause("world"));
+  after(stage.manager->resume("world"));
+  after(stage.manager->set_time_scale("world", 0.25, Seconds{0.1}));
+  after(stage.manager->pause("menu"));
+  after(stage.manager->end("world"));
+  TimelineFacts facts(test_rate);
+  for (const auto& entry : stage.journal) facts.take(entry);
+  (void)facts.lanes(144'000);
+  std::vector<std::string> told;
+  for (const auto& [scope, spans] : facts.scopes)
+    for (const ScopeSpan& its : spans)
+      told.push_back(scope + " " + its.text + " " + std::to_string(its.from / 24'000) + " " + std::to_string(its.to / 24'000));
+  CHECK(told == std::vector<std::string>{"menu paused 4 6", "world paused 0 2", "world x0.25 3 5"});
+}
+
 TEST_CASE("voices held are read off between the measured points, and drawn") {
   StressResult result;
   result.deadline = Seconds{0.01};

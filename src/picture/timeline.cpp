@@ -23,6 +23,7 @@ constexpr double most_wave_height = 440;
 constexpr double most_slot = 36;
 constexpr double lane_gap = 5;
 constexpr double axis_height = 22;
+constexpr double scope_height = 15;
 constexpr double reason_line = 16;
 constexpr double legend_height = 22;
 constexpr double room_for_distances = 26;  // of a bar: below, they are in its label
@@ -80,6 +81,7 @@ class Drawing {
     draw_grid(marks_top, lanes_bottom);
     draw_strip("events", facts_.marks, marks_top, marks_height);
     if (!facts_.changes.empty()) draw_strip("levels", facts_.changes, marks_top + marks_height, changes_height());
+    draw_scopes();
     // What few rows leave free goes to the waveform.
     const double lanes_height = most_slot * slots() + lane_gap * static_cast<double>(lanes_.size());
     draw_wave(std::clamp(lanes_bottom - y_ - lanes_height, least_wave_height, most_wave_height));
@@ -131,6 +133,29 @@ class Drawing {
     int sum = 0;
     for (const Lane& lane : lanes_) sum += lane.slots;
     return sum;
+  }
+
+  /// One line for each scope that was paused or changed its speed.
+  void draw_scopes() {
+    if (facts_.scopes.empty()) return;
+    canvas_.text(margin, y_ + scope_height / 2, "scopes", {11, ink, true});
+    for (const auto& [scope, spans] : facts_.scopes) {
+      const double middle = y_ + scope_height / 2;
+      canvas_.text(left_ - 6, middle, scope, {10, ink, false, Canvas::Align::right, 90});
+      canvas_.line(left_, middle, right_, middle, grid);
+      for (const ScopeSpan& its : spans) {
+        const double from = x_of(its.from), width = std::max(2.0, x_of(its.to) - from);
+        const Colour colour = its.paused ? ink : water;
+        canvas_.rectangle(from, y_ + 1, width, scope_height - 2, {colour.red, colour.green, colour.blue, its.paused ? 0.85 : 0.55});
+        const Canvas::TextStyle inside{9, its.paused ? paper : ink}, beside{9, ink};
+        if (canvas_.text_width(its.text, inside) + 4 < width)
+          canvas_.text(from + 3, middle, its.text, inside);
+        else
+          canvas_.text(from + width + 3, middle, its.text, beside);
+      }
+      y_ += scope_height;
+    }
+    y_ += 4;
   }
 
   void draw_wave(double wave_height) {

@@ -140,6 +140,33 @@ void TimelineFacts::take(const noted::Asked& asked, Frames at) {
     add_filter(low->of, low->frequency, "low-pass", low->time, at);
   } else if (const auto* high = std::get_if<asked::SetHighPass>(&asked.request)) {
     add_filter(high->of, high->frequency, "high-pass", high->time, at);
+  } else {
+    take_scope(asked.request, at);
+  }
+}
+
+void TimelineFacts::take_scope(const Request& request, Frames at) {
+  const auto change = [&](const Name& scope, bool pauses, const std::string& text) {
+    auto& spans = scopes[std::string(scope.text())];
+    for (ScopeSpan& its : spans) {
+      if (its.to >= 0 || its.paused != pauses) continue;
+      if (its.text == text) return;  // paused twice is paused once
+      its.to = at.value;
+    }
+    if (!text.empty()) spans.push_back({at.value, -1, text, pauses});
+  };
+  if (const auto* pause = std::get_if<asked::PauseScope>(&request)) {
+    change(pause->scope, true, "paused");
+  } else if (const auto* resume = std::get_if<asked::ResumeScope>(&request)) {
+    change(resume->scope, true, "");
+  } else if (const auto* scale = std::get_if<asked::SetTimeScale>(&request)) {
+    change(scale->scope, false, scale->scale.value == 1 ? "" : fmt::format("x{:.3g}", scale->scale.value));
+  } else if (const auto* begin = std::get_if<asked::BeginScope>(&request)) {
+    change(begin->scope, true, "");
+    change(begin->scope, false, "");
+  } else if (const auto* end = std::get_if<asked::EndScope>(&request)) {
+    change(end->scope, true, "");
+    change(end->scope, false, "");
   }
 }
 
@@ -217,6 +244,10 @@ void TimelineFacts::take(const JournalEntry& entry) {
 
 std::vector<Lane> TimelineFacts::lanes(std::int64_t end) {
   std::stable_partition(unheard.begin(), unheard.end(), [](const Unheard& u) { return !u.held; });
+  std::erase_if(scopes, [](const auto& its) { return its.second.empty(); });
+  for (auto& [scope, spans] : scopes)
+    for (ScopeSpan& its : spans)
+      if (its.to < 0) its.to = end;
   for (auto& [group, spans] : muted)
     for (auto& span : spans)
       if (span.second < 0) span.second = end;

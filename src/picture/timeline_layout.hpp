@@ -40,6 +40,14 @@ struct Mark {
   bool held = false;  ///< the book held a start back
 };
 
+/// A time in which a scope is paused, or runs at another speed.
+struct ScopeSpan {
+  std::int64_t from = 0;
+  std::int64_t to = -1;  ///< -1 while it lasts
+  std::string text;      ///< "paused", or the speed
+  bool paused = false;
+};
+
 /// Requests that were not heard for the same reason, explained once.
 struct Unheard {
   std::vector<std::int64_t> at;
@@ -72,6 +80,8 @@ class TimelineFacts {
   std::vector<Mark> changes;  ///< of groups: levels, filters, mutes
   /// When each group was muted, from and to; once `lanes` was called all have an end.
   std::map<std::string, std::vector<std::pair<std::int64_t, std::int64_t>>> muted;
+  /// By scope; once `lanes` was called all have an end.
+  std::map<std::string, std::vector<ScopeSpan>> scopes;
   std::vector<Unheard> unheard;  ///< what was refused first, then what the book held back; once `lanes` was called
   std::uint64_t seed = 0;
   std::uint32_t voices = 0;
@@ -79,6 +89,7 @@ class TimelineFacts {
  private:
   void take(const noted::Head& head, Frames at);
   void take(const noted::Asked& asked, Frames at);
+  void take_scope(const Request& request, Frames at);
   void take(const noted::Decision& decision, Frames at);
   void take(const noted::FurtherLayer& further, Frames at);
   void take(const noted::Due& due, Frames at);
