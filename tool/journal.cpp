@@ -164,7 +164,7 @@ class Reader {
   static void mark(const std::string& outcome, Told& told) {
     const auto known = outcome_of(outcome);
     if (!known) return;
-    told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started);
+    told.held_back = idle(*known) || (plays(*known) && *known != Outcome::started && *known != Outcome::went_on);
     told.refused = refused(*known);
   }
 
