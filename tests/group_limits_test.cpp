@@ -106,6 +106,7 @@ TEST_CASE("where a sound or a group is full, the farthest yields, the new one in
     CHECK(at(20) == Outcome::started);  // the one at 30 m leaves
     CHECK(raises(stage) == std::vector<std::uint64_t>{2, 3});
     CHECK(at(25) == Outcome::limit_reached);
+    CHECK_THAT(stage.why(), Contains("which is its limit; 25 m away, this one is the farthest"));
     CHECK(raises(stage) == std::vector<std::uint64_t>{2, 3});
     CHECK(at(20) == Outcome::started);  // as far as the farthest: the older leaves
     CHECK(raises(stage) == std::vector<std::uint64_t>{2, 5});

@@ -5,6 +5,7 @@
 
 #include "media/decode.hpp"
 #include "process.hpp"
+#include "tidewater/author/book.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -380,6 +381,9 @@ responses = [ { stop = "wash", fade = "4 s" }, { start = "a-longer-name-than-mos
   CHECK_THAT(both, Contains("low        1  -9 dB .. -7 dB  0 st   0 s    0 s       all of it   100 %") &&
                        Contains("top        1  -6 dB .. -4 dB  12 st") && Contains("30 %"));
   CHECK_THAT(shown(" ferry.docked"), Contains("stop   wash                     0 s    4 s   -\n") && Contains("0.5 s  -     surface\n"));
+  // Every key of a group is there, also one that it does not have.
+  for (const BookKey& key : book_keys())
+    if (key.section == "groups") CHECK_THAT(shown(" near"), Contains("\n  " + std::string(key.key) + " "));
   CHECK_THAT(shown(" near"), Contains("heard at -5 dB: near -2 dB, effects -3 dB, master 0 dB\n  sounds: wash\n"));
   CHECK_THAT(shown(" master"), Contains("level      \"-20 LUFS\"") && Contains("book\n"));
   CHECK_THAT(shown(" surface"), Contains("a-longer-name-than-most  -      planks, steel\n"));

@@ -168,6 +168,9 @@ Json json_of(const BookGroup& group) {
           {"parent", group.parent},
           {"gain", to_text(group.gain)},
           {"mute", group.muted},
+          {"limit", group.limit > 0 ? Json(group.limit) : Json(nullptr)},
+          {"when-full", when_full_words[static_cast<std::size_t>(group.when_full)]},
+          {"scope", group.scope},
           {"low-pass", to_text(group.low_pass)},
           {"high-pass", to_text(group.high_pass)}};
 }

@@ -45,6 +45,18 @@ Held quality_of(const Book& book, const std::string& group) {
   return from.empty() ? Held{word, "default"} : Held{word, "group " + from};
 }
 
+Held preload_of(const Book& book, const std::string& group) {
+  std::optional<bool> preload;
+  const std::string from = up_from(book, group, [&](const BookGroup& g) { return (preload = g.preload).has_value(); });
+  return {preload.value_or(true) ? "true" : "false", from.empty() ? "default" : "group " + from};
+}
+
+Held group_scope_of(const Book& book, const std::string& group) {
+  std::string scope;
+  const std::string from = up_from(book, group, [&](const BookGroup& g) { return !(scope = g.scope).empty(); });
+  return {from.empty() ? book.scopes.front().name : scope, from.empty() ? "default" : "group " + from};
+}
+
 template <class T>
 std::string as_range(const Range<T>& range) {
   return range.low == range.high ? to_text(range.low) : fmt::format("{} .. {}", to_text(range.low), to_text(range.high));
@@ -310,7 +322,7 @@ std::string show_event(const Book& book, const BookEvent& event) {
 
 std::string show_group(const Book& book, const BookGroup& group) {
   const Held level = level_of(book, group.name);
-  const Held quality = quality_of(book, group.name);
+  const Held quality = quality_of(book, group.name), preload = preload_of(book, group.name), scope = group_scope_of(book, group.name);
   const auto filter = [](Hertz corner) { return corner.value > 0 ? to_text(corner) : std::string("none"); };
   Table table({"key", "value", "from"});
   const auto own = [](bool is_own) { return is_own ? "own" : "default"; };
@@ -320,8 +332,11 @@ std::string show_group(const Book& book, const BookGroup& group) {
   table.row({"mute", group.muted ? "true" : "false", own(group.muted)});
   table.row({"low-pass", filter(group.low_pass), own(group.low_pass.value > 0)});
   table.row({"high-pass", filter(group.high_pass), own(group.high_pass.value > 0)});
-  table.row({"quality", quality.value, quality.from == "group " + group.name ? "own" : quality.from});
-  table.row({"level", level.value, level.from == "group " + group.name ? "own" : level.from});
+  table.row({"limit", group.limit > 0 ? fmt::format("{}", group.limit) : "none", own(group.limit > 0)});
+  table.row({"when-full", fmt::format("\"{}\"", when_full_words[static_cast<std::size_t>(group.when_full)]),
+             own(group.when_full != WhenFull::oldest)});
+  for (const auto& [key, its] : {std::pair("quality", &quality), {"level", &level}, {"preload", &preload}, {"scope", &scope}})
+    table.row({key, its->value, its->from == "group " + group.name ? "own" : its->from});
   double gain = 0;
   std::string sums, muted;
   up_from(book, group.name, [&](const BookGroup& g) {

@@ -49,6 +49,11 @@ constexpr std::string_view all_fade = "there is room for it, but every voice sti
 constexpr std::string_view keeps = "; it keeps its place";
 constexpr std::string_view cannot_wait = ", and it is too short to wait";
 
+/// Of a limit that the farthest yields to.
+std::string farther(const Reason& r) {
+  return r.other > 0 ? fmt::format("; {:.3g} m away, this one is the farthest", r.other) : std::string();
+}
+
 /// "surface=planks, weight=light".
 std::string list_of(std::span<const Trait> traits) {
   std::string list;
@@ -85,10 +90,10 @@ std::string words(const Reason& r, const KnownNames& known) {
                            length_of(r.sound->spacing.value));
       return fmt::format("'{}' would begin {} {} another start of it{}; its spacing is {}", sound, length_of(std::abs(r.number)),
                          r.number < 0 ? "before" : "after", whose, length_of(r.sound->spacing.value));
-    case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit", r.number, sound, whose);
+    case Code::limited: return fmt::format("{:.0f} of '{}' play already{}, which is its limit{}", r.number, sound, whose, farther(r));
     case Code::group_limited:
-      return fmt::format("{:.0f} playback{} already in the group '{}', which is its limit", r.number, r.number == 1 ? " plays" : "s play",
-                         r.name);
+      return fmt::format("{:.0f} playback{} already in the group '{}', which is its limit{}", r.number, r.number == 1 ? " plays" : "s play",
+                         r.name, farther(r));
     case Code::asked_again: return "it was asked for again";
     case Code::past_end:
       return fmt::format("'{}' was to begin beyond the end of '{}', which lasts {:.3f} s; see its start-at", sound, r.name, r.number);

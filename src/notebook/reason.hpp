@@ -26,8 +26,8 @@ struct Reason {
     brought,           ///< `name` of `number` `unit` was brought to `other`; `more` is its range
     plays_already,     ///< `sound`; `each`: for its emitter
     too_soon,          ///< `sound`, `number` seconds after another start of it, or before it if negative; `each`
-    limited,           ///< `number` of `sound`; `each`
-    group_limited,     ///< `number` of group `name`
+    limited,           ///< `number` of `sound`; `each`. If `other` is not 0, the start is the farthest, at so many metres
+    group_limited,     ///< `number` of group `name`; `other` is as for `limited`
     asked_again,
     past_end,     ///< `sound`, whose clip `name` has `number` seconds
     no_clip,      ///< `sound`, `layer`, `traits`

@@ -7,6 +7,12 @@
 
 namespace tidewater {
 
+Reason Voices::why_limited(const Verdict& verdict) {
+  Reason why = why_limited(*verdict.sound, verdict.playing, verdict.of_group);
+  why.other = static_cast<double>(verdict.farther_at);
+  return why;
+}
+
 Reason Voices::why_limited(const PlayedSound& sound, std::size_t playing, const GroupLimits::Group* of_group) {
   const auto number = static_cast<double>(playing);
   if (of_group != nullptr) return {.code = Reason::Code::group_limited, .number = number, .name = of_group->name};
@@ -110,6 +116,7 @@ void Voices::settle(Gated& gated, const Counted& counted, std::uint32_t limit, c
     verdict.outdone[verdict.outdone_count++] = {counted.first, counted.count, verdict.of_group};
     return;
   }
+  if (is_farthest) verdict.farther_at = from->metres;
   // A loop out in the world waits until it is the loudest of its kind.
   const std::vector<BankLayer>& layers = verdict.sound->design->layers;
   verdict.full = from != nullptr && std::any_of(layers.begin(), layers.end(), [](const BankLayer& l) { return l.loop; });

@@ -86,6 +86,7 @@ struct Verdict {
   bool cadences = false;                         ///< a cadence starts: its gates look at cadences, those of all else at all else
   std::size_t playing = 0;                       ///< starts that count against the limit that is reached
   const GroupLimits::Group* of_group = nullptr;  ///< the group whose limit that is; null for the sound's own
+  float farther_at = 0;                          ///< the distance of the new start, if it yields because it is the farthest
   bool full = false;                             ///< as many play as may: the new start keeps its place without a voice
   bool restarts = false;                         ///< all that plays of the sound leaves
   std::array<Outdone, most_limits> outdone;      ///< starts that leave because of limits

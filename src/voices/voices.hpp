@@ -51,7 +51,7 @@ class Voices {
   /// Which gate holds a start back; one must.
   static Reason why_held(const Gated& gated);
   /// That as many play as may.
-  static Reason why_limited(const Verdict& verdict) { return why_limited(*verdict.sound, verdict.playing, verdict.of_group); }
+  static Reason why_limited(const Verdict& verdict);
   bool has_room(std::size_t layers) const { return starts_.has_room(layers); }
   /// A start may be asked for soon.
   void fetch_next() const {
