@@ -208,17 +208,17 @@ void print_flood() {
   fmt::print(
       "\n| a million raises in one frame (reach 0.5 s) | yardstick: a mutex and a look-up | ours | playbacks |\n"
       "| --- | ---: | ---: | ---: |\n");
-  for (const auto& [what, event] : {std::pair("loops, until there are as many playbacks as may be", "loop"),
-                                    {"short sounds, until all voices are taken", "short"},
-                                    {"a sound that plays four times at most", "few"},
-                                    {"an event that no bank has", "nothing"}}) {
+  for (const auto& flood : {std::pair("loops, until there are as many playbacks as may be", "loop"),
+                            {"short sounds, until all voices are taken", "short"},
+                            {"a sound that plays four times at most", "few"},
+                            {"an event that no bank has", "nothing"}}) {
     const auto manager = ten_thousand();
     const double yardstick = seconds_of([&] {
       const std::lock_guard lock(mutex);
       found += known.find(hash_name("loop"))->second;
     });
-    const double ours = seconds_of([&] { manager->raise(event); });
-    fmt::print("| {:<50} | {:.3f} s | {:.2f} s | {:>5} |\n", what, yardstick, ours, manager->stats().playbacks);
+    const double ours = seconds_of([&] { manager->raise(flood.second); });
+    fmt::print("| {:<50} | {:.3f} s | {:.2f} s | {:>5} |\n", flood.first, yardstick, ours, manager->stats().playbacks);
   }
   benchmark::DoNotOptimize(found);
 }
