@@ -61,10 +61,10 @@ void streamed_voices(benchmark::State& state) {
     StartVoice start;
     start.voice = v;
     start.clip = clip.view();
-    start.position = 20000 * v;
+    start.position.whole = 20000 * v;
     start.step = step_for(0.9 + 0.003 * v);
     start.loop = true;
-    start.clip.stream = &streamer.open(clip.streamed, start.position, true)->ring;
+    start.clip.stream = &streamer.open(clip.streamed, start.position.whole, true)->ring;
     mixer.post(start);
   }
   std::vector<float> out(2 * frames_a_block);

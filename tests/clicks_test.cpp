@@ -134,7 +134,7 @@ TEST_CASE("a start inside a wave does not click, nor does a bend") {
       StartVoice start;
       start.clip = clip.view();
       start.step = unity_step;
-      start.position = at;
+      start.position.whole = at;
       start.start_frame = {2400};
       mixer.post(start);
       std::vector<float> all(2 * 9600);

@@ -91,12 +91,12 @@ class Crowd {
       StartVoice start;
       start.voice = v;
       start.clip = clip.view();
-      start.position = random.below(40000);
+      start.position.whole = random.below(40000);
       start.step = kind.varied ? step_for(random.between(0.9, 1.1)) : unity_step;
       start.quality = kind.quality.value_or(options.quality);
       start.low_pass = kind.filtered ? 3000.0F : 0.0F;
       start.loop = true;
-      if (streamed_) start.clip.stream = &streamer_.open(clip.streamed, start.position, true)->ring;
+      if (streamed_) start.clip.stream = &streamer_.open(clip.streamed, start.position.whole, true)->ring;
       while (!mixer_.post(start)) mixer_.render(out_);
     }
     for (int i = 0; i < 4; ++i) render();

@@ -6,6 +6,7 @@
 #include <type_traits>
 #include <variant>
 
+#include "base/clip_position.hpp"
 #include "base/scope_law.hpp"
 #include "dsp/channel_gains.hpp"
 #include "dsp/resample.hpp"
@@ -36,15 +37,15 @@ struct StartVoice {
   std::uint32_t scope = 0;
   ClipSamples clip;
   ScopeFrame start_frame;
-  ScopeFrame base;            ///< the first frame of all that start together: what comes after it moves them all alike
-  std::uint64_t step = 0;     ///< source frames per output frame, 32 bits below the point
-  std::int64_t fade_in = 0;   ///< frames
-  std::int64_t position = 0;  ///< source frame to begin at; beyond the end of a loop it goes round
-  float gain = 1;             ///< amplitude
-  float lift = 1;             ///< amplitude, on top of it
-  float fold = 1;             ///< amplitude of a stereo clip, where the layout makes one channel of its two
-  float side = 0;             ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
-  float low_pass = 0;         ///< hertz; 0 for none
+  ScopeFrame base;           ///< the first frame of all that start together: what comes after it moves them all alike
+  std::uint64_t step = 0;    ///< source frames per output frame, 32 bits below the point
+  std::int64_t fade_in = 0;  ///< frames
+  ClipPosition position;     ///< place in the clip to begin at; beyond the end of a loop it goes round
+  float gain = 1;            ///< amplitude
+  float lift = 1;            ///< amplitude, on top of it
+  float fold = 1;            ///< amplitude of a stereo clip, where the layout makes one channel of its two
+  float side = 0;            ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
+  float low_pass = 0;        ///< hertz; 0 for none
   float high_pass = 0;
   Quality quality = Quality::standard;
   bool loop = false;
@@ -128,9 +129,9 @@ static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {
   std::uint32_t voice = 0;
-  MixFrame frame;             ///< the first frame without it
-  std::int64_t position = 0;  ///< source frame it had reached
-  MixFrame known;             ///< control may act on it once the clock has reached this: the end of the `render` that found it
+  MixFrame frame;         ///< the first frame without it
+  ClipPosition position;  ///< the place in the clip that it had reached
+  MixFrame known;         ///< control may act on it once the clock has reached this: the end of the `render` that found it
 };
 
 /// The commands of a request that came too late for their frame.

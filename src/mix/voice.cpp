@@ -43,7 +43,9 @@ struct Voice::Warp {
 };
 
 /// A stream counts on in a loop: its rounds need not be whole at this rate.
-std::int64_t Voice::position() const { return loop_ && clip_.stream == nullptr ? clip_.folded(source_frame()) : source_frame(); }
+ClipPosition Voice::position() const {
+  return {loop_ && clip_.stream == nullptr ? clip_.folded(source_frame()) : source_frame(), static_cast<std::uint32_t>(position_)};
+}
 
 int Voice::source_frames_left(std::uint64_t step, std::int64_t step_change, int wanted) const {
   if (loop_) return wanted;

@@ -67,8 +67,8 @@ class alignas(64) Voice {
   std::uint32_t scope() const { return scope_; }
   bool whole() const { return whole_; }
   bool in_world() const { return in_world_; }
-  /// Source frames since the clip's head; a loop in memory has gone round.
-  std::int64_t position() const;
+  /// The place in the clip, counted from its head; a loop in memory has gone round.
+  ClipPosition position() const;
 
   static constexpr MixFrame plays_on{-1};
   /// Adds `frames`, a whole number of quanta from frame `at` of the mixer on, to the bus. The scope is at full speed, and its time is `now`

@@ -18,7 +18,7 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   *this = Voice{};
   clip_ = command.clip;
   loop_ = command.loop && command.clip.frames > 0;
-  position_ = static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position)) << position_bits;
+  position_ = (static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position.whole)) << position_bits) | command.position.part;
   wrap_position();
   step_ = Ramp::at(static_cast<double>(command.step));
   shortest_ = shortest_change(rate);
@@ -30,7 +30,7 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   fold_ = command.fold;
   start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
-  fade_in_length_ = command.fade_in > 0 || command.position > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
+  fade_in_length_ = command.fade_in > 0 || position_ > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
   quality_ = command.quality;
   group_ = command.group;
   scope_ = static_cast<std::uint8_t>(command.scope);

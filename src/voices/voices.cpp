@@ -165,7 +165,7 @@ void Voices::fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, 
   command.clip = clip_of(layer);
   command.start_frame = first;
   command.base = base;
-  command.position = layer.progress.position.whole;
+  command.position = layer.progress.position;
   command.step = layer.progress.step;
   command.fade_in = fade_in;
   command.gain = static_cast<float>(amplitude(layer.its.drawn_gain + layer.its.own_gain));
@@ -314,10 +314,10 @@ void Voices::take(const VoiceFinished& report) {
   if (layer.start->in_world) *layer.start->from = pool_.on()[report.voice].from;
   if (layer.stream != nullptr) tell_of_stream(layer);  // what was late and was stopped since is told, too
   streams_.close(layer);
-  const bool over = !layer.design->loop && report.position >= layer.clip->frames;
+  const bool over = !layer.design->loop && report.position.whole >= layer.clip->frames;
   if (layer.stage == Stage::settling && !over) {
     const LiveStart& start = *layer.start;
-    fall_asleep(layer, {report.position}, start.paused() ? start.paused_at : times().at(start.scope, report.frame));
+    fall_asleep(layer, report.position, start.paused() ? start.paused_at : times().at(start.scope, report.frame));
     if (start.paused()) wait_for(layer, ScopeFrame::never());
     return;
   }
