@@ -9,6 +9,7 @@
 #include "base/clip_position.hpp"
 #include "base/scope_law.hpp"
 #include "dsp/channel_gains.hpp"
+#include "dsp/fade.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/state_filter.hpp"
 
@@ -37,15 +38,16 @@ struct StartVoice {
   std::uint32_t scope = 0;
   ClipSamples clip;
   ScopeFrame start_frame;
-  ScopeFrame base;           ///< the first frame of all that start together: what comes after it moves them all alike
-  std::uint64_t step = 0;    ///< source frames per output frame, 32 bits below the point
-  std::int64_t fade_in = 0;  ///< frames
-  ClipPosition position;     ///< place in the clip to begin at; beyond the end of a loop it goes round
-  float gain = 1;            ///< amplitude
-  float lift = 1;            ///< amplitude, on top of it
-  float fold = 1;            ///< amplitude of a stereo clip, where the layout makes one channel of its two
-  float side = 0;            ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
-  float low_pass = 0;        ///< hertz; 0 for none
+  ScopeFrame base;                        ///< the first frame of all that start together: what comes after it moves them all alike
+  std::uint64_t step = 0;                 ///< source frames per output frame, 32 bits below the point
+  std::int64_t fade_in = 0;               ///< frames
+  FadeLaw law = FadeLaw::equal_loudness;  ///< of the fade-in
+  ClipPosition position;                  ///< place in the clip to begin at; beyond the end of a loop it goes round
+  float gain = 1;                         ///< amplitude
+  float lift = 1;                         ///< amplitude, on top of it
+  float fold = 1;                         ///< amplitude of a stereo clip, where the layout makes one channel of its two
+  float side = 0;                         ///< of a mono clip: from -1, left, to 1, right; of a stereo clip its balance
+  float low_pass = 0;                     ///< hertz; 0 for none
   float high_pass = 0;
   Quality quality = Quality::standard;
   bool loop = false;
@@ -55,10 +57,13 @@ struct StartVoice {
 
 /// Changes take their `ramp` or `fade` in frames, and at least the shortest change (dsp/smooth.hpp): nothing clicks.
 
-/// Fades out, then the voice is finished.
+/// Fades out, then the voice is finished. A stop whose frame lies ahead begins on that frame, in the time of the voice's scope; until then
+/// another stop replaces it. A voice that is to stop on the frame on which it begins, or before, is never heard.
 struct StopVoice {
   std::uint32_t voice = 0;
   std::int64_t fade = 0;
+  ScopeFrame at = {};  ///< a frame in the past: at once
+  FadeLaw law = FadeLaw::equal_loudness;
 };
 
 struct SetVoiceGain {

@@ -21,9 +21,9 @@ void Mixer::carry_out(const Command& command) noexcept {
     if (start->in_world) channels_[start->voice].begin(start->channels);
     sounding_ = true;
   } else if (const auto* stop = std::get_if<StopVoice>(&command)) {
-    change(stop->voice, [&](Voice& voice, ScopeFrame) {
-      voice.stop(stop->fade);
-      if (clocks_[voice.scope()].holds_at > rendered_) return;
+    change(stop->voice, [&](Voice& voice, ScopeFrame now) {
+      voice.stop(*stop, now);
+      if (clocks_[voice.scope()].holds_at > rendered_ || !voice.leaves()) return;
       voice.give_up();  // it is not heard
       count_report(finished_.try_enqueue(VoiceFinished{stop->voice, rendered_, voice.position(), call_ends_}));
     });

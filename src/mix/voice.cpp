@@ -206,16 +206,32 @@ void Voice::tend_flow(int frames, MixFrame now, double speed) {
 }
 
 MixFrame Voice::mix_into(const Bus& bus, ChannelGains& channels, MixFrame at, ScopeFrame now, int frames) {
-  if (start_frame_ >= now + frames && fade_out_length_ == 0) return plays_on;
+  if (start_frame_ >= now + frames && fade_out_length_ == 0 && stop_frame_ >= now + frames) return plays_on;
+  const Into into{bus, channels};
   for (int done = 0; done < frames;) {
     // A beginning and an end are followed a quantum at a time, on the clock's own grid.
-    const bool whole = fade_out_length_ == 0 && start_frame_ <= now + done && flows(frames - done);
+    const bool whole = fade_out_length_ == 0 && stop_frame_ >= now + frames && start_frame_ <= now + done && flows(frames - done);
     const int piece = whole ? frames - done : quantum;
-    const MixFrame end = mix_piece({bus, channels}, done, at + done, now + done, piece);
+    const auto part = [&](int from, int count) { return mix_piece(into, done + from, at + (done + from), now + (done + from), count); };
+    const MixFrame end = stop_frame_ < now + (done + piece)
+                             ? mix_to_stop(at + done, static_cast<int>(std::max<std::int64_t>(0, stop_frame_ - (now + done))), part)
+                             : part(0, piece);
     if (end != plays_on) return end;
     done += piece;
   }
   return plays_on;
+}
+
+template <class Part>
+MixFrame Voice::mix_to_stop(MixFrame at, int before, Part part) {
+  if (stop_frame_ <= start_frame_) {
+    active_ = false;  // it is never heard
+    return at + before;
+  }
+  if (before > 0)
+    if (const MixFrame end = part(0, before); end != plays_on) return end;
+  begin_stop(stop_fade_, stop_law_);
+  return before < quantum ? part(before, quantum - before) : plays_on;
 }
 
 MixFrame Voice::mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames) {
@@ -255,7 +271,21 @@ MixFrame Voice::mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, co
   if (first < 1 || first + warp.change * count < 1) warp.change = 0;
   warp.step = static_cast<std::uint64_t>(warp.change == 0 ? travelled / count : first);
   warp.travelled = static_cast<std::uint64_t>(travelled);
-  return mix_count({bus, channels}, offset + before, at + before, count, &warp);
+  const Into into{bus, channels};
+  if (stop_frame_.value >= (time.end + unity_scale - 1) >> scale_bits) return mix_count(into, offset + before, at + before, count, &warp);
+  const std::int64_t until = (stop_frame_.value << scale_bits) - time.begin;
+  const auto stops = until <= 0 ? 0 : static_cast<int>((until * quantum + span - 1) / span);
+  return mix_to_stop(at, std::max(before, stops), [&](int from, int frames_of_part) -> MixFrame {
+    // The part before the stop begins with the sound, and the part after it goes on where that one ended.
+    const int first_frame = std::max(from, before), frames_there = from + frames_of_part - first_frame;
+    if (frames_there <= 0) return plays_on;
+    Warp rest = warp;
+    const std::uint64_t gone = travel(warp.step, warp.change, first_frame - before);
+    rest.step += static_cast<std::uint64_t>(warp.change * (first_frame - before));
+    rest.frames -= first_frame - before;
+    rest.travelled -= gone;
+    return mix_count(into, offset + first_frame, at + first_frame, frames_there, &rest);
+  });
 }
 
 MixFrame Voice::mix_count(const Into& into, int at, MixFrame mixed, int count, const Warp* warp) {

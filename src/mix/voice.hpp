@@ -41,7 +41,7 @@ class alignas(64) Voice {
  public:
   void start(const StartVoice& command, ScopeFrame now, double rate);
   // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
-  void stop(std::int64_t fade);
+  void stop(const StopVoice& how, ScopeFrame now);
   void set_gain(float gain, std::int64_t ramp, ScopeFrame now);
   void set_lift(float lift, std::int64_t ramp, ScopeFrame now);
   void set_step(std::uint64_t step, std::int64_t ramp, ScopeFrame now);
@@ -55,6 +55,7 @@ class alignas(64) Voice {
   void resume(std::int64_t fade, ScopeFrame now);
   /// Completes all changes of level, pan, pitch and filters at once. For a voice on hold, which is not heard.
   void finish_changes(ChannelGains& channels);
+  /// Whether it was told to go, and the fade has begun.
   bool leaves() const { return fade_out_length_ > 0; }
   /// Ends at once. For a stopped voice on hold, which is not heard.
   void give_up() { active_ = false; }
@@ -108,6 +109,10 @@ class alignas(64) Voice {
   void tend_flow(int frames, MixFrame now, double speed = 1);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
+  void begin_stop(std::int32_t fade, FadeLaw law);
+  /// Mixes a quantum in which a stop begins, `before` frames after its first.
+  template <class Part>
+  MixFrame mix_to_stop(MixFrame at, int before, Part part);
   MixFrame mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames);
   /// Mixes `count` frames from frame `at` of the bus on. Returns the frame of the mixer on which the voice ended, or `plays_on`.
   MixFrame mix_count(const Into& into, int at, MixFrame mixed, int count, const Warp* warp);
@@ -163,11 +168,14 @@ class alignas(64) Voice {
   float fold_ = 1;  ///< of a stereo clip, where its channels become one
   std::int32_t shortest_ = 1;
   ScopeFrame start_frame_;
-  std::int64_t fade_in_length_ = 0;
-  std::int64_t fade_in_done_ = 0;
-  std::int64_t fade_out_length_ = 0;  ///< 0 while nobody stopped it
-  std::int64_t fade_out_left_ = 0;
-  std::int64_t cut_left_ = 0;  ///< 0 while no second, quicker stop came
+  ScopeFrame stop_frame_ = ScopeFrame::never();  ///< of a stop that lies ahead
+  std::int32_t stop_fade_ = 0;                   ///< the length of its fade
+  std::int32_t fade_in_length_ = 0;
+  std::int32_t fade_in_done_ = 0;     ///< one more than the length once it is over
+  std::int32_t fade_out_length_ = 0;  ///< 0 while nobody stopped it
+  std::int32_t fade_out_left_ = 0;
+  std::int32_t cut_left_ = 0;  ///< 0 while no second, quicker stop came
+  FadeLaw stop_law_ = FadeLaw::equal_loudness, in_law_ = FadeLaw::equal_loudness, out_law_ = FadeLaw::equal_loudness;
   Smooth cut_ = Smooth::at(1);
   Lift lift_;  ///< where it is lifted
   StateFilter low_pass_{StateFilter::Kind::low_pass};

@@ -12,6 +12,9 @@ namespace {
 /// More frames than any change takes.
 constexpr std::int64_t all_of_it = std::int64_t{1} << 40;
 
+/// Fades are no longer than this: hours at any rate.
+constexpr std::int64_t longest_fade = std::int64_t{1} << 30;
+
 }  // namespace
 
 void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
@@ -30,7 +33,10 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   fold_ = command.fold;
   start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
-  fade_in_length_ = command.fade_in > 0 || position_ > 0 ? std::max<std::int64_t>(command.fade_in, shortest_) : 0;
+  fade_in_length_ = command.fade_in > 0 || position_ > 0
+                        ? static_cast<std::int32_t>(std::clamp<std::int64_t>(command.fade_in, shortest_, longest_fade))
+                        : 0;
+  in_law_ = command.law;
   quality_ = command.quality;
   group_ = command.group;
   scope_ = static_cast<std::uint8_t>(command.scope);
@@ -43,10 +49,19 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   flow_ = Smooth::at(clip_.stream == nullptr || source_frame() + quantum < clip_.kept ? 1 : 0);
 }
 
-void Voice::stop(std::int64_t fade) {
-  fade = std::max<std::int64_t>(fade, shortest_);
+void Voice::stop(const StopVoice& how, ScopeFrame now) {
+  const auto fade = static_cast<std::int32_t>(std::clamp<std::int64_t>(how.fade, shortest_, longest_fade));
+  if (how.at <= now) return begin_stop(fade, how.law);
+  stop_frame_ = how.at;
+  stop_fade_ = fade;
+  stop_law_ = how.law;
+}
+
+void Voice::begin_stop(std::int32_t fade, FadeLaw law) {
+  stop_frame_ = ScopeFrame::never();
   if (fade_out_length_ == 0) {
     fade_out_length_ = fade_out_left_ = fade;
+    out_law_ = law;
   } else if (leaving_left() > fade) {
     // It was to leave more slowly: what is left of that goes on, under a quicker fade.
     cut_.go(0, fade, shortest_);

@@ -43,9 +43,9 @@ Moving Voice::level(bool so_far) const {
   Moving level{gain_.value() * flow_.value(), gain_.value() * flow_.slope() + gain_.slope() * flow_.value()};
   if (lifted_) level = level * lift_.at(0);
   if (fade_in_done_ < fade_in_length_ || (so_far && fade_in_length_ > 0 && fade_in_done_ == fade_in_length_))
-    level = level * fade(fade_in_done_, fade_in_length_, shortest_);
+    level = level * fade(fade_in_done_, fade_in_length_, shortest_, in_law_);
   if (fade_out_length_ > 0) {
-    const Moving out = fade(fade_out_left_, fade_out_length_, shortest_);
+    const Moving out = fade(fade_out_left_, fade_out_length_, shortest_, out_law_);
     level = level * Moving{out.value, -out.slope};
   }
   return cut_.value() == 1 ? level : level * Moving{cut_.value(), cut_.slope()};
@@ -54,7 +54,7 @@ Moving Voice::level(bool so_far) const {
 /// Frames for which its level and place follow one law.
 std::int64_t Voice::knot() const {
   std::int64_t next = std::min({gain_.knot(), side_.knot(), flow_.knot(), cut_.knot()});
-  if (fade_in_done_ < fade_in_length_) next = std::min(next, fade_in_length_ - fade_in_done_);
+  if (fade_in_done_ < fade_in_length_) next = std::min<std::int64_t>(next, fade_in_length_ - fade_in_done_);
   if (lifted_) next = std::min(next, lift_.knot());
   return next;
 }
@@ -69,9 +69,10 @@ void Voice::move_on(std::int64_t frames) {
     side_.advance(frames);
     pan_ = gains();
   }
-  fade_in_done_ += frames;
-  if (fade_out_length_ > 0) fade_out_left_ -= frames;
-  if (cut_left_ > 0) cut_left_ -= frames;
+  const auto count = static_cast<std::int32_t>(frames);
+  if (fade_in_done_ <= fade_in_length_) fade_in_done_ = std::min(fade_in_done_ + count, fade_in_length_ + 1);
+  if (fade_out_length_ > 0) fade_out_left_ -= count;
+  if (cut_left_ > 0) cut_left_ -= count;
 }
 
 Voice::Gains Voice::gains() const {
