@@ -125,6 +125,7 @@ TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in
       return gains;
     };
     const auto number = [&](double low, double high) { return static_cast<float>(random.between(low, high)); };
+    const auto law = [&] { return static_cast<FadeLaw>(random.below(3)); };
     const auto told = [&](std::uint32_t v) -> Command {
       const std::int64_t time = random.below(3) == 0 ? 0 : random.below(3000);
       const auto kind = random.below(2) == 0 ? StateFilter::Kind::low_pass : StateFilter::Kind::high_pass;
@@ -137,7 +138,9 @@ TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in
           const bool group = random.below(2) == 0;
           return SetFilter{group ? v % 2 : v, group, kind, random.below(4) == 0 ? 0 : number(200, 9000), time};
         }
-        case 5: return random.below(4) == 0 ? Command{StopVoice{v, time}} : Command{SetGroupGain{v % 2, number(0.3, 1), time}};
+        case 5:
+          return random.below(3) == 0 ? Command{StopVoice{v, time, {random.below(20'000)}, law()}}
+                                      : Command{SetGroupGain{v % 2, number(0.3, 1), time}};
         default: return SetVoiceStep{v, speed(), time};
       }
     };
@@ -146,6 +149,9 @@ TEST_CASE("whatever a voice is told, in blocks of any size the same is heard, in
       auto start = voice_of(clips[random.below(4)], v);
       start.group = v % 2;
       start.step = speed();
+      start.law = law();
+      start.fade_in = random.below(3000);
+      start.position.part = random.below(2) == 0 ? 0 : random.below(~0U);
       start.start_frame = {random.below(2000)};
       start.loop = random.below(2) == 0 || start.clip.frames < 200;
       start.fade_in = random.below(2) == 0 ? 0 : random.below(2000);
@@ -296,7 +302,12 @@ std::vector<Timed> scope_session(const BankClip& clip, Random& random) {
         law.scale({at}, pick(0, 1) == 0 ? unity_scale : pick(unity_scale / 64, 4 * unity_scale), pick(0, 9600));
         all.push_back({at, SetScope{1, pause_fade, law}});
         break;
-      case 4: all.push_back({at, StopVoice{voice(), pick(0, 3000)}}); break;
+      case 4: {
+        const bool ahead = pick(0, 1) == 0;
+        const ScopeFrame frame{ahead ? (law.time_at({at}) >> scale_bits) + pick(0, 6000) : 0};
+        all.push_back({at, StopVoice{voice(), pick(0, 3000), frame, static_cast<FadeLaw>(pick(0, 2))}});
+        break;
+      }
       case 5: all.push_back({at, SetVoiceStep{voice(), static_cast<std::uint64_t>(pick(1, 500)) << 26, pick(0, 2000)}}); break;
       case 6: all.push_back({at, SetVoiceGain{voice(), static_cast<float>(pick(0, 10)) / 10, pick(0, 2000)}}); break;
       case 7: all.push_back({at, SetGroupGain{0, static_cast<float>(pick(1, 10)) / 10, pick(0, 1) * 700}}); break;

@@ -144,8 +144,8 @@ TEST_CASE("a stop that lies ahead is replaced by another until it begins; after 
   CHECK(silent_from({{0, 0, {9000}}}) == 9240);
   CHECK(silent_from({{0, 0, {9000}}, {0, 0, {12'000}}}) == 12'240);
   CHECK(silent_from({{0, 0, {12'000}}, {0, 0, {9000}}}) == 9240);
-  CHECK(silent_from({{0, 0, {9000}}, {0, 2400}}) < 5000);               // at once
-  CHECK(silent_from({{0, 20'000}, {0, 0, {9000}}}) < 9400);             // it is leaving, and is to leave more quickly from there on
+  CHECK(silent_from({{0, 0, {9000}}, {0, 2400}}) < 5000);                       // at once
+  CHECK(silent_from({{0, 20'000}, {0, 0, {9000}}}) < 9400);                     // it is leaving, and is to leave more quickly from there on
   CHECK(silent_from({{0, 4000}, {0, 0, {9000}}}) == silent_from({{0, 4000}}));  // it is over before
 }
 
@@ -160,10 +160,10 @@ TEST_CASE("in a scope that is slow a stop begins on its frame of the scope's tim
   mixer.post(SetScope{1, 240, law});
   mixer.post(StopVoice{0, 0, {6400 + 2001}});
   const std::vector<float> heard = rendered(mixer, 30'000, 256);
-  // From frame 6400 on the scope needs four frames for each of its own.
   const auto falls = std::find_if(heard.begin() + 500, heard.end(), [&](float sample) { return sample < 0.999F * heard[500]; });
-  CHECK((falls - heard.begin()) - (6400 + 4 * 2001) >= 0);
-  CHECK((falls - heard.begin()) - (6400 + 4 * 2001) < 12);  // the fade begins without a bend
+  const std::int64_t begins = law.frame_of((6400 + 2001) * unity_scale).value;
+  CHECK((falls - heard.begin()) - begins >= 0);
+  CHECK((falls - heard.begin()) - begins < 12);  // the fade begins without a bend
 
   Mixer paused(plain());
   paused.post(start);
