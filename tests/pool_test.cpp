@@ -121,7 +121,8 @@ TEST_CASE("a loop that lost its voice comes back by itself, faded in, at its rig
     manager.raise("sweep");
     Playback loud;
     for (int frame = 0; frame < 90; ++frame) {
-      if (disturbed && frame % 25 == 5 && frame < 70) loud = manager.raise("loud").playback();
+      // The first time before it is heard.
+      if (disturbed && (frame == 0 || frame == 30 || frame == 55)) loud = manager.raise("loud").playback();
       if (disturbed && frame % 25 == 15) loud.stop();
       manager.update(Seconds{1.0 / 60});
       std::vector<float> block(1600);

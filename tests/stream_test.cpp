@@ -8,6 +8,9 @@
 #include "base/random.hpp"
 #include "stage.hpp"
 #include "tidewater/audio_file.hpp"
+#include "tidewater/author/pack.hpp"
+#include "tidewater/author/unpack.hpp"
+#include "tidewater/open_bank.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -86,6 +89,80 @@ TEST_CASE("a streamed clip is, sample for sample, what it is in memory, round af
   CHECK(one.samples == other.samples);
   CHECK(one.peak() == Approx(0.5).margin(0.001));
   CHECK(one.part(0.1, 7.8).steepest() == Approx(other.part(0.1, 7.8).steepest()));
+}
+
+namespace {
+
+/// Its beginning is a tone of 500 Hz; from 0.5 s to 1.2 s it has 1 kHz, whole periods of it at any of the rates; then comes a noise.
+void write_with_region(const Folder& folder, double rate) {
+  std::vector<float> samples = sine(500, 0.5, 1, 0.4, rate);
+  const std::vector<float> round = sine(1000, 0.7, 1, 0.4, rate);
+  samples.insert(samples.end(), round.begin(), round.end());
+  Random random(3);
+  for (int i = 0; i < 40'000; ++i) samples.push_back(static_cast<float>(random.between(-0.9, 0.9)));
+  folder.write_clip("clips/region.wav", samples, 1, rate);
+}
+
+std::string with_region(double rate, bool streams) {
+  return "[sounds.r]\nclips=[\"region.wav\"]\nloop=true\nloop-between=\"" + std::to_string(static_cast<int>(rate / 2)) + " .. " +
+         std::to_string(static_cast<int>(rate * 1.2)) + " frames\"\nstream=" + (streams ? "true" : "false") + "\n[events.r]\nstart=\"r\"\n";
+}
+
+}  // namespace
+
+TEST_CASE("what streams loops within its region, found to the frame, and what lies behind is never heard") {
+  for (const double rate : {48000.0, 44100.0, 32000.0, 96000.0}) {
+    INFO(rate);
+    const auto write = [&](const Folder& folder) { write_with_region(folder, rate); };
+    Stage stage(with_region(rate, true), {.offline = true, .limiter = false}, write);
+    REQUIRE(stage.bank->sample_bytes() < 200'000);
+    const Playback playback = stage.raise("r").playback();
+    const Take heard = stage.render(Seconds{9});
+    CHECK(heard.part(0.02, 0.4).pitch() == Approx(500).margin(1));
+    // Through ten seams the tone goes on as if there were none.
+    std::vector<float> mono;
+    for (std::size_t i = 48'000; i < heard.frames(); ++i) mono.push_back(heard.left(i));
+    CHECK(sine_snr(mono, 1000, 48000) > (rate == 48000 ? 110 : 80));
+    CHECK(playback.position().value >= 0.5);
+    CHECK(playback.position().value < 1.2);
+    CHECK(stage.manager->stats().late == 0);
+  }
+  Stage streamed(with_region(48000, true), {.offline = true, .limiter = false}, [](const Folder& its) { write_with_region(its, 48000); });
+  Stage memory(with_region(48000, false), {.offline = true, .limiter = false}, [](const Folder& its) { write_with_region(its, 48000); });
+  streamed.raise("r"), memory.raise("r");
+  CHECK(streamed.render(Seconds{5}).samples == memory.render(Seconds{5}).samples);
+}
+
+TEST_CASE("a region that streams comes through a bank file, and out of it again") {
+  const auto write = [](const Folder& folder) { write_with_region(folder, 44100); };
+  Stage stage(with_region(44100, true), {.offline = true, .limiter = false}, write);
+  write_bank(*stage.bank, stage.folder.path("r.tidebank"));
+  const Bank bank = open_bank(stage.folder.path("r.tidebank"));
+  const auto played = [](const Bank& its) {
+    SoundManager manager({.offline = true, .limiter = false});
+    manager.load(its);
+    manager.raise("r");
+    std::vector<float> block(2 * 48000 * 4);
+    manager.render(block);
+    return block;
+  };
+  CHECK(played(bank) == played(*stage.bank));
+  const Unpacked unpacked = unpack(bank, stage.folder.path("apart"));
+  CHECK_THAT(stage.folder.read("apart/book.toml"), Catch::Matchers::Contains("\"22050 .. 52920 frames\""));
+  CHECK(played(compile_book(stage.folder.path("apart/book.toml"))) == played(bank));
+}
+
+TEST_CASE("a streamed loop that sleeps and wakes is where it would be") {
+  Streaming disturbed({.voices = 1, .offline = true, .limiter = false}), alone({.voices = 1, .offline = true, .limiter = false});
+  for (Streaming* stage : {&disturbed, &alone}) stage->raise("round");
+  for (int i = 0; i < 6; ++i) {
+    if (i < 4) disturbed.raise("tone");
+    disturbed.render(Seconds{0.9 + 0.13 * i}), alone.render(Seconds{0.9 + 0.13 * i});
+  }
+  const std::vector<float> one = disturbed.render(Seconds{1}).samples, other = alone.render(Seconds{1}).samples;
+  double most = 0;
+  for (std::size_t i = 0; i < one.size(); ++i) most = std::max(most, std::abs(static_cast<double>(one[i]) - static_cast<double>(other[i])));
+  CHECK(most == 0);
 }
 
 TEST_CASE("a streamed clip begins at once, bends with pitch, and ends when its file does") {

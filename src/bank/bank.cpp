@@ -99,7 +99,7 @@ BankClip make_clip(std::string name, int channels, const std::vector<float>& int
 }
 
 BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, const std::vector<float>& interleaved,
-                            Hertz bank_rate) {
+                            Hertz bank_rate, std::int64_t loop_from) {
   constexpr Seconds head_length{0.25};
   const auto width = static_cast<std::size_t>(channels);
   const auto all = static_cast<std::int64_t>(interleaved.size() / width);
@@ -119,7 +119,9 @@ BankClip make_streamed_clip(std::string name, std::string file, int channels, He
   clip.frames = frames;
   clip.level = level_of(interleaved);
   clip.fold = fold_of(interleaved, channels);
-  clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, bank_rate, frames, head});
+  clip.loop_from = RateConverter::length(loop_from, rate, bank_rate);
+  clip.streamed =
+      std::make_shared<const StreamedFile>(StreamedFile{std::move(file), channels, rate, all, loop_from, bank_rate, frames, head});
   return clip;
 }
 

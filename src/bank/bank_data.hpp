@@ -28,7 +28,8 @@ struct StreamedFile {
   std::string path;  ///< or in words where it is, for one inside another
   int channels = 1;
   Hertz rate;                    ///< of the file
-  std::int64_t file_frames = 0;  ///< at that rate: a loop goes round by these
+  std::int64_t file_frames = 0;  ///< at that rate; what lies behind them in the file is never played
+  std::int64_t loop_from = 0;    ///< at that rate: where a loop goes on after the last of them
   Hertz bank_rate;
   std::int64_t frames = 0;                            ///< at the bank's rate
   std::int64_t head = 0;                              ///< of those that are kept in memory, so that it starts at once
@@ -62,7 +63,7 @@ struct BankClip : ClipData {
   int channels = 1;
   float fold = 1;  ///< of a stereo clip: amplitude at which one channel has its mean power
   std::int64_t frames = 0;
-  std::int64_t loop_from = 0;                    ///< where a loop goes on after its end
+  std::int64_t loop_from = 0;                    ///< where a loop goes on after its end; of what streams only nearly, see StreamedFile
   std::shared_ptr<const StreamedFile> streamed;  ///< null where all of it is in memory
   Decibels level;                                ///< RMS over the whole clip: how loud it is beside others when voices are short
   ClipPlace place;
@@ -82,9 +83,10 @@ struct BankClip : ClipData {
 /// 1/32768: then half the memory holds the very same.
 BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits = false);
 
-/// The same for a clip that plays from `file`, at the file's `rate`: only its head is kept, at the bank's.
+/// The same for a clip that plays from `file`, at the file's `rate`: only its head is kept, at the bank's. `interleaved` is all of the file
+/// that is played; `loop_from` is a frame of it.
 BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, const std::vector<float>& interleaved,
-                            Hertz bank_rate);
+                            Hertz bank_rate, std::int64_t loop_from = 0);
 
 /// A clip as one layer uses it.
 struct BankClipUse {

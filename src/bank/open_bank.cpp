@@ -77,7 +77,8 @@ class RecordReader : RecordChecks {
       const bool shorts = from.samples == file::Samples::sixteen_bits;
       const std::uint64_t width = shorts ? sizeof(std::int16_t) : sizeof(float);
       const bool sane = (shorts || from.samples == file::Samples::floats) && (from.channels == 1 || from.channels == 2) &&
-                        from.frames > 0 && from.frames < most_frames && from.loop_from >= 0 && from.loop_from < from.frames;
+                        from.frames > 0 && from.frames < most_frames && from.loop_from >= 0 &&
+                        from.loop_from < (from.stream_at != 0 ? from.stream_frames : from.frames);
       if (!sane) return damaged(fmt::format("its clip '{}' makes no sense", to.name));
       to.channels = static_cast<int>(from.channels);
       to.frames = from.frames;
@@ -93,7 +94,7 @@ class RecordReader : RecordChecks {
         continue;
       }
       const bool streams = from.stream_at != 0;
-      if (streams && (shorts || from.head < 0 || from.head > from.frames || from.loop_from != 0))
+      if (streams && (shorts || from.head < 0 || from.head > from.frames))
         return damaged(fmt::format("its clip '{}' cannot stream so", to.name));
       const std::uint64_t stride = static_cast<std::uint64_t>(streams ? from.head : from.frames) + 2 * reach_;
       const bool fits = from.payload_size == from.channels * stride * width && from.payload_at % file::alignment == 0 &&
@@ -123,12 +124,14 @@ class RecordReader : RecordChecks {
                       to.channels,
                       {from.stream_rate},
                       from.stream_frames,
+                      from.loop_from,
                       data_->rate,
                       from.frames,
                       from.head};
     file.open = [streams = table_.streams(), at = from.stream_at, size = from.stream_size] {
       return std::make_unique<BytesInBank>(streams, at, size);
     };
+    to.loop_from = RateConverter::length(from.loop_from, {from.stream_rate}, data_->rate);
     to.streamed = std::make_shared<const StreamedFile>(std::move(file));
     return true;
   }

@@ -77,7 +77,8 @@ std::string Streamer::read_source(Stream& stream, std::int64_t first, std::int64
       if (at < 0) got = std::min(got, -at);
       std::fill(piece_.begin(), piece_.end(), 0.0F);
     } else {
-      const std::int64_t position = at % file.file_frames;
+      const std::int64_t behind = at - file.file_frames;
+      const std::int64_t position = behind < 0 ? at : file.loop_from + behind % (file.file_frames - file.loop_from);
       if (stream.reader->at() != position && !stream.reader->try_seek(position))
         return fmt::format("frame {} in it cannot be found", position);
       got = stream.reader->read(piece_.data(), std::min(got, file.file_frames - position));

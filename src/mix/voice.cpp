@@ -162,10 +162,9 @@ void Voice::read_source(const kernels::Walk& walk, std::uint64_t travelled, int 
 
 void Voice::wrap_position() {
   if (clip_.stream != nullptr) {
-    constexpr std::int64_t turn = std::int64_t{1} << 30;
-    if (static_cast<std::int64_t>(position_ >> position_bits) > 2 * turn) {
-      position_ -= static_cast<std::uint64_t>(turn) << position_bits;
-      turned_ += turn;
+    if (static_cast<std::int64_t>(position_ >> position_bits) > 2 * stream_turn) {
+      position_ -= static_cast<std::uint64_t>(stream_turn) << position_bits;
+      turned_ += stream_turn;
     }
     return clip_.stream->pass(source_frame());
   }

@@ -159,7 +159,8 @@ class alignas(64) Voice {
   std::uint32_t group_ = 0;
   ClipSamples clip_;
   std::uint64_t position_ = 0;  ///< source frames since the clip's head, 32 bits below the point; loops unroll
-  std::int64_t turned_ = 0;     ///< of a stream: source frames that were taken off `position_`, so that it never overflows
+  static constexpr std::int64_t stream_turn = std::int64_t{1} << 30;
+  std::int64_t turned_ = 0;  ///< of a stream: source frames that were taken off `position_`, so that it never overflows
   Ramp step_;
   Smooth flow_;  ///< 1 while samples flow; 0 during a hold of the scope, or while the stream is late
   Smooth gain_;

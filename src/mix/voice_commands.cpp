@@ -21,7 +21,9 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   *this = Voice{};
   clip_ = command.clip;
   loop_ = command.loop && command.clip.frames > 0;
-  position_ = (static_cast<std::uint64_t>(std::max<std::int64_t>(0, command.position.whole)) << position_bits) | command.position.part;
+  const std::int64_t whole = std::max<std::int64_t>(0, command.position.whole);
+  if (command.clip.stream != nullptr) turned_ = whole / stream_turn * stream_turn;
+  position_ = (static_cast<std::uint64_t>(whole - turned_) << position_bits) | command.position.part;
   wrap_position();
   step_ = Ramp::at(static_cast<double>(command.step));
   shortest_ = shortest_change(rate);

@@ -32,7 +32,7 @@ Seconds Voices::position_of(const LiveStart& start) const {
     if (!layer->over() && (first == nullptr || layer->design < first->design)) first = layer;
   if (first == nullptr) return {};
   ClipPosition position = position_at(*first, start.paused() ? start.paused_at : times().at(start.scope, link_.now().at));
-  if (first->design->loop) position.fold(0, first->clip->frames);
+  if (first->design->loop) position.fold(first->clip->loop_from, first->clip->frames);
   return seconds({std::min(position.whole, first->clip->frames)}, start.sound->bank->rate);
 }
 

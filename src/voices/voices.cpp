@@ -317,7 +317,12 @@ void Voices::take(const VoiceFinished& report) {
   const bool over = !layer.design->loop && report.position.whole >= layer.clip->frames;
   if (layer.stage == Stage::settling && !over) {
     const LiveStart& start = *layer.start;
-    fall_asleep(layer, report.position, start.paused() ? start.paused_at : times().at(start.scope, report.frame));
+    // A layer that was not heard yet begins where and when it was to begin.
+    const ScopeFrame reached = times().at(start.scope, report.frame);
+    if (reached < layer.progress.since)
+      fall_asleep(layer, layer.progress.position, layer.progress.since);
+    else
+      fall_asleep(layer, report.position, start.paused() ? start.paused_at : reached);
     if (start.paused()) wait_for(layer, ScopeFrame::never());
     return;
   }

@@ -31,7 +31,7 @@ constexpr std::uintmax_t most_kept = std::uintmax_t{4} << 30U;
 
 /// What stands before the samples. Changed whenever preparing changes: then old files are not taken for new ones.
 struct Head {
-  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '5'};
+  std::array<char, 8> mark = {'t', 'i', 'd', 'e', 'c', 'l', 'p', '6'};
   std::uint64_t hash = 0;  ///< XXH3 of all that follows
   std::int32_t channels = 0;
   std::int32_t sample_size = 0;
@@ -42,10 +42,11 @@ struct Head {
   double bank_rate = 0;      ///< of what streams
   std::int64_t file_frames = 0;
   std::int64_t head_frames = 0;
-  std::uint64_t end_of_file = 0;  ///< of one that was encoded, by which it is known to be whole
+  std::int64_t file_loop_from = 0;  ///< of what streams
+  std::uint64_t end_of_file = 0;    ///< of one that was encoded, by which it is known to be whole
   std::uint64_t bytes = 0;
 };
-static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 104);
+static_assert(std::is_trivially_copyable_v<Head> && sizeof(Head) == 112);
 
 constexpr std::size_t hashed_from = offsetof(Head, hash) + sizeof(Head::hash);
 constexpr std::int64_t most_frames = std::int64_t{1} << 37U;  // 20 minutes, brought from the lowest rate to the highest
@@ -62,10 +63,10 @@ bool sound(const Head& head, std::size_t size) {
                      head.loop_from >= 0 && head.loop_from < head.frames && head.head_frames >= 0 && head.head_frames <= head.frames &&
                      !std::isnan(head.level) && head.level < 200 && head.fold >= 0.5 && head.fold <= 2;
   if (!shape) return false;
-  if (head.streamed_rate != 0 &&
-      !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 && head.bank_rate >= 8000 &&
-        head.bank_rate <= 192'000 && head.file_frames > 0 && head.file_frames <= most_frames &&
-        head.frames == RateConverter::length(head.file_frames, {head.streamed_rate}, {head.bank_rate})))
+  if (head.streamed_rate != 0 && !(head.streamed_rate >= 1000 && head.streamed_rate <= 768'000 && head.sample_size == 4 &&
+                                   head.bank_rate >= 8000 && head.bank_rate <= 192'000 && head.file_frames > 0 &&
+                                   head.file_frames <= most_frames && head.file_loop_from >= 0 && head.file_loop_from < head.file_frames &&
+                                   head.frames == RateConverter::length(head.file_frames, {head.streamed_rate}, {head.bank_rate})))
     return false;
   const auto kept = static_cast<std::uint64_t>(head.streamed_rate > 0 ? head.head_frames : head.frames);
   return head.bytes == (kept + 2 * reach) * static_cast<std::uint64_t>(head.channels) * static_cast<std::uint64_t>(head.sample_size) &&
@@ -117,8 +118,9 @@ bool read_prepared(const std::shared_ptr<const char[]>& memory, std::size_t size
     clip.floats = {reinterpret_cast<const float*>(samples), head.bytes / 4};
   clip.memory = std::shared_ptr<const void>(memory, samples);
   if (head.streamed_rate > 0)
-    clip.streamed = std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
-                                                                      Hertz{head.bank_rate}, head.frames, head.head_frames});
+    clip.streamed =
+        std::make_shared<const StreamedFile>(StreamedFile{file, head.channels, Hertz{head.streamed_rate}, head.file_frames,
+                                                          head.file_loop_from, Hertz{head.bank_rate}, head.frames, head.head_frames});
   if (head.end_of_file != 0 && head.end_of_file != end_of_encoded(file)) return false;
   return playable(clip);
 }
@@ -163,6 +165,7 @@ void ClipCache::write(const std::string& key, const BankClip& clip, bool encoded
     head.bank_rate = clip.streamed->bank_rate.value;
     head.file_frames = clip.streamed->file_frames;
     head.head_frames = clip.streamed->head;
+    head.file_loop_from = clip.streamed->loop_from;
     if (encoded) head.end_of_file = end_of_encoded(clip.streamed->path);
   }
   head.bytes = clip.bytes();

@@ -20,8 +20,7 @@ namespace {
 constexpr Seconds shortest_streamed{1};
 
 bool streams(const BookLayer& layer, const Audio& audio, const ClipWays& ways) {
-  const bool whole = layer.loop.between <= BookLoop::Between::whole && layer.loop.crossfade == Seconds{};
-  if (audio.rendered || !whole || audio.length() < shortest_streamed) return false;
+  if (audio.rendered || layer.loop.crossfade > Seconds{} || audio.length() < shortest_streamed) return false;
   return layer.stream.value_or(audio.length() > ways.stream_from);
 }
 
@@ -71,7 +70,9 @@ BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz
       const bool the_same = codec == BookWays::Codec::flac && audio.sixteen_bits;
       if (!the_same) audio = decode_file(file);  // what is heard is what is read from it
     }
-    return make_streamed_clip(job.path, file, audio.channels, audio.rate, audio.samples, rate);
+    const LoopedAudio played = cut_loop(std::move(audio), layer.loop);
+    return make_streamed_clip(job.path, file, played.audio.channels, played.audio.rate, played.audio.samples, rate,
+                              std::max<std::int64_t>(0, played.loop_from));
   }
   const bool exact = audio.sixteen_bits && audio.rate == rate && layer.loop.crossfade == Seconds{};
   LoopedAudio ready = bring_to_rate(cut_loop(std::move(audio), layer.loop), rate);

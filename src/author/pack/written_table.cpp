@@ -77,6 +77,7 @@ WrittenTable::WrittenTable(const BankData& data) {
     if (const StreamedFile* file = clip.streamed.get()) {
       record.stream_size = stream_bytes(*clip.streamed)->size();
       record.stream_frames = file->file_frames;
+      record.loop_from = file->loop_from;
       record.stream_rate = file->rate.value;
       record.head = file->head;
     }

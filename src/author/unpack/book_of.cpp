@@ -40,12 +40,14 @@ class Layers {
     loop.between = BookLoop::Between::whole;
     const auto whole = [](const BankClip* clip) { return clip->loop_from == 0; };
     if (clips.empty() || std::all_of(clips.begin(), clips.end(), whole)) return loop;
-    const BankClip& first = *clips.front();
-    const bool alike = std::all_of(clips.begin(), clips.end(), [&](const BankClip* clip) {
-      return clip->loop_from == first.loop_from && clip->frames == first.frames;
-    });
+    const auto region_of = [](const BankClip& clip) {
+      return clip.streamed != nullptr ? Range<Frames>{{clip.streamed->loop_from}, {clip.streamed->file_frames}}
+                                      : Range<Frames>{{clip.loop_from}, {clip.frames}};
+    };
+    const Range<Frames> first = region_of(*clips.front());
+    const bool alike = std::all_of(clips.begin(), clips.end(), [&](const BankClip* clip) { return region_of(*clip) == first; });
     loop.between = alike ? BookLoop::Between::frames : BookLoop::Between::file;
-    loop.frames = {{first.loop_from}, {first.frames}};
+    loop.frames = first;
     return loop;
   }
 

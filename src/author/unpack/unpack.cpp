@@ -34,7 +34,8 @@ std::string ending_of(std::string_view head) {
   return head == "fLaC" ? ".flac" : head == "OggS" ? ".ogg" : head == "RIFF" ? ".wav" : head == "FORM" ? ".aiff" : "";
 }
 
-bool is_looped_within(const BankClip& clip) { return clip.loop_from > 0; }
+/// What streams is its own file: its loop is in the book.
+bool is_looped_within(const BankClip& clip) { return clip.loop_from > 0 && clip.streamed == nullptr; }
 
 std::string file_of(const BankClip& clip) {
   const fs::path name = fs::path(clip.name);
