@@ -186,7 +186,8 @@ TEST_CASE("a limit of a group that is turned in the book holds from the reload o
 TEST_CASE("a group never has more than its limit, in random sessions") {
   std::mt19937 random(7);
   const auto pick = [&](int most) { return static_cast<int>(random() % static_cast<unsigned>(most)); };
-  for (int session = 0; session < 12; ++session) {
+  for (int session = 0; session < times(60, 12); ++session) {
+    INFO("session " << session);
     const int limit = 1 + pick(3);
     std::string book = "[groups.top]\nlimit = " + std::to_string(limit) + "\nwhen-full = \"" +
                        std::string(when_full_words[static_cast<std::size_t>(session) % when_full_words.size()]) +
@@ -203,8 +204,10 @@ TEST_CASE("a group never has more than its limit, in random sessions") {
     std::size_t most = 0;
     for (int frame = 0; frame < 200; ++frame) {
       if (pick(6) == 0) stage.manager->set_listener(0, {.place = {pick(300) - 150.0, 0, 0}});
-      if (pick(3) == 0)
-        stage.manager->raise(Name(std::string(pick(5) == 0 ? "stop" : "e") + std::to_string(pick(6))), {}, Place{pick(300) - 150.0, 0, 0});
+      if (pick(3) == 0) {
+        const std::string verb = pick(5) == 0 ? "stop" : "e", event = verb + std::to_string(pick(6));
+        stage.manager->raise(Name(event), {}, Place{pick(300) - 150.0, 0, 0});
+      }
       stage.render(Seconds{0.05});
       most = std::max(most, sounding(stage).size());
       REQUIRE(sounding(stage).size() <= static_cast<std::size_t>(limit));

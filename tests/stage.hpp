@@ -107,6 +107,8 @@ inline std::vector<PlaybackId> sounding(const Stage& stage) {
     if (const auto* due = entry.as<noted::Due>()) takes(due->voice, due->playback);
     if (const auto* woke = entry.as<noted::Woke>()) takes(woke->voice, woke->playback);
     if (const auto* fading = entry.as<noted::Fading>()) on_voice.erase(fading->voice);
+    if (const auto* ended = entry.as<noted::Ended>())
+      std::erase_if(on_voice, [&](const auto& its) { return its.second == ended->playback; });
   }
   std::vector<PlaybackId> now;
   for (const auto& [ignored, id] : on_voice) now.push_back(id);
