@@ -108,8 +108,11 @@ TEST_CASE("a loop that lost its voice comes back by itself, faded in, at its rig
   write_stage_clips(folder);
   folder.write_clip("clips/sweep.wav", sweep);
   // Varied pitches and other rates, too: then its place lies between two frames of the clip.
-  const auto [pitch, rate] = GENERATE(std::pair("0 st", 48000.0), std::pair("1.46 st", 48000.0), std::pair("-2.3 st", 48000.0),
-                                      std::pair("0 st", 44100.0), std::pair("5 st", 96000.0));
+  const std::pair<const char*, double> way =
+      GENERATE(std::pair("0 st", 48000.0), std::pair("1.46 st", 48000.0), std::pair("-2.3 st", 48000.0), std::pair("0 st", 44100.0),
+               std::pair("5 st", 96000.0));
+  const std::string pitch = way.first;
+  const double rate = way.second;
   INFO(pitch << " at " << rate << " Hz");
   folder.write("book.toml", book_head + book + "[sounds.sweep]\nclips=[\"sweep.wav\"]\nloop=true\npitch=\"" + pitch +
                                 "\"\n[events.sweep]\nstart=\"sweep\"\n");
