@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "groups/groups.hpp"
 #include "play/happening.hpp"
 #include "play/loaded.hpp"
 #include "play/noting.hpp"

@@ -28,15 +28,6 @@ bool Voices::matters(const Verdict& verdict, const LiveStart& start) const {
          !leaving(start);
 }
 
-/// Calls `act(start)` for the starts that count for the gates.
-template <class Act>
-void Voices::each_that_plays(const Verdict& verdict, Act act) const {
-  any_start(*verdict.sound, whose(verdict), [&](LiveStart& start) {
-    if (matters(verdict, start)) act(start);
-    return false;
-  });
-}
-
 bool Voices::plays_already(const Verdict& verdict) const {
   return any_start(*verdict.sound, whose(verdict), [&](const LiveStart& start) { return matters(verdict, start); });
 }

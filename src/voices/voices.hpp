@@ -438,4 +438,13 @@ bool Voices::any_start(const PlayedSound& sound, std::optional<std::uint64_t> em
   return false;
 }
 
+/// Calls `act(start)` for the starts that count for the gates.
+template <class Act>
+void Voices::each_that_plays(const Verdict& verdict, Act act) const {
+  any_start(*verdict.sound, whose(verdict), [&](LiveStart& start) {
+    if (matters(verdict, start)) act(start);
+    return false;
+  });
+}
+
 }  // namespace tidewater
