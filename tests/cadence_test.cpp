@@ -5,6 +5,7 @@
 #include "base/random.hpp"
 #include "drive/cadences.hpp"
 #include "stage.hpp"
+#include "tidewater/author/report.hpp"
 #include "tidewater/author/walk.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
@@ -206,8 +207,11 @@ TEST_CASE("a walker who is asked to walk again walks on, over the new floor") {
   std::vector<std::string> why;
   for (const auto& decision : stage.entries<noted::Decision>())
     if (decision.outcome == Outcome::went_on) why.push_back(decision.why);
-  CHECK(why == std::vector<std::string>{"'step' goes on; its next starts go by surface=planks",
-                                        "'step' goes on; its next starts go by surface=mud"});
+  CHECK(why == std::vector<std::string>{"'step' plays on, with surface=planks from its next start on",
+                                        "'step' plays on, with surface=mud from its next start on"});
+  Report report(test_rate);
+  for (const auto& entry : stage.journal) report.take(entry);
+  CHECK_THAT(report.text(), Contains("started    " + std::to_string(stage.manager->stats().started) + " sounds\n"));
   const std::size_t alone = stage.starts().size();
   CHECK(clip_after("steel", {2}).first == Outcome::started);
   CHECK(stage.starts().size() >= alone + 7);  // both walk

@@ -124,7 +124,7 @@ TEST_CASE("the ferry moors in stages, the world pauses once and slows down once,
   CHECK_THAT(told("ferry.moored.begun"), Contains("'rope' was heard") && Contains("'winch' was heard"));
   CHECK_THAT(told("ferry.moored.interrupted"), Contains("done 'winch'") && Contains("'bump' was heard"));
   CHECK_THAT(told("ferry.docked"), Contains("raised by 'ferry.moored.completed'") && Contains("'gangway' was heard"));
-  CHECK_THAT(told("passenger.walked"), Contains("steps/steel-") && Contains("its next starts go by surface=planks"));
+  CHECK_THAT(told("passenger.walked"), Contains("steps/steel-") && Contains("plays on, with surface=planks from its next start on"));
 
   const std::string lines = folder.read("harbour.journal.jsonl");
   for (const char* request : {"scope-pause", "scope-resume"}) {

@@ -17,7 +17,7 @@ TEST_CASE("a report says what was asked, what was heard, what was not and why, a
   stage.raise("c");
   report.take(stage.render(Seconds{3}).samples);
   for (const auto& entry : stage.journal) report.take(entry);
-  CHECK_THAT(report.text(), Contains("3 events raised, of 3 kinds") && Contains("started    1 sound\n") &&
+  CHECK_THAT(report.text(), Contains("3 events raised by the game, of 3 kinds") && Contains("started    1 sound\n") &&
                                 Contains("unheard    1 sound: group 'off' is muted since 0.0 s") && Contains("1 x c  unknown-event") &&
                                 Contains("playbacks  1 at once at most\n  voices     1 at once at most, of 64\n"));
   CHECK(report.length() == Seconds{3});

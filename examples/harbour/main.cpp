@@ -82,8 +82,9 @@ void render(const Options& options) {
     const Stats stats = manager.stats();
     std::printf("    %.0f s of a game in %.2f s: %.0f times as fast as real time\n", harbour::Trip::lasts, took.count(),
                 harbour::Trip::lasts / took.count());
-    std::printf("  asked      %llu raises; sounds started: %llu; requests refused: %llu\n", static_cast<unsigned long long>(stats.raised),
-                static_cast<unsigned long long>(stats.started), static_cast<unsigned long long>(stats.refused));
+    std::printf("  asked      %llu events raised, some by other events; sounds started: %llu; requests refused: %llu\n",
+                static_cast<unsigned long long>(stats.raised), static_cast<unsigned long long>(stats.started),
+                static_cast<unsigned long long>(stats.refused));
     std::printf("  memory     %.1f MiB of clips at most, and %.1f MiB at the end\n", static_cast<double>(most_in_memory) / 1048576,
                 static_cast<double>(stats.clip_bytes) / 1048576);
   }

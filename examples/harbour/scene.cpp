@@ -66,7 +66,7 @@ void Scene::raise(const Happening& what) {
   else if (what.event == "game.resumed")
     manager_.resume("world");
   else if (what.event == "photo.taken")
-    manager_.set_time_scale("world", 0.3, Seconds{0.3});
+    manager_.set_time_scale("world", Trip::slow, Seconds{0.3});
   else if (what.event == "photo.shown")
     manager_.set_time_scale("world", 1, Seconds{0.4});
   else if (what.event == "mooring.began")

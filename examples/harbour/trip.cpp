@@ -11,7 +11,7 @@ struct Line {
   const char* happening;
   int passengers = 0;  ///< who walk on or off now
 };
-/// What the player does, in real time.
+/// The player's actions, in real time.
 constexpr std::array player = {
     Line{0.1, "menu.moved"},  Line{0.45, "menu.moved"},   Line{0.9, "menu.moved"},  Line{14.2, "game.paused"}, Line{14.5, "menu.moved"},
     Line{14.9, "menu.moved"}, Line{15.5, "game.resumed"}, Line{58.3, "menu.moved"}, Line{58.7, "menu.moved"},
@@ -40,7 +40,6 @@ constexpr std::array plot = {
     Line{52.8, "quay.left"},
     Line{52.8, "trip.ended"},
 };
-constexpr double slow = 0.3;
 
 }  // namespace
 
@@ -71,7 +70,7 @@ bool Trip::is_walking(std::uint64_t number) const {
   return std::any_of(walkers_.begin(), walkers_.end(), [&](const Walker& its) { return its.number == number; });
 }
 
-/// Down the pier on planks, over the gangway, which is steel, and onto the deck.
+/// Moves the passengers: down the pier on planks, over the steel gangway, and onto the deck.
 void Trip::walk(std::vector<Happening>& happened) {
   for (Walker& walker : walkers_) {
     if (time_ < walker.starts) continue;
@@ -84,7 +83,7 @@ void Trip::walk(std::vector<Happening>& happened) {
   std::erase_if(walkers_, [&](const Walker& w) { return time_ >= w.stops; });
 }
 
-/// The player's menu, and the game's time, which goes by it.
+/// Moves the game's time on, and opens and closes the player's menu, which stops it.
 void Trip::pass_the_time(double now, std::vector<Happening>& happened) {
   time_ += speed_of_time_ * (now - now_);
   now_ = now;

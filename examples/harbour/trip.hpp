@@ -12,12 +12,12 @@ namespace harbour {
 struct Walker {
   double starts = 0;  ///< seconds of the game's time
   double stops = 0;
-  double pace = 1;           ///< steps, beside those of a passenger who walks as most do
-  std::string surface = {};  ///< that they walk on; empty before they start
+  double pace = 1;           ///< 1.2 for a passenger who takes 1.2 times as many steps as most
+  std::string surface = {};  ///< the floor under the passenger; empty before the start
   std::uint64_t number = 0;
 };
 
-/// Something that happened, by name. Of a passenger who walks also on which surface, and who it is.
+/// Something that happened. A passenger's step has the surface and the passenger's number, too.
 struct Happening {
   std::string event;
   std::string surface = {};
@@ -28,6 +28,7 @@ struct Happening {
 class Trip {
  public:
   static constexpr double lasts = 60;  ///< seconds
+  static constexpr double slow = 0.3;  ///< speed of the game's time while a photo is taken
 
   /// Moves on to `now`, in seconds of real time, and returns what happened since the last call.
   std::vector<Happening> advance(double now);

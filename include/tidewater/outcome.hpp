@@ -8,7 +8,7 @@ namespace TIDEWATER_API tidewater {
 /// The decision on one request. Every request ends in one or more of these, in the journal and at the call.
 enum class Outcome {
   started,          ///< a playback began, or will after its delay
-  went_on,          ///< a playback from before the restart of its scope plays on, or a cadence goes on by the traits of this raise
+  went_on,          ///< a playback from before the restart of its scope plays on, or a cadence plays on with the traits of this raise
   reading,          ///< a playback began, and is heard as soon as its clips are in memory: they were not yet
   silent,           ///< a playback began, but is inaudible for now: it keeps its place in time without a voice
   dormant,          ///< a playback began without a voice, because others are more important; it is heard when that changes
@@ -17,7 +17,7 @@ enum class Outcome {
   already_ended,    ///< the playback has ended
   already_playing,  ///< the sound plays already, and its retrigger is "ignore"
   too_soon,         ///< less than the sound's spacing has passed since its last start
-  limit_reached,    ///< a limit of the sound or its group is reached, and it is the one that yields
+  limit_reached,    ///< a limit of the sound or its group is reached, and this start is the one that yields
   left_out,         ///< a chance came out against it, or a response's `when` asks for other traits
   no_clip,          ///< the sound has no clip for these traits
   past_end,         ///< the sound's start-at lies beyond the end of its clip

@@ -83,8 +83,8 @@ struct BankClip : ClipData {
 /// 1/32768: then half the memory holds the very same.
 BankClip make_clip(std::string name, int channels, const std::vector<float>& interleaved, bool sixteen_bits = false);
 
-/// The same for a clip that plays from `file`, at the file's `rate`: only its head is kept, at the bank's. `interleaved` is all of the file
-/// that is played; `loop_from` is a frame of it.
+/// Makes a clip that streams from `file`. `interleaved` has all frames of the file that are played, at the file's `rate`; only the first
+/// quarter of a second of them is kept, at the bank's rate. A loop goes on at frame `loop_from` of the file.
 BankClip make_streamed_clip(std::string name, std::string file, int channels, Hertz rate, const std::vector<float>& interleaved,
                             Hertz bank_rate, std::int64_t loop_from = 0);
 

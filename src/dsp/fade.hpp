@@ -27,7 +27,7 @@ inline Moving fade(std::int64_t done, std::int64_t length, std::int32_t shortest
   const bool is_short = length < 8 * static_cast<std::int64_t>(shortest);
   const Moving smooth{x * x * (3 - 2 * x), 6 * x * (1 - x) * a_frame};
   if (law == FadeLaw::equal_power) {
-    // A short one goes along the same quarter of a circle, but begins and ends without a bend.
+    // A short fade follows the same sine, but its slope is zero at both ends, so that it does not click.
     constexpr double quarter = std::numbers::pi / 2;
     const Moving way = is_short ? smooth : Moving{x, a_frame};
     return {std::sin(quarter * way.value), quarter * std::cos(quarter * way.value) * way.slope};

@@ -57,12 +57,12 @@ struct StartVoice {
 
 /// Changes take their `ramp` or `fade` in frames, and at least the shortest change (dsp/smooth.hpp): nothing clicks.
 
-/// Fades out, then the voice is finished. A stop whose frame lies ahead begins on that frame, in the time of the voice's scope; until then
-/// another stop replaces it. A voice that is to stop on the frame on which it begins, or before, is never heard.
+/// Fades a voice out and finishes it. The fade begins on frame `at` of the scope's time. Until then another stop replaces this one. A voice
+/// whose stop is on its first frame, or before it, is never heard.
 struct StopVoice {
   std::uint32_t voice = 0;
   std::int64_t fade = 0;
-  ScopeFrame at = {};  ///< a frame in the past: at once
+  ScopeFrame at = {};  ///< if it lies in the past, the fade begins at once
   FadeLaw law = FadeLaw::equal_loudness;
 };
 

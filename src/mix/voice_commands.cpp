@@ -35,9 +35,9 @@ void Voice::start(const StartVoice& command, ScopeFrame now, double rate) {
   fold_ = command.fold;
   start_frame_ = std::max(now, command.start_frame + std::max<std::int64_t>(0, now - command.base));
   // A start inside a wave clicks without a fade, and so does one that is too short; a clip's own head is as it is.
-  fade_in_length_ = command.fade_in > 0 || position_ > 0
-                        ? static_cast<std::int32_t>(std::clamp<std::int64_t>(command.fade_in, shortest_, longest_fade))
-                        : 0;
+  const bool within = whole > 0 || command.position.part > 0;
+  fade_in_length_ =
+      command.fade_in > 0 || within ? static_cast<std::int32_t>(std::clamp<std::int64_t>(command.fade_in, shortest_, longest_fade)) : 0;
   in_law_ = command.law;
   quality_ = command.quality;
   group_ = command.group;

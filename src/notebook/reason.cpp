@@ -233,7 +233,7 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::scope_ended: return fmt::format("scope '{}' ended at {:.3f} s; call begin(\"{}\") first", r.name, r.number, r.name);
     case Code::ends_with_scope: return fmt::format("scope '{}' ended", r.name);
     case Code::restarted_with: return fmt::format("scope '{}' restarted", r.name);
-    case Code::goes_on_by_traits: return fmt::format("'{}' goes on; its next starts go by {}", sound, list_of(r.traits));
+    case Code::goes_on_by_traits: return fmt::format("'{}' plays on, with {} from its next start on", sound, list_of(r.traits));
     case Code::went_on:
       return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} from before the restart plays on", r.name, r.number, r.other);
     case Code::held_gave_way: return "its scope is on hold, and another sound needed the voice; it keeps its place";

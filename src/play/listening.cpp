@@ -172,7 +172,7 @@ void Listening::need_from_limits(const UpdateUnderWay& update) {
   }
 }
 
-/// The same for the limits of groups.
+/// If as many starts of a group are heard as its limit allows, a sleeper has to be stronger than the weakest of them.
 void Listening::need_from_groups(const UpdateUnderWay& update) {
   const GroupLimits& limits = earshot.limits();
   for (std::uint32_t limited = 0; limits.any && limited < limits.groups.size(); ++limited) {

@@ -1,4 +1,4 @@
-/// The limits of sounds and groups: who yields to a new start, and who may wake.
+/// The limits of sounds and groups. They decide which start yields to a new one, and which sleepers may wake.
 
 #include <algorithm>
 #include <vector>
@@ -156,8 +156,6 @@ void Voices::leave_for_limit(LiveStart& start, Seconds fade, const Reason& why) 
       put_to_sleep(layer, why);
   });
 }
-
-// Who may wake.
 
 /// Whether the limits let a start in the world be heard, if all that it is clearly stronger than yields. `yielding` has who does.
 bool Voices::may_wake(const LiveStart& start, Claim claim, Yielding& yielding) const {

@@ -56,7 +56,7 @@ class Starts {
     }
   }
   static bool is_in_world(const PlayedSound& sound) { return sound.design->world.place == Where::world; }
-  /// After a restore: finds the sound's group again.
+  /// Adds a sound to the sounds of its group that play: with its first start, and after a restore.
   void join_group(PlayedSound& sound) {
     PlayedSound*& first = playing_[sound.group];
     sound.from_playing = &first;

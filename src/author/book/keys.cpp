@@ -39,8 +39,8 @@ const RowsOf<BookGroup>& group_rows() {
           .quantity({"low-pass", "none", "\"800 Hz\"", "Takes away what is above: 12 dB an octave."}, &BookGroup::low_pass)
           .quantity({"high-pass", "none", "\"60 Hz\"", "Takes away what is below: 12 dB an octave."}, &BookGroup::high_pass)
           .whole({"limit", "none", "1",
-                  "The most playbacks at once, of all sounds in the group and in the groups below it: one line of speech at a time. What "
-                  "has been told to go does not count, nor what is too far away to be heard."},
+                  "The most playbacks at once, of all sounds in the group and in the groups below it: one line of speech at a time. "
+                  "Playbacks that are fading out, or too far away to be heard, do not count."},
                  &BookGroup::limit, {{1}, {most_at_once}}, ": how many play at once")
           .word({"when-full", "\"oldest\"", "\"newest\"",
                  "With `limit`: who yields, as for a sound. A playback leaves by the fade-out of its own sound."},

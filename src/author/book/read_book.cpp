@@ -23,6 +23,7 @@
 #include "author/book/read_traits.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
+#include "base/most_groups.hpp"
 #include "base/nearest.hpp"
 #include "base/text_file.hpp"
 #include "tidewater/author/advice.hpp"
@@ -33,7 +34,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t most_groups_in_book = 63;
+constexpr std::size_t most_groups_in_book = most_groups - 1;  // without the master
 constexpr std::uintmax_t largest_book = 16U << 20U;
 
 template <class Items>

@@ -9,7 +9,8 @@
 namespace tidewater {
 namespace {
 
-/// Groups with a limit that lie in one another. A start obeys no more than these.
+/// The most groups with a limit in one another. A start obeys the limit of its sound and these: see `most_limits` in
+/// src/voices/verdict.hpp.
 constexpr std::size_t most_in_one_another = 3;
 
 }  // namespace

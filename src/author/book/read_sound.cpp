@@ -226,7 +226,7 @@ void SoundReader::read_loop(const Keys& table, BookLayer& layer) {
   if (table.contains("loop-crossfade") && !loops) problem(*table.get("loop-crossfade"), "'loop-crossfade' goes with loop = true");
   read_quantity(problems_, table, "loop-crossfade", read_seconds, loop.crossfade);
   if (layer.stream.value_or(false) && loop.crossfade > Seconds{0})
-    problem(*table.get("stream"), "what streams is not blended where it loops; take out loop-crossfade, or the stream");
+    problem(*table.get("stream"), "a clip that streams cannot have a loop-crossfade; take out one of the two");
 }
 
 void SoundReader::read_clips(const Keys& table, const std::string& what, BookLayer& layer) {

@@ -128,7 +128,7 @@ const RowsOf<BookSound>& sound_rows() {
                     "file (`\"48000 .. 96000 frames\"`), or as the file itself says (`\"from-file\"`: the loop points of WAV and AIFF)."},
                    "times, frames or from-file")
           .special({"loop-crossfade", "\"0 s\"", "\"50 ms\"",
-                    "Blends the loop's end into its beginning, where it was not cut clean. Not of what streams."},
+                    "Blends the loop's end into its beginning, where it was not cut clean. Not for clips that stream."},
                    "time")
           .special({"start-at", "\"0 s\"", "\"anywhere\"",
                     "Where in the clip it begins; drawn anew at each start. `anywhere` is any place in the loop, so that two of a kind "

@@ -80,7 +80,8 @@ struct Report::State {
   }
 
   void take(const noted::Decision& decision) {
-    const bool begins_cadence = !decision.start && plays(decision.outcome) && decision.playback.response != 0;
+    const bool begins_cadence =
+        !decision.start && plays(decision.outcome) && decision.outcome != Outcome::went_on && decision.playback.response != 0;
     if (decision.start || begins_cadence) {
       if (decision.outcome == Outcome::silent)
         silent_now[decision.playback] = decision.why;
@@ -172,7 +173,7 @@ Decibels Report::loudness() const {
 
 std::string Report::text() const {
   const State& s = *state_;
-  std::string out = fmt::format("  asked      {}, of {}\n", counted(s.raises, "event raised", "events raised"),
+  std::string out = fmt::format("  asked      {} by the game, of {}\n", counted(s.raises, "event raised", "events raised"),
                                 counted(s.events.size(), "kind", "kinds"));
   out += fmt::format("  started    {}\n", counted(s.started, "sound", "sounds"));
   std::map<std::string, std::size_t> why_silent;

@@ -34,7 +34,7 @@ std::string ending_of(std::string_view head) {
   return head == "fLaC" ? ".flac" : head == "OggS" ? ".ogg" : head == "RIFF" ? ".wav" : head == "FORM" ? ".aiff" : "";
 }
 
-/// What streams is its own file: its loop is in the book.
+/// Whether the file of a clip has to mark a loop. A streamed clip is copied as it is, and the book has its loop.
 bool is_looped_within(const BankClip& clip) { return clip.loop_from > 0 && clip.streamed == nullptr; }
 
 std::string file_of(const BankClip& clip) {
