@@ -42,6 +42,8 @@ inline constexpr std::string_view unit_of<Hertz> = ", hertz, 0 for none";
 template <>
 inline constexpr std::string_view unit_of<Metres> = ", metres";
 template <>
+inline constexpr std::string_view unit_of<Tempo> = ", beats a minute";
+template <>
 inline constexpr std::string_view unit_of<Degrees> = ", degrees";
 template <class T>
 inline constexpr std::string_view unit_of<Range<T>> = unit_of<T>;
@@ -53,6 +55,7 @@ constexpr std::string_view type_of() {
   if constexpr (std::is_same_v<Stored, float>) return "32-bit float";
   if constexpr (std::is_same_v<Stored, std::int32_t>) return "32 bits, signed";
   if constexpr (std::is_same_v<Stored, std::uint64_t>) return "64 bits";
+  if constexpr (std::is_same_v<Stored, std::int64_t>) return "64 bits, signed";
   return "32 bits";
 }
 
@@ -123,6 +126,9 @@ inline std::string with_record_tables(const std::string& document) {
   put("response", table_of_record<BankResponse>());
   put("trait", table_of_record<BankTrait>());
   put("condition", table_of_record<BankCondition>());
+  put("track", table_of_record<BankTrack>());
+  put("part of a track", table_of_record<PartDesign>());
+  put("change", table_of_record<ChangeDesign>());
   return made;
 }
 

@@ -16,9 +16,9 @@ namespace fs = std::filesystem;
 
 /// A room uses those above it.
 const std::vector<std::string> in_order = {"base",  "dsp",    "mix",    "media",  "bank",  "request", "terms", "notebook",
-                                           "world", "choose", "voices", "scopes", "drive", "groups",  "play"};
+                                           "world", "choose", "voices", "scopes", "drive", "groups",  "music", "play"};
 /// These do not know one another: only `play` knows them all.
-const std::array<std::string, 6> siblings = {"world", "choose", "voices", "scopes", "drive", "groups"};
+const std::array<std::string, 7> siblings = {"world", "choose", "voices", "scopes", "drive", "groups", "music"};
 /// Side wings, which no room uses, with what they may use besides rooms.
 const std::map<std::string, std::vector<std::string>> wings = {
     {"journal", {}}, {"author", {"journal"}}, {"device", {}}, {"picture", {"journal"}}};

@@ -51,7 +51,7 @@ std::string list_sounds(const Book& book) {
     std::string more;
     const auto add = [&](const std::string& text) { more += (more.empty() ? "" : ", ") + text; };
     if (sound.layers.size() > 1) add(fmt::format("{} layers", sound.layers.size()));
-    const auto loops = [](const BookLayer& layer) { return layer.loop.between != BookLoop::Between::none; };
+    const auto loops = [](const BookLayer& layer) { return layer.loop.loops(); };
     if (std::any_of(sound.layers.begin(), sound.layers.end(), loops)) add("loops");
     if (!by.empty()) add(fmt::format("by {}", fmt::join(by, ", ")));
     table.row({sound.name, line_of(sound.place), sound.group, fmt::format("{}", clips.size()), more});

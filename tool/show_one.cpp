@@ -75,6 +75,8 @@ std::string loop_of(const BookLoop& loop) {
     case BookLoop::Between::seconds: text = as_range(loop.time); break;
     case BookLoop::Between::frames: text = fmt::format("frames {} .. {}", loop.frames.low.value, loop.frames.high.value); break;
     case BookLoop::Between::file: text = "as its file says"; break;
+    case BookLoop::Between::beats: text = fmt::format("beats {} .. {}", loop.from_beat, loop.to_beat); break;
+    case BookLoop::Between::behind: return fmt::format("no; behind beat {}", loop.to_beat);
   }
   return loop.crossfade > Seconds{} ? fmt::format("{}, crossfade {}", text, to_text(loop.crossfade)) : text;
 }

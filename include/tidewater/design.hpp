@@ -103,6 +103,50 @@ struct LayerDesign {
   friend bool operator==(const LayerDesign&, const LayerDesign&) = default;
 };
 
+/// Where a change of music falls: at once, or on the next beat, bar, part or end of the track that plays.
+enum class On { now, beat, bar, part, end };
+inline constexpr std::array<std::string_view, 5> on_words = {"now", "beat", "bar", "part", "end"};
+constexpr std::string_view word_of(On on) { return on_words[static_cast<std::size_t>(on)]; }
+/// How one track gives way to the next: within 5 ms, by crossing, or by way of a track that leads to it.
+enum class By { cut, cross, bridge };
+inline constexpr std::array<std::string_view, 3> by_words = {"cut", "cross", "bridge"};
+
+/// A change between two tracks: on the track that comes or the one that is left, or on the pair of both.
+struct ChangeDesign {
+  std::string from;  ///< the track that is left; empty for any
+  std::optional<On> on;
+  std::optional<By> by;
+  Seconds over;        ///< length of the crossing; 0 if nothing is said
+  std::string bridge;  ///< the track that leads from one to the other
+  friend bool operator==(const ChangeDesign&, const ChangeDesign&) = default;
+};
+
+/// A part of a track. The first part begins on the first beat.
+struct PartDesign {
+  std::string name;
+  std::uint32_t bars = 1;
+  bool loop = false;  ///< it goes round until the track is left
+  friend bool operator==(const PartDesign&, const PartDesign&) = default;
+};
+
+/// Timing of a track, and how it changes with others. A track is a sound; its layers are the stems.
+struct TrackDesign {
+  std::string stand;         ///< tracks of one stand give way to one another; empty for the stand "main"
+  Tempo tempo;               ///< 0 for none: every moment is a beat
+  std::uint32_t metre = 4;   ///< beats of a bar
+  std::uint32_t unit = 4;    ///< note value of a beat
+  Seconds first_beat;        ///< place of the first beat in the clip; what lies before it is the pick-up
+  std::vector<PartDesign> parts = {};
+  bool goes_on = false;      ///< when it comes again it goes on where it was left
+  std::string ending;        ///< the track that plays when this one is left at its end; empty for none
+  Seconds stop_after;        ///< it leaves after so long, or after so many bars; 0 for never
+  std::uint32_t stop_after_bars = 0;
+  std::vector<ChangeDesign> changes = {};  ///< the track's own, and those of pairs
+  friend bool operator==(const TrackDesign&, const TrackDesign&) = default;
+
+  std::string_view stand_name() const { return stand.empty() ? std::string_view("main") : std::string_view(stand); }
+};
+
 struct SoundDesign {
   Range<Decibels> gain;
   Range<Semitones> pitch;
@@ -129,14 +173,14 @@ struct SoundDesign {
 };
 
 /// The action of a response.
-enum class Verb { start, stop, fade, pause, resume, gauge, level, mute, unmute, raise, call_off };
-inline constexpr std::array<std::string_view, 11> verb_words = {"start", "stop", "fade",   "pause", "resume",  "gauge",
-                                                                "level", "mute", "unmute", "raise", "call-off"};
+enum class Verb { start, stop, fade, pause, resume, gauge, level, mute, unmute, raise, call_off, play, leave };
+inline constexpr std::array<std::string_view, 13> verb_words = {"start", "stop",   "fade",  "pause",    "resume", "gauge", "level",
+                                                                "mute",  "unmute", "raise", "call-off", "play",   "leave"};
 constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }
 
 /// The kind of thing that a response acts on.
-enum class TargetKind { sound, gauge, group, event };
-inline constexpr std::array<std::string_view, 4> target_words = {"sound", "gauge", "group", "event"};
+enum class TargetKind { sound, gauge, group, event, track, stand };
+inline constexpr std::array<std::string_view, 6> target_words = {"sound", "gauge", "group", "event", "track", "stand"};
 constexpr std::string_view word_of(TargetKind kind) { return target_words[static_cast<std::size_t>(kind)]; }
 
 /// The playbacks of a sound that a response acts on: those of the raise's emitter, all, those in the scope of the raise, or those that the
@@ -154,11 +198,12 @@ struct VerbRow {
   std::string_view value = {};  ///< the book's key for its value; empty if it takes none
   bool value_is_needed = false;
   std::span<const Whom> whom = {};  ///< the values that its `for` can have; empty if it takes none
+  bool on = false;                  ///< whether it takes an `on`
 };
 inline constexpr std::array<Whom, 4> any_whom = {Whom::emitter, Whom::all, Whom::scope, Whom::action};
 inline constexpr std::array<Whom, 2> emitter_or_all = {Whom::emitter, Whom::all};
 inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
-    {.starts = true, .value = "gain"},                                           // start
+    {.starts = true, .value = "gain", .on = true},                               // start
     {.time = "fade", .whom = any_whom},                                          // stop: without a time, the sound's fade-out
     {.time = "over", .value = "to", .value_is_needed = true, .whom = any_whom},  // fade
     {.whom = any_whom},                                                          // pause
@@ -169,6 +214,8 @@ inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
     {.target = TargetKind::group},                                                                  // unmute
     {.target = TargetKind::event, .value = "gain", .whom = emitter_or_all},                         // raise
     {.target = TargetKind::event, .whom = any_whom},                                                // call-off
+    {.target = TargetKind::track, .starts = true},                                                  // play
+    {.target = TargetKind::stand, .time = "fade", .on = true},  // leave: without a time, the track's fade-out
 }};
 constexpr const VerbRow& row_of(Verb verb) { return verb_rows[static_cast<std::size_t>(verb)]; }
 
@@ -180,10 +227,12 @@ struct ResponseDesign {
   std::optional<Whom> whom = {};  ///< none: the emitter's playbacks if the raise has an emitter, and all otherwise
   double value = 0;               ///< a level in dB, or the value of a gauge
   double left_out = 0;            ///< share of the raises that do not carry it out: 1 less the book's `chance`
+  std::optional<On> on = {};      ///< the next boundary of the track that plays; none: at once
   friend bool operator==(const ResponseDesign&, const ResponseDesign&) = default;
 
   bool starts() const { return row_of(verb).starts; }
-  bool acts_on_sound() const { return row_of(verb).target == TargetKind::sound; }
+  /// Whether its target is a sound or a track, which is a sound of its bank.
+  bool acts_on_sound() const { return row_of(verb).target == TargetKind::sound || row_of(verb).target == TargetKind::track; }
   Decibels level() const { return {value}; }
 };
 

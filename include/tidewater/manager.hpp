@@ -147,6 +147,16 @@ class SoundManager : public WorldCalls {
   /// takes. The product with the scales of the scopes above is clamped to 1/64 .. 4. A scale of 0 holds the scope like a pause.
   Outcome set_time_scale(ScopeName scope, TimeScale scale, Seconds time = Seconds{0.3});
 
+  // Music. Tracks of one stand give way to one another: of these, one plays at a time. The book says on which beat, and how.
+
+  /// Plays a track on its stand, "main" unless the book says otherwise. What plays there gives way, at the moment and in the manner that the
+  /// book has for the two. Returns `started` if it begins at once, `planned` if it begins on a later boundary, and `went_on` if the track
+  /// plays already or is on its way. Until a quarter of a second before the boundary another call replaces the change.
+  Outcome play(TrackName track);
+  /// Ends the music on a stand, over the track's `fade-out` or over `fade`. Returns `nothing_to_stop` if none plays.
+  Outcome leave(StandName stand = Name("main"));
+  Outcome leave(StandName stand, Seconds fade);
+
   // Time.
 
   /// Once a game frame: wakes what can be heard again, notes what has ended, and hands the journal on. `elapsed` is the game's time since

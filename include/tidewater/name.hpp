@@ -69,7 +69,7 @@ constexpr bool same_name(Name a, Name b) {
 }
 
 /// The kind of thing that has a name.
-enum class NameKind { event, sound, group, gauge, scope };
+enum class NameKind { event, sound, group, gauge, scope, track, stand };
 
 /// A name of one kind of thing. Text and a plain `Name` convert to it; a name of another kind does not compile. `tidewater names` writes a
 /// header with the names of a book:
@@ -90,6 +90,8 @@ using SoundName = NameOf<NameKind::sound>;
 using GroupName = NameOf<NameKind::group>;
 using GaugeName = NameOf<NameKind::gauge>;
 using ScopeName = NameOf<NameKind::scope>;
+using TrackName = NameOf<NameKind::track>;
+using StandName = NameOf<NameKind::stand>;
 
 inline namespace literals {
 consteval Name operator""_name(const char* text, std::size_t length) { return Name(std::string_view(text, length)); }

@@ -35,17 +35,20 @@ enum class Outcome {
   scope_ended,      ///< its scope has ended; `begin` was not called since
   unknown_scope,    ///< no loaded bank has this scope
   chain_too_long,   ///< events raised each other more than 64 deep, or more than 1,024 times in all, at one moment
+  planned,          ///< a track takes over on a later boundary; the line says when
+  replaced,         ///< a change of music that was planned: another was asked for before it was placed
+  unknown_track,    ///< no loaded bank has this track
 };
 
-inline constexpr Outcome last_outcome = Outcome::chain_too_long;
+inline constexpr Outcome last_outcome = Outcome::unknown_track;
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...
 std::string_view to_text(Outcome outcome);
 
 /// True if something plays because of the request.
 constexpr bool plays(Outcome outcome) {
-  return outcome == Outcome::started || outcome == Outcome::went_on || outcome == Outcome::reading || outcome == Outcome::silent ||
-         outcome == Outcome::dormant;
+  return outcome == Outcome::started || outcome == Outcome::went_on || outcome == Outcome::reading || outcome == Outcome::planned ||
+         outcome == Outcome::silent || outcome == Outcome::dormant;
 }
 
 /// True if nothing was to be done: the sound was not playing, or its book holds it back.
@@ -56,7 +59,8 @@ constexpr bool idle(Outcome outcome) {
     case Outcome::already_playing:
     case Outcome::too_soon:
     case Outcome::limit_reached:
-    case Outcome::left_out: return true;
+    case Outcome::left_out:
+    case Outcome::replaced: return true;
     default: return false;
   }
 }

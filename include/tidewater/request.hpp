@@ -12,6 +12,7 @@
 #include <string_view>
 #include <variant>
 
+#include "tidewater/design.hpp"
 #include "tidewater/export.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/ids.hpp"
@@ -135,6 +136,18 @@ struct SetMute {
   bool mute = false;
 };
 
+/// Plays a track. The track that plays on its stand gives way to it.
+struct Play {
+  Name track{""};
+};
+
+/// Ends the music on a stand: where the track that plays says, or on the next boundary `on`.
+struct Leave {
+  Name stand{""};
+  std::optional<On> on;
+  std::optional<Seconds> fade;  ///< without it, the track's own fade-out
+};
+
 /// Begins a scope and the scopes below it, or restarts them.
 struct BeginScope {
   Name scope{""};
@@ -196,6 +209,7 @@ struct ClipDropped {
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
                              asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
                              asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge,
-                             asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope, asked::SetTimeScale>;
+                             asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play,
+                             asked::Leave>;
 
 }  // namespace tidewater

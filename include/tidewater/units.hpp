@@ -73,6 +73,12 @@ struct Degrees {
   friend constexpr auto operator<=>(Degrees, Degrees) = default;
 };
 
+/// The speed of music, in beats a minute.
+struct Tempo {
+  double value = 0;
+  friend constexpr auto operator<=>(Tempo, Tempo) = default;
+};
+
 /// Sample frames: one frame is one sample of every channel.
 struct Frames {
   std::int64_t value = 0;
@@ -122,6 +128,8 @@ Read<Pan> read_pan(std::string_view text);
 Read<Metres> read_metres(std::string_view text);
 /// `read_degrees`   "90 deg"; from zero to a full turn
 Read<Degrees> read_degrees(std::string_view text);
+/// `read_tempo`     "97 bpm"; from 10 to 1000
+Read<Tempo> read_tempo(std::string_view text);
 
 /// From `low` to `high`, both included. A range is drawn anew at each start, evenly in the unit's own scale.
 template <class T>
@@ -151,6 +159,7 @@ std::string to_text(Hertz frequency);
 std::string to_text(Pan pan);
 std::string to_text(Metres length);
 std::string to_text(Degrees angle);
+std::string to_text(Tempo tempo);
 
 inline namespace literals {
 constexpr Decibels operator""_dB(long double v) { return {static_cast<double>(v)}; }

@@ -127,10 +127,24 @@ struct BankLayer : LayerDesign {
 
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
+inline constexpr std::size_t most_parts_of_a_track = 32;    ///< of a track
+inline constexpr std::size_t most_changes = 64;  ///< of a track with others
+
 inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
 inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
 inline constexpr int most_times_as_often = 16;    ///< as its own cadence
 inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the next
+
+/// A track: its timing, and how the frames of its clips lie in the bank. All its stems are alike in that.
+struct BankTrack : TrackDesign {
+  Hertz rate;                  ///< of the clips' own frames, in which beats are counted
+  std::int64_t frames = 0;     ///< of a clip; after them a loop goes on at `loop_from`
+  std::int64_t loop_from = 0;
+  bool loops = false;
+  std::int64_t beats_before = 0;  ///< beats that lie before the clip, of a clip that was cut from a longer one
+  /// Frame f of the clip's own lies at (offset + f * to) / per, in frames of the bank.
+  std::int64_t offset = 0, to = 1, per = 1;
+};
 
 struct BankSound : SoundDesign {
   std::string name;
@@ -138,6 +152,9 @@ struct BankSound : SoundDesign {
   std::uint32_t group = 0;
   std::uint32_t scope = 0;  ///< number of its scope; 0 is the root
   std::vector<BankLayer> layers;
+  std::vector<BankTrack> track = {};  ///< one if it is a track
+
+  const BankTrack* as_track() const { return track.empty() ? nullptr : &track.front(); }
 };
 
 /// A trait whose values the book declares.
@@ -154,11 +171,11 @@ struct BankCondition {
 /// Stores gauges, groups and events by name, because they may be in another bank.
 struct BankResponse : ResponseDesign {
   std::uint32_t target = 0;              ///< number of a sound
-  HashedText name = {};                  ///< name of a gauge, group or event
+  HashedText name = {};                  ///< name of a gauge, group, event or stand
   std::vector<BankCondition> when = {};  ///< values of one trait are neighbours; one of them is enough
 
   /// Whether it is a start without conditions or draws.
-  bool is_plain_start() const { return verb == Verb::start && when.empty() && left_out == 0 && delay.high == delay.low; }
+  bool is_plain_start() const { return verb == Verb::start && when.empty() && left_out == 0 && delay.high == delay.low && !on; }
 };
 
 struct BankEvent {

@@ -62,7 +62,10 @@ enum class Kind : std::uint32_t {
   curve_points,
   scopes,
   conditions,
-  traits
+  traits,
+  tracks,
+  parts,
+  changes
 };
 
 struct Section {
@@ -205,6 +208,44 @@ struct Sound {
   Span cadence;                                             ///< seconds; 0 where it starts once
   std::uint32_t scope = 0;                                  ///< number of a scope
   std::uint32_t reserved_too = 0;
+  Part track;  ///< one if it is a track
+};
+
+/// Timing of a track, whose stems are the layers of the sound.
+struct Track {
+  Text stand;
+  double tempo = 0;             ///< beats a minute; 0 for none
+  std::uint32_t metre = 0;      ///< beats of a bar
+  std::uint32_t unit = 0;       ///< note value of a beat
+  double first_beat = 0;        ///< seconds
+  Part parts;
+  std::uint32_t goes_on = 0;    ///< 1: it goes on where it was left
+  std::uint32_t stop_after_bars = 0;
+  double stop_after = 0;        ///< seconds; 0 for never
+  Text ending;
+  Part changes;
+  double rate = 0;             ///< hertz; of the clips' own frames
+  std::int64_t frames = 0;     ///< of a clip
+  std::int64_t loop_from = 0;
+  std::uint32_t loops = 0;
+  std::uint32_t beats_before = 0;
+  std::int64_t offset = 0, to = 1, per = 1;  ///< own frame f lies at (offset + f * to) / per in the bank
+};
+
+/// A part of a track, by the number of its bars.
+struct TrackPart {
+  Text name;
+  std::uint32_t bars = 0;
+  std::uint32_t loop = 0;
+};
+
+/// A change between two tracks.
+struct Change {
+  Text from;
+  std::uint32_t on = 0;  ///< from 1: now, beat, bar, part, end; 0 if nothing is said
+  std::uint32_t by = 0;  ///< from 1: cut, cross, bridge; 0 if nothing is said
+  double over = 0;       ///< seconds
+  Text bridge;
 };
 
 /// A point of the curve along which a sound falls with its distance.
@@ -250,8 +291,10 @@ struct Response {
   double value = 0;            ///< decibels, or the value of a gauge
   double left_out = 0;         ///< share of the raises that do not carry it out
   double delay_to = 0;         ///< the longest delay; `delay` is the shortest
-  Text name;                   ///< of a gauge, group or event
+  Text name;                   ///< of a gauge, group, event or stand
   Part when;                   ///< conditions
+  std::uint32_t on = 0;        ///< from 1: now, beat, bar, part, end; 0 for at once
+  std::uint32_t reserved_too = 0;
 };
 
 /// A trait that a raise must have. Values of one trait are neighbours; one of them is enough.
@@ -277,8 +320,9 @@ struct Hash {
 
 static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 48 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
-static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 304 && sizeof(FalloffPoint) == 16);
+static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 312 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
-static_assert(sizeof(Response) == 72 && sizeof(Condition) == 16 && sizeof(Trait) == 16 && sizeof(Event) == 16);
+static_assert(sizeof(Track) == 128 && sizeof(TrackPart) == 16 && sizeof(Change) == 32);
+static_assert(sizeof(Response) == 80 && sizeof(Condition) == 16 && sizeof(Trait) == 16 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

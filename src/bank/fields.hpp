@@ -62,9 +62,11 @@ struct List {
 // Far beyond what a book can say, and harmless.
 inline constexpr double most_decibels = 300, most_semitones = 120, most_seconds = 1e6, most_hertz = 1e6, most_metres = 1e6;
 inline constexpr double most_of_a_gauge = 1e9;
+inline constexpr double most_beats_of_a_bar = 64, most_bars = 10'000, most_frames = 2e9;
 inline constexpr std::size_t most_points = 64;
 inline constexpr std::string_view along_points = "points";
 inline constexpr Number pitches{-most_semitones, most_semitones}, times{0, most_seconds}, cutoffs{0, most_hertz}, lengths{0, most_metres};
+inline constexpr Number tempi{0, 1000};
 inline constexpr Number shares{0, 1}, amounts{0, 10}, angles{0, 360}, weights{0, 1e9}, of_a_gauge{-most_of_a_gauge, most_of_a_gauge};
 
 /// Stands for a type.
@@ -111,6 +113,12 @@ template <>
 struct StoredAs<BankCondition> : RecordIn<Condition, Kind::conditions> {};
 template <>
 struct StoredAs<BankTrait> : RecordIn<Trait, Kind::traits> {};
+template <>
+struct StoredAs<BankTrack> : RecordIn<Track, Kind::tracks> {};
+template <>
+struct StoredAs<PartDesign> : RecordIn<TrackPart, Kind::parts> {};
+template <>
+struct StoredAs<ChangeDesign> : RecordIn<Change, Kind::changes> {};
 template <class Design>
 using RecordOf = typename StoredAs<Design>::Record;
 
@@ -198,6 +206,48 @@ void describe(Of<BankSound>, Visit visit) {
   visit("cadence", &BankSound::cadence, &R::cadence, times);
   visit("scope", &BankSound::scope, &R::scope, NumberOf{Kind::scopes});
   visit("layers", &BankSound::layers, &R::layers, List{1, most_layers});  // behind the sound's own follows, which come first
+  visit("track", &BankSound::track, &R::track, List{0, 1});
+}
+
+template <class Visit>
+void describe(Of<BankTrack>, Visit visit) {
+  using R = Track;
+  visit("stand", &BankTrack::stand, &R::stand, Words{});
+  visit("tempo", &BankTrack::tempo, &R::tempo, tempi);
+  visit("metre", &BankTrack::metre, &R::metre, Whole{1, most_beats_of_a_bar});
+  visit("metre unit", &BankTrack::unit, &R::unit, Whole{1, most_beats_of_a_bar});
+  visit("first-beat", &BankTrack::first_beat, &R::first_beat, times);
+  visit("parts", &BankTrack::parts, &R::parts, List{0, most_parts_of_a_track});
+  visit("again", &BankTrack::goes_on, &R::goes_on, Flag{});
+  visit("stop-after bars", &BankTrack::stop_after_bars, &R::stop_after_bars, Whole{0, most_bars});
+  visit("stop-after", &BankTrack::stop_after, &R::stop_after, times);
+  visit("ending", &BankTrack::ending, &R::ending, Words{});
+  visit("changes", &BankTrack::changes, &R::changes, List{0, most_changes});
+  visit("rate", &BankTrack::rate, &R::rate, Number{1, most_hertz});
+  visit("frames", &BankTrack::frames, &R::frames, Whole{1, most_frames});
+  visit("loop from", &BankTrack::loop_from, &R::loop_from, Whole{0, most_frames});
+  visit("loops", &BankTrack::loops, &R::loops, Flag{});
+  visit("beats before", &BankTrack::beats_before, &R::beats_before, Whole{0, 1e9});
+  visit("offset", &BankTrack::offset, &R::offset, Whole{-most_frames * most_hertz, most_frames * most_hertz});
+  visit("to", &BankTrack::to, &R::to, Whole{1, most_frames});
+  visit("per", &BankTrack::per, &R::per, Whole{1, most_frames});
+}
+
+template <class Visit>
+void describe(Of<PartDesign>, Visit visit) {
+  visit("name", &PartDesign::name, &TrackPart::name, Words{});
+  visit("bars", &PartDesign::bars, &TrackPart::bars, Whole{1, most_bars});
+  visit("loop", &PartDesign::loop, &TrackPart::loop, Flag{});
+}
+
+template <class Visit>
+void describe(Of<ChangeDesign>, Visit visit) {
+  using R = Change;
+  visit("from", &ChangeDesign::from, &R::from, Words{});
+  visit("on", &ChangeDesign::on, &R::on, Word{on_words});
+  visit("by", &ChangeDesign::by, &R::by, Word{by_words});
+  visit("over", &ChangeDesign::over, &R::over, times);
+  visit("bridge", &ChangeDesign::bridge, &R::bridge, Words{});
 }
 
 template <class Visit>
@@ -285,6 +335,7 @@ void describe(Of<BankResponse>, Visit visit) {
       "longest delay", [](auto& its) -> auto& { return its.delay.high; }, &R::delay_to, times);
   visit("name", &BankResponse::name, &R::name, Words{}, by_name);
   visit("when", &BankResponse::when, &R::when, List{});
+  visit("on", &BankResponse::on, &R::on, Word{on_words});
 }
 
 template <class Visit>

@@ -111,6 +111,13 @@ bool DesignReader::sensible(const file::Curve&, const CurveDesign& curve) {
   return true;
 }
 
+bool DesignReader::sensible(const file::Track&, const BankTrack& track) {
+  if (track.tempo.value != 0 && (track.tempo.value < 1 || track.parts.empty())) return damaged("a track has a tempo and no parts");
+  const auto loops = std::count_if(track.parts.begin(), track.parts.end(), [](const PartDesign& part) { return part.loop; });
+  if (loops > 1 || (!track.parts.empty() && (loops == 1) != track.loops)) return damaged("a track has several loops");
+  return track.loop_from < track.frames || damaged("a track's loop begins behind its end");
+}
+
 bool DesignReader::newer(std::string_view key) {
   return fail(
       fmt::format("a newer version of the library packed the bank, and the '{}' of one of its responses needs that version; "
@@ -131,7 +138,8 @@ bool DesignReader::sensible(const file::Response& record, BankResponse& response
 bool DesignReader::read(BankData& to) {
   const bool lists = open_list<HashedText>() && open_list<BankClipUse>() && open_list<BankChoice>() && open_list<BankLayer>() &&
                      open_list<FalloffPoint>() && open_list<FollowDesign>() && open_list<CurveDesign>() && open_list<CurvePoint>() &&
-                     open_list<BankResponse>() && open_list<BankCondition>();
+                     open_list<BankResponse>() && open_list<BankCondition>() && open_list<BankTrack>() && open_list<PartDesign>() &&
+                     open_list<ChangeDesign>();
   if (!lists || !all(to.groups, "groups")) return false;
   if (to.groups.empty()) return damaged("it has no groups");
   if (to.groups[0].name != "master") return damaged("its first group is not the master");
@@ -144,7 +152,12 @@ bool DesignReader::read(BankData& to) {
   if (to.scopes.size() > most_scopes) return damaged("it has too many scopes");
   counts_[file::Kind::scopes] = to.scopes.size();
   if (!all(to.traits, "traits")) return false;
-  return all(to.sounds, "sounds") && all(to.events, "events");
+  if (!all(to.sounds, "sounds") || !all(to.events, "events")) return false;
+  for (const BankEvent& event : to.events)
+    for (const BankResponse& response : event.responses)
+      if (response.verb == Verb::play && to.sounds[response.target].as_track() == nullptr)
+        return damaged("a response plays a sound that is no track");
+  return true;
 }
 
 }  // namespace tidewater

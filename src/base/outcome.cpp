@@ -9,6 +9,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::started: return "started";
     case Outcome::went_on: return "went-on";
     case Outcome::reading: return "reading";
+    case Outcome::planned: return "planned";
     case Outcome::silent: return "silent";
     case Outcome::dormant: return "dormant";
     case Outcome::done: return "done";
@@ -33,6 +34,8 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::paused: return "paused";
     case Outcome::scope_ended: return "scope-ended";
     case Outcome::unknown_scope: return "unknown-scope";
+    case Outcome::replaced: return "replaced";
+    case Outcome::unknown_track: return "unknown-track";
     case Outcome::chain_too_long: return "chain-too-long";
   }
   return "?";

@@ -128,6 +128,7 @@ const Sort loudness_sort{"loudness", {"LUFS"}};
 const Sort frames_sort{"count of frames", {"frames"}};
 const Sort length_sort{"length", {"m", "km", "cm"}};
 const Sort angle_sort{"angle", {"deg"}};
+const Sort tempo_sort{"tempo", {"bpm"}};
 const Sort place_sort{"place between the speakers", {"% left", "% right"}};
 
 std::vector<std::string> sensible_units(const Sort& sort, bool below_zero) {
@@ -330,6 +331,13 @@ Read<Degrees> read_degrees(std::string_view text) {
   if (!q || q->unit != "deg") return bad_unit<Degrees>(text, q, angle_sort);
   if (q->number < 0 || q->number > 360) return wrong<Degrees>(fmt::format("\"{}\" is outside 0 deg to 360 deg", text));
   return {Degrees{q->number}, {}};
+}
+
+Read<Tempo> read_tempo(std::string_view text) {
+  const auto q = split(text);
+  if (!q || q->unit != "bpm") return bad_unit<Tempo>(text, q, tempo_sort);
+  if (q->number < 10 || q->number > 1000) return wrong<Tempo>(fmt::format("\"{}\" is outside 10 bpm to 1000 bpm", text));
+  return {Tempo{q->number}, {}};
 }
 
 Read<Range<Decibels>> read_decibel_range(std::string_view text) { return read_range<Decibels>(text, read_decibels, level_sort); }

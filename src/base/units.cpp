@@ -47,6 +47,7 @@ std::string to_text(Pan pan) {
 }
 std::string to_text(Metres length) { return shortest_digits(length.value) + " m"; }
 std::string to_text(Degrees angle) { return shortest_digits(angle.value) + " deg"; }
+std::string to_text(Tempo tempo) { return shortest_digits(tempo.value) + " bpm"; }
 std::string to_text(Seconds time) { return shortest_digits(time.value) + " s"; }
 
 }  // namespace tidewater

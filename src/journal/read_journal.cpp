@@ -58,6 +58,9 @@ class Values {
   void read(const char* key, std::optional<Place>& value) const {
     if (line_.has(key)) read(key, value.emplace());
   }
+  void read(const char* key, std::optional<On>& value) const {
+    if (line_.has(key)) value = line_.one_of(key, on_words, On::now);
+  }
   void read(const char* key, std::optional<Seconds>& value) const {
     if (line_.has(key)) read(key, value.emplace());
   }

@@ -37,6 +37,9 @@ class WrittenValues {
   void add(const char* key, const std::optional<Place>& value) {
     if (value) add(key, *value);
   }
+  void add(const char* key, std::optional<On> value) {
+    if (value) line_[key] = word_of(*value);
+  }
   void add(const char* key, std::optional<Seconds> value) {
     if (value) add(key, *value);
   }
@@ -81,6 +84,7 @@ bool says_something(WhatPlays value) { return value != WhatPlays::fades; }
 bool says_something(ContentHash value) { return value.value != 0; }
 bool says_something(Emitter value) { return value.number != 0; }
 bool says_something(const std::optional<Place>& value) { return value.has_value(); }
+bool says_something(std::optional<On> value) { return value.has_value(); }
 bool says_something(std::optional<Seconds> value) { return value.has_value(); }
 bool says_something(Seconds value) { return value > Seconds{}; }
 bool says_something(const Name& value) { return !value.text().empty(); }

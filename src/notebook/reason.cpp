@@ -38,6 +38,19 @@ std::string unknown_scope(std::string_view name, const KnownNames& known) {
   return fmt::format("no loaded bank has a scope '{}'{}", name, did_you_mean(name, known.scopes()));
 }
 
+std::string unknown_track(std::string_view name, const KnownNames& known) {
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("no loaded bank has a track '{}'{}", name, did_you_mean(name, known.tracks()));
+}
+
+/// "on beat 3 of bar 5, in 'round' of 'estuary'".
+std::string falls_on(const Reason& r) {
+  if (r.name.empty()) return "at once";
+  if (r.number == 0) return r.more == "now" ? fmt::format("while '{}' plays", r.name) : fmt::format("on the {} of '{}'", r.more, r.name);
+  const std::string beat = r.other == 1 ? std::string() : fmt::format("beat {:.0f} of ", r.other);
+  return fmt::format("on {}bar {:.0f}, in '{}' of '{}'", beat, r.number, r.unit, r.name);
+}
+
 std::string all_taken(const Reason& r) {
   return fmt::format("all {:.0f} voices are taken by sounds that are louder or outrank it", r.number);
 }
@@ -237,6 +250,17 @@ std::string words(const Reason& r, const KnownNames& known) {
     case Code::went_on:
       return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} from before the restart plays on", r.name, r.number, r.other);
     case Code::held_gave_way: return "its scope is on hold, and another sound needed the voice; it keeps its place";
+    case Code::unknown_track: return unknown_track(r.name, known);
+    case Code::track_unloaded: return "the bank with this track was unloaded before the change";
+    case Code::no_more_stands: return fmt::format("'{}' would be one more stand than the {:.0f} that there can be", r.name, r.number);
+    case Code::no_music: return fmt::format("no music plays on the stand '{}'", r.name);
+    case Code::track_on_its_way: return fmt::format("'{}' plays already, or is on its way", r.name);
+    case Code::track_still_plays: return fmt::format("'{}' still plays; the change that was planned is off", r.name);
+    case Code::change_replaced: return fmt::format("before the change fell due, '{}' was asked for", r.name);
+    case Code::track_planned: return fmt::format("at {:.3f} s, {}", r.seconds, falls_on(r));
+    case Code::takes_over_on: return fmt::format("takes over {}", falls_on(r));
+    case Code::gives_way_on: return fmt::format("gives way {}", falls_on(r));
+    case Code::music_waits_for_scope: return fmt::format("scope '{}' is on hold; the music changes when it resumes", r.name);
     case Code::left_over:
       return fmt::format("scope '{}' restarted, and no raise asked for the sound again within {}", r.name, to_text(Seconds{r.number}));
   }

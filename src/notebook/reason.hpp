@@ -97,11 +97,22 @@ struct Reason {
     went_on,             ///< the playback of raise `number` and response `other`, after a restart of scope `name`
     held_gave_way,       ///< it was on hold
     left_over,           ///< for `number` seconds, after scope `name` restarted
+    unknown_track,       ///< `name`
+    track_unloaded,
+    no_more_stands,      ///< than `number`; `name` would be one more
+    no_music,            ///< on stand `name`
+    track_on_its_way,    ///< `name`, or it plays
+    track_still_plays,   ///< `name`: the change that was planned is off
+    change_replaced,     ///< by `name`
+    track_planned,       ///< at `seconds`, on `more` of track `name`: bar `number`, beat `other`, in part `unit`
+    takes_over_on,       ///< the same
+    gives_way_on,        ///< the same
+    music_waits_for_scope,  ///< scope `name` is on hold since `number` seconds
   };
 
   Code code = Code::none;
   bool each = false;
-  double number = 0, other = 0;
+  double number = 0, other = 0, seconds = 0;
   std::string_view name = {}, unit = {}, more = {};
   const BankSound* sound = nullptr;
   const BankLayer* layer = nullptr;
@@ -111,7 +122,7 @@ struct Reason {
 /// The known names, from which the nearest is proposed for an unknown one.
 struct KnownNames {
   bool any_bank = false;
-  std::function<std::vector<std::string_view>()> events, groups, gauges, scopes;
+  std::function<std::vector<std::string_view>()> events, groups, gauges, scopes, tracks;
   std::function<std::vector<std::string_view>(std::string_view trait)> values;  ///< declared ones
   /// The event that starts a sound; empty where there is no such sound, or nothing starts it.
   std::function<std::string(std::string_view sound)> event_that_starts;

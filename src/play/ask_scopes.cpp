@@ -83,4 +83,13 @@ Outcome Control::carry_out(const asked::SetTimeScale& its, const Extras&) {
                       [&](ScopeNumber number) { return scopes.set_scale(number, scale, voices.frames_of(its.time), scope_moment()); });
 }
 
+Outcome Control::carry_out(const asked::Play& its, const Extras&) {
+  if (LiveSound* track = library.loaded.track_called(its.track)) return starter.play(*track, {}, {"", 0});
+  return noting.decide(Outcome::unknown_track, {}, {.code = Reason::Code::unknown_track, .name = its.track.text()});
+}
+
+Outcome Control::carry_out(const asked::Leave& its, const Extras&) {
+  return starter.leave(its.stand, its.on, its.fade, {}, {"", 0});
+}
+
 }  // namespace tidewater

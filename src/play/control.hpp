@@ -14,6 +14,7 @@
 
 #include "base/ours.hpp"
 #include "groups/groups.hpp"
+#include "music/music.hpp"
 #include "play/driving.hpp"
 #include "play/hand_on.hpp"
 #include "play/library.hpp"
@@ -107,6 +108,7 @@ struct Control {
   Voices voices;
   Listening listening;
   Driving driving;
+  Music music;
   Starter starter;
   UpdateUnderWay update;
   Reachable handles{*this};  ///< the last member, because it must be destroyed first: see Reachable
@@ -144,6 +146,8 @@ struct Control {
   Outcome carry_out(const asked::PauseScope& its, const Extras& extras);
   Outcome carry_out(const asked::ResumeScope& its, const Extras& extras);
   Outcome carry_out(const asked::SetTimeScale& its, const Extras& extras);
+  Outcome carry_out(const asked::Play& its, const Extras& extras);
+  Outcome carry_out(const asked::Leave& its, const Extras& extras);
   void tell_of_undeclared(const asked::Raise& raise);
   template <class Act>
   Outcome change_scope(Name scope, Act act);

@@ -86,8 +86,10 @@ Outcome change_each(Starter& starter, const Act& act, Change change) {
 }
 
 Outcome start_target(Starter& starter, const Act& act) {
-  return starter.start(act.bank, act.bank.sounds[act.response.target], {act.delay, act.happening.gain + act.how.level()}, act.id,
-                       act.happening, act.started);
+  LiveSound& sound = act.bank.sounds[act.response.target];
+  const Starter::Added added{act.delay, act.happening.gain + act.how.level()};
+  if (!act.how.on) return starter.start(act.bank, sound, added, act.id, act.happening, act.started);
+  return starter.start_on_beat(act.bank, sound, added, *act.how.on, act.id, act.happening, act.started);
 }
 
 Outcome stop_target(Starter& starter, const Act& act) {
@@ -227,8 +229,18 @@ Outcome call_off(Starter& starter, const Act& act) {
                                act.happening.event);
 }
 
-constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target, fade_target, pause_target, resume_target, set_gauge,
-                                                           set_level,    mute,        unmute,      raise_target, call_off};  // by verb
+Outcome play_target(Starter& starter, const Act& act) {
+  return starter.play(act.bank.sounds[act.response.target], act.id, act.happening.event);
+}
+
+Outcome leave_target(Starter& starter, const Act& act) {
+  const auto fade = act.how.time == Seconds{} ? std::nullopt : std::optional(act.how.time);
+  return starter.leave(Name(act.response.name.text, act.response.name.hash), act.how.on, fade, act.id, act.happening.event);
+}
+
+constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target,  fade_target, pause_target, resume_target,
+                                                           set_gauge,    set_level,    mute,        unmute,       raise_target,
+                                                           call_off,     play_target,  leave_target};  // by verb
 
 }  // namespace
 

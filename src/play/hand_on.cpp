@@ -9,6 +9,17 @@
 namespace tidewater {
 
 /// What to say of a name that nobody knows is looked for once: games ask for the same again and again.
+namespace {
+
+std::vector<std::string_view> names_of_tracks(const Catalogue& catalogue) {
+  std::vector<std::string_view> names;
+  for (const LiveBank* bank : catalogue.banks())
+    for (const LiveSound* track : bank->tracks) names.emplace_back(track->design->name);
+  return names;
+}
+
+}  // namespace
+
 std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
   const char kind = why.code == Reason::Code::unknown_event   ? 'e'
                     : why.code == Reason::Code::unknown_group ? 'g'
@@ -58,6 +69,7 @@ void HandOn::hand_on_notes(Control& control) {
                          [&] { return names_under_lock(control.groups.names()); },
                          [&] { return std::vector<std::string_view>(gauge_names.begin(), gauge_names.end()); },
                          [&] { return names_under_lock(control.scopes.names()); },
+                         [&] { return names_of_tracks(*catalogue); },
                          [&](std::string_view trait) { return catalogue->values_of(trait); },
                          [&](std::string_view sound) {
                            for (const LiveBank* bank : catalogue->banks())

@@ -51,6 +51,7 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
       sound.hearing = std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
       live.in_world.push_back(&sound);
     }
+    if (design.as_track() != nullptr) live.tracks.push_back(&sound);
     sound.choice_keys = choice_keys_of(design);
     sound.key = seed_for(seed, hash_name(design.name));
     // What was remembered of its sounds goes on.
@@ -70,6 +71,18 @@ Loading Loaded::prepare_to_load(const std::shared_ptr<const BankData>& data, Liv
   banks.push_back(&loading.prepared.front());
   loading.catalogue = std::make_shared<const Catalogue>(std::move(banks), catalogue_->unloaded());
   return loading;
+}
+
+LiveSound* Loaded::track_called(Name name) const {
+  LiveSound* found = nullptr;
+  int priority = 0;
+  for (LiveBank* bank : catalogue_->banks())
+    for (LiveSound* track : bank->tracks)
+      if ((found == nullptr || bank->data->priority >= priority) && same_name(name, track->design->name)) {
+        found = track;
+        priority = bank->data->priority;
+      }
+  return found;
 }
 
 void Loaded::line_up(Loading& loading, std::size_t place) {

@@ -51,6 +51,7 @@ struct LiveBank : PlayedBank {
   bool versioned = false;    ///< some of its sounds have other versions in other banks
   std::vector<LiveSound> sounds;
   std::vector<LiveSound*> in_world;  ///< those that have a place in the world
+  std::vector<LiveSound*> tracks;
 };
 
 /// The data of a load or unload, made ready before the lock is taken.
@@ -107,6 +108,8 @@ class Loaded {
         if (same_name(name, sound.design->name) && is(sound)) return true;
     return false;
   }
+  /// The track of the highest priority, and among equals of the last bank. Null if no loaded bank has it.
+  LiveSound* track_called(Name name) const;
   /// All banks in the order of their loads, including unloaded ones that still play.
   std::list<LiveBank>& banks() { return banks_; }
   /// See base/state.hpp: which banks there are, what is known of their events, and what is remembered of sounds. When it is read,

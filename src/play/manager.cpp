@@ -125,6 +125,12 @@ Outcome SoundManager::set_time_scale(ScopeName scope, TimeScale scale, Seconds t
   return ask(*control_, asked::SetTimeScale{scope, scale, time});
 }
 
+Outcome SoundManager::play(TrackName track) { return ask(*control_, asked::Play{track}); }
+
+Outcome SoundManager::leave(StandName stand) { return ask(*control_, asked::Leave{stand, std::nullopt, std::nullopt}); }
+
+Outcome SoundManager::leave(StandName stand, Seconds fade) { return ask(*control_, asked::Leave{stand, std::nullopt, fade}); }
+
 Outcome SoundManager::stop_all(Seconds fade) { return ask(*control_, asked::StopAll{fade}); }
 
 void SoundManager::note(std::string_view text) {

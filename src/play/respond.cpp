@@ -67,7 +67,7 @@ Outcome Starter::respond(const Catalogue::Event& event, const BankResponse& resp
   delay = delay + happening.delay;
   // A delayed start is decided at once. Other responses wait, also for the frame of a raise that is carried out early.
   const bool waits = voices.frames_of(delay) > 0 || (happening.ahead && response.verb != Verb::raise);
-  if (!response.starts() && waits) return put_off(event, response, delay, id, happening);
+  if (response.verb != Verb::start && waits) return put_off(event, response, delay, id, happening);
   return effect_of(response.verb)(*this, {*event.bank, response, response, delay, id, id, happening, started});
 }
 

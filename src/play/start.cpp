@@ -33,7 +33,10 @@ class Starting {
         draws_(sound.key, ++sound.memory->asked),  // a start that is held back has numbers of its own, too
         shape_(draw_shape(*sound.design, draws_)),
         scope_(happening.scope.value_or(sound.scope)),
-        base_(happening.beat_of != nullptr ? happening.step : starter.voices.times().from(scope_, happening.base)) {
+        base_(happening.beat_of != nullptr ? happening.step
+              : happening.track != nullptr ? happening.track->frame
+              : happening.on               ? *happening.on
+                                           : starter.voices.times().from(scope_, happening.base)) {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
 
@@ -98,7 +101,7 @@ class Starting {
 
 Outcome Starting::run(StartedSounds& started) {
   if (starter_.scopes[scope_].state == Scopes::State::ended) return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_));
-  if (part_ != Part::beat)
+  if (part_ != Part::beat && happening_.track == nullptr)
     if (LiveStart* before = left_over()) return go_on_with(*before, started);
   draw_layers();
   Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
@@ -198,6 +201,10 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
   candidate.step = starter_.voices.step_of(sound_, candidate.pitch);
   candidate.position.whole =
       layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
+  if (happening_.track != nullptr) {
+    candidate.position = happening_.track->source;
+    candidate.at_once = true;
+  }
   if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
   candidate.own = Level(clip.level + candidate.gain);
   candidate.level = heard_there(candidate.own);
@@ -244,6 +251,11 @@ NewStart Starting::as_drawn() {
               .part = part_,
               .event = happening_.event.hash(),
               .action = happening_.action};
+  if (happening_.track != nullptr) {
+    as.at_once = true;
+    as.fade_in = starter_.voices.times().lasting(scope_, happening_.track->fade_in, starter_.noting.link.changes_from());
+    as.law = happening_.track->law;
+  }
   if (part_ == Part::beat) {
     as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);

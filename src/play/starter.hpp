@@ -6,6 +6,7 @@
 #include "base/fetch.hpp"
 #include "base/few.hpp"
 #include "groups/groups.hpp"
+#include "music/music.hpp"
 #include "play/catalogue.hpp"
 #include "play/driving.hpp"
 #include "play/happening.hpp"
@@ -49,6 +50,14 @@ struct Starter {
   /// Why a layer is not heard. Nothing if it is.
   Reason why(const LiveSound& sound, const Candidate& candidate, const HeardFrom* from, const Verdict& verdict) const;
 
+  // Music: music.cpp.
+
+  Outcome play(LiveSound& track, PlaybackId id, Name event);
+  /// Ends the music on a stand. Without `fade` it takes the track's own fade-out.
+  Outcome leave(Name stand, std::optional<On> on, std::optional<Seconds> fade, PlaybackId id, Name event);
+  /// The change of a stand is placed, or put off again.
+  void place_due(Agenda::Ticket ticket);
+
   const ManagerOptions& options;
   Noting& noting;
   Groups& groups;
@@ -58,6 +67,7 @@ struct Starter {
   Voices& voices;
   Listening& listening;
   Driving& driving;
+  Music& music;
 
   // Used by one another.
 
@@ -84,6 +94,9 @@ struct Starter {
     Decibels gain = {};
   };
   Outcome start(LiveBank& bank, LiveSound& sound, const Added& added, PlaybackId id, const Happening& happening, StartedSounds& started);
+  /// The same on the next boundary of the music on the stand "main". Without music it starts at once.
+  Outcome start_on_beat(LiveBank& bank, LiveSound& sound, const Added& added, On on, PlaybackId id, const Happening& happening,
+                        StartedSounds& started);
   /// Makes a start known to all that follow it.
   void join(LiveSound& sound, const LiveStart& start, const Happening& happening, Followers::Follower* follower, StartedSounds& started);
   void note_otherwise(LiveSound& sound, const BankLayer& layer, const Happening& happening);
@@ -102,6 +115,27 @@ struct Starter {
   /// `missed` counts steps that came too late. Null if there can be none.
   void start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by, MissedSteps* missed);
   void hold_steps_back(const Cadence& cadence, const Following::By& by);
+  LiveSound* track_with(std::uint64_t hash) const;
+  Beginning beginning_of(const LiveSound& track) const;
+  MusicChange change_to(const Stand& stand, const LiveSound* track, PlaybackId id, std::uint64_t event) const;
+  void lead_by(MusicChange& change, Name name, bool seamless) const;
+  void end_with_ending(const Stand& stand, MusicChange& change) const;
+  Outcome ask_stand(Stand& stand, const MusicChange& change, std::string_view name, Name event);
+  void renew(const Stand& stand);
+  void take_turn_away(Stand& stand);
+  void look_after(Stand& stand);
+  void leave_behind(const PlayingTrack& its, ScopeFrame when);
+  ScopeNumber scope_of(const Stand& stand) const;
+  Outcome plan(Stand& stand, bool asked);
+  bool clips_there(LiveSound& track);
+  Name event_named(std::uint64_t hash) const;
+  Reason where_it_falls(const Stand& stand, const Placement& placement, Reason::Code code) const;
+  void note_planned(const Stand& stand, const Placement& placement, Name event);
+  Outcome carry_out(Stand& stand, const Placement& placement);
+  Outcome begin_track(LiveSound& track, const Placement& placement, PlaybackId id, Name event, PlayingTrack& begins);
+  void stop_track(Stand& stand, const Placement& placement);
+  void stop_by_itself(Stand& stand);
+  void note_due(const Stand& stand, const Placement& placement, const LiveSound& track, PlaybackId id);
   /// Gives a step the levels and filters that the game has set for its cadence.
   void go_by_cadence(const Cadence& cadence, NewStart& step);
 };

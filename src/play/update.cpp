@@ -146,6 +146,7 @@ void Control::carry_out_due(Agenda::Ticket ticket) {
   const Due& due = agenda[ticket];
   if (due.kind == Due::Kind::response) return starter.respond_late(ticket, update.open);
   if (due.kind == Due::Kind::grace) return end_grace(ticket);
+  if (due.kind == Due::Kind::music) return starter.place_due(ticket);
   claim_due(voices.due_layer(due));
 }
 

@@ -141,6 +141,13 @@ inline constexpr auto description_of<asked::SetTimeScale> = describe("scope-time
                                                                      field("scale", &asked::SetTimeScale::scale),
                                                                      field("time", &asked::SetTimeScale::time, Use::usual));
 
+template <>
+inline constexpr auto description_of<asked::Play> = describe("play", field("track", &asked::Play::track));
+template <>
+inline constexpr auto description_of<asked::Leave> = describe("leave", field("stand", &asked::Leave::stand),
+                                                              field("on", &asked::Leave::on, Use::unusual),
+                                                              field("fade", &asked::Leave::fade, Use::unusual));
+
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;
 

@@ -13,13 +13,15 @@
 
 namespace tidewater {
 
-/// One entry of the agenda: a layer asks for a voice after its delay, a response is carried out, or the grace of a restarted scope ends.
+/// One entry of the agenda: a layer asks for a voice after its delay, a response is carried out, the grace of a restarted
+/// scope ends, or a change of music is placed.
 struct Due {
-  enum class Kind : std::uint8_t { layer, response, grace };
+  enum class Kind : std::uint8_t { layer, response, grace, music };
 
   Kind kind = Kind::layer;
   ScopeNumber scope = 0;
-  std::uint32_t number = 0;  ///< layer: its slot. Response: see `Agenda::response`. Grace: the scope's count of restarts
+  std::uint32_t number = 0;  ///< layer: its slot. Response: see `Agenda::response`. Grace: the scope's count of restarts.
+                             ///< Music: the number of the stand
 };
 
 /// A trait that came with a raise, by its hashes.
@@ -77,6 +79,7 @@ class Agenda {
     return ticket;
   }
   Ticket add_grace(ScopeNumber scope, ScopeFrame frame, std::uint32_t restarts) { return add(frame, {Due::Kind::grace, scope, restarts}); }
+  Ticket add_music(ScopeNumber scope, ScopeFrame frame, std::uint32_t stand) { return add(frame, {Due::Kind::music, scope, stand}); }
   /// Removes the responses that wait in these scopes. Layers leave when their starts do.
   void remove_responses(ScopeMask scopes) {
     remove_responses([&](ScopeNumber scope, const PutOff&) { return (bit_of(scope) & scopes) != 0; });

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 
+#include "dsp/fade.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/level.hpp"
 #include "terms/scope_times.hpp"
@@ -44,6 +45,9 @@ struct NewStart {
   std::uint64_t renewed = 0;  ///< these three are documented in LiveStart
   std::uint64_t event = 0;
   std::uint64_t action = 0;
+  bool at_once = false;       ///< it claims a voice now, however late it begins
+  std::int64_t fade_in = -1;  ///< frames; less than 0: the sound's own
+  FadeLaw law = FadeLaw::equal_loudness;
   // For a step of a cadence: the values that the game has set for the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};

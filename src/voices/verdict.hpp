@@ -54,6 +54,7 @@ struct Candidate {
   Fate fate = Fate::voice;
   bool all_fade = false;    ///< it may have a voice, but those that were told to go have not gone yet
   bool unread = false;      ///< its clip is not in memory
+  bool at_once = false;     ///< it does not wait for its delay without a voice
   bool over_limit = false;  ///< as many of its sound or its group are heard as may be
   std::uint32_t voice = ~0U;
 

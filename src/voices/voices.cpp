@@ -74,7 +74,8 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
-      give_voice(layer, candidate.claim, as.base, candidate.starts, frames_of(sound.design->fade_in, layer));
+      give_voice(layer, candidate.claim, as.base, candidate.starts, as.fade_in < 0 ? frames_of(sound.design->fade_in, layer) : as.fade_in,
+                 as.law);
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
@@ -84,7 +85,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       } else if (candidate.fate == Candidate::Fate::reading) {
         wait_for(layer, ScopeFrame::never());
         reading = true;
-      } else if (is_to_wait(start.scope, candidate.starts)) {
+      } else if (!as.at_once && is_to_wait(start.scope, candidate.starts)) {
         wait_for(layer, waits_until(start.scope, candidate.starts));
       }
     }
@@ -131,7 +132,7 @@ float Voices::low_pass_of(const LiveLayer& layer) const {
 
 float Voices::high_pass_of(const LiveLayer& layer) { return static_cast<float>(std::max(layer.its.high_pass, layer.bent.high_pass).value); }
 
-void Voices::give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) {
+void Voices::give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in, FadeLaw law) {
   const PlayedSound& sound = *layer.start->sound;
   if (first != layer.progress.since) {
     layer.progress.position = position_at(layer, first);
@@ -151,7 +152,10 @@ void Voices::give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFra
   if (start.in_world) on.from = on.sent = *start.from;
   pool_.claim(layer.voice, claim);
   if (layer.clip->streamed) streams_.open(layer);
-  link_.send_start([&](StartVoice& command) { fill(command, layer, base, first, fade_in); });
+  link_.send_start([&](StartVoice& command) {
+    fill(command, layer, base, first, fade_in);
+    command.law = law;
+  });
   count_.most_sounding = std::max(count_.most_sounding, ++count_.sounding);
   if (count_.held > 0) spare_voices();
 }
@@ -235,6 +239,10 @@ void Voices::set_step(LiveLayer& layer, std::int64_t ramp) {
 }
 
 void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why) {
+  leave(layer, {frames_of(fade, layer)}, fade, how, why);
+}
+
+void Voices::leave(LiveLayer& layer, const StopAt& stop, Seconds fade, Ending how, const Reason& why) {
   if (layer.stage == Stage::dormant) {
     get_up(layer);
     end(layer, link_.now().at, how);
@@ -249,9 +257,20 @@ void Voices::leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why
     layer.stage = Stage::leaving;
     layer.how = how;
   }
-  link_.send(StopVoice{layer.voice, frames_of(fade, layer)});
+  link_.send(StopVoice{layer.voice, stop.fade, stop.frame, stop.law});
   notebook_.add(link_.now().at,
                 FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade, notebook_.keep(why)});
+}
+
+void Voices::leave_at(LiveStart& start, const StopAt& stop, const Reason& why) {
+  StopAt its = stop;
+  if (its.fade > 0) its.fade = times().lasting(start.scope, its.fade, link_.changes_from());
+  each_layer(start, [&](LiveLayer& layer) { leave(layer, its, seconds({stop.fade}, options_.rate), Ending::stopped, why); });
+}
+
+bool Voices::plays_on(StartRef ref) {
+  const LiveStart* start = find(ref);
+  return start != nullptr && !leaving(*start);
 }
 
 bool Voices::stop(PlayedSound& sound, Seconds fade, PlaybackId by) {

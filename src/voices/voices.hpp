@@ -85,6 +85,15 @@ class Voices {
     }
   }
   void leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why = {});
+  /// Stops a start on a frame of its scope.
+  struct StopAt {
+    std::int64_t fade = 0;   ///< frames of the scope
+    ScopeFrame frame = {0};  ///< at once if it lies in the past
+    FadeLaw law = FadeLaw::equal_loudness;
+  };
+  void leave_at(LiveStart& start, const StopAt& stop, const Reason& why);
+  /// Whether a start plays and was not told to go. It may be told later.
+  bool plays_on(StartRef start);
   void set_gain(LiveLayer& layer, Decibels gain, Seconds time);
   void set_pan(LiveLayer& layer, Pan pan, Seconds time);
   void set_filter(LiveLayer& layer, StateFilter::Kind kind, Hertz frequency, Seconds time);
@@ -243,7 +252,15 @@ class Voices {
   }
   /// A layer that waits for its delay claims nothing yet.
   Claim claim_of(const LiveLayer& layer) const {
-    return {layer.start->sound->design->rank, layer.waits() ? Level() : level_of(layer), layer.start->id.raise};
+    return {layer.start->sound->design->rank, layer.waits() ? Level() : claimed_level(layer), layer.start->id.raise};
+  }
+  /// A stem that is heard claims as the strongest stem of its track does.
+  Level claimed_level(const LiveLayer& layer) const {
+    Level level = level_of(layer);
+    if (layer.start->sound->design->as_track() == nullptr || !level.audible()) return level;
+    for (const LiveLayer* stem = layer.start->layers; stem != nullptr; stem = stem->next)
+      if (!stem->over()) level = std::max(level, level_of(*stem));
+    return level;
   }
   /// The frame on which a layer that starts at `starts` asks for a voice.
   ScopeFrame due_for(ScopeFrame starts) const { return starts - ahead_of_delay_; }
@@ -328,8 +345,10 @@ class Voices {
   void give_way(LiveLayer& layer, const PlayedSound& to);
 
   // Voices.
+  void leave(LiveLayer& layer, const StopAt& stop, Seconds fade, Ending how, const Reason& why);
   ClipPosition position_at(const LiveLayer& layer, ScopeFrame frame) const;
-  void give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in);
+  void give_voice(LiveLayer& layer, Claim claim, ScopeFrame base, ScopeFrame first, std::int64_t fade_in,
+                  FadeLaw law = FadeLaw::equal_loudness);
   void fill(StartVoice& command, const LiveLayer& layer, ScopeFrame base, ScopeFrame first, std::int64_t fade_in) const;
   static ClipSamples clip_of(const LiveLayer& layer);
   void put_to_sleep(LiveLayer& layer, const Reason& why);

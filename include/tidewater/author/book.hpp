@@ -74,15 +74,22 @@ struct BookChoice {
 
 /// What of a clip goes round and round.
 struct BookLoop {
-  enum class Between { none, whole, seconds, frames, file };
+  /// `beats`: a part of a track. `behind`: no loop, but what lies behind that part.
+  enum class Between { none, whole, seconds, frames, file, beats, behind };
   Between between = Between::none;
   Range<Seconds> time;   ///< where the region is in seconds
   Range<Frames> frames;  ///< where it is in frames of the file
+  Tempo tempo;           ///< of a region in beats
+  Seconds first_beat;
+  std::int64_t from_beat = 0, to_beat = 0;
   Seconds crossfade;     ///< over the seam
   FilePlace place;
   friend bool operator==(const BookLoop& a, const BookLoop& b) {
-    return a.between == b.between && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade;
+    return a.between == b.between && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade && a.tempo == b.tempo &&
+           a.first_beat == b.first_beat && a.from_beat == b.from_beat && a.to_beat == b.to_beat;
   }
+  /// Whether anything goes round.
+  bool loops() const { return between != Between::none && between != Between::behind; }
 };
 
 /// A part of a sound; the layers of a sound start together. A plain sound has one, without a name.
@@ -109,8 +116,12 @@ struct BookSound : SoundDesign {
   std::vector<BookLayer> layers;
   std::optional<bool> preload;        ///< whether its clips are in memory from the load on; none: the group's, or else they are
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
+  std::optional<TrackDesign> track;   ///< of a track, whose stems are the layers
+  std::string ending_of;              ///< the track whose clips the last parts are in; empty for every other
   FilePlace place;
 
+  /// "track" or "sound".
+  std::string_view kind() const { return track ? "track" : "sound"; }
   /// Calls `take(layer, clip)` for every clip that it may play.
   template <class F>
   void each_clip(F take) const {
@@ -134,7 +145,7 @@ struct BookTrait {
 };
 
 struct BookResponse : ResponseDesign {
-  std::string target;           ///< name of a sound, gauge, group or event, as `row_of(verb).target` says
+  std::string target;           ///< name of a sound, gauge, group, event, track or stand, as `row_of(verb).target` says
   std::vector<BookTrait> when;  ///< traits that the raise must have; one of several values of the same trait is enough
   FilePlace place;
 };
@@ -237,8 +248,8 @@ ReadBook parse_book(std::string_view text, const std::string& path);
 
 /// One key that a book can have, as docs/book.md lists it.
 struct BookKey {
-  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "traits", "sounds", "layers", "follow", "sketch", "events",
-                             ///< "responses", "banks", "targets", "targets.groups", "credits", "accepted"
+  std::string_view section;  ///< "book", "groups", "gauges", "scopes", "traits", "sounds", "layers", "tracks", "stems", "parts", "from",
+                             ///< "follow", "sketch", "events", "responses", "banks", "targets", "targets.groups", "credits", "accepted"
   std::string_view key;
   std::string takes;          ///< kind of value and its unit
   std::string_view standard;  ///< what holds where the key is missing; empty where it must be there

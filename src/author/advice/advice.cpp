@@ -12,6 +12,11 @@ Advising::Advising(const Book& book, const std::map<std::string, ClipFacts>& fac
     for (const auto& response : event.responses)
       if (response.starts()) reached_.insert(response.target);
   for (const auto& sound : book.sounds)
+    if (sound.track) {
+      reached_.insert(sound.track->ending);
+      for (const ChangeDesign& change : sound.track->changes) reached_.insert(change.bridge);
+    }
+  for (const auto& sound : book.sounds)
     sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { uses_[clip.path].push_back({&clip, &sound, &layer}); });
 }
 

@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "author/advice/advising.hpp"
+#include "author/clips/track_clock.hpp"
 #include "author/book/group_settings.hpp"
 #include "author/clips/book_clips.hpp"
 #include "author/clips/levels.hpp"
@@ -33,7 +34,7 @@ double width(const Range<T>& range) {
   return range.low == range.high ? 0 : range.high.value - range.low.value;
 }
 
-bool loops(const BookLayer& layer) { return layer.loop.between != BookLoop::Between::none; }
+bool loops(const BookLayer& layer) { return layer.loop.loops(); }
 
 /// Calls `take` once for each clip of a layer that can be played.
 template <class F>
@@ -81,7 +82,7 @@ void about_crossfade(Advising& advising, const BookLayer& layer, const BookClip&
 
 /// A loop that a clip cannot have is a problem: compiling looks for its points by the same code.
 void about_loop(Advising& advising, const BookLayer& layer) {
-  if (!loops(layer)) return;
+  if (!loops(layer) || layer.loop.between == BookLoop::Between::beats) return;
   std::string problem;
   std::size_t more = 0;
   each_playable(advising, layer, [&](const BookClip& clip) {
@@ -97,6 +98,12 @@ void about_loop(Advising& advising, const BookLayer& layer) {
   });
   if (more > 0) problem += fmt::format("; so it is with {} more of its clips", more);
   if (!problem.empty()) advising.problem(layer.loop.place, problem);
+}
+
+/// Compiling a track looks for the same.
+void about_track(Advising& advising, const BookSound& sound) {
+  if (!sound.track) return;
+  for (Problem& problem : wrong_in_track(sound, advising.all_facts())) advising.problem(problem.place, std::move(problem.message));
 }
 
 void about_placeholders(Advising& advising, const BookSound& sound) {
@@ -229,8 +236,9 @@ void about_sound(Advising& advising, const BookSound& sound) {
   }
   about_ranges(advising, sound);
   about_place(advising, sound);
-  about_variation(advising, sound);
-  if (std::any_of(sound.layers.begin(), sound.layers.end(), loops) && sound.retrigger == Retrigger::overlap && sound.limit == 0)
+  about_track(advising, sound);
+  if (!sound.track) about_variation(advising, sound);
+  if (!sound.track && std::any_of(sound.layers.begin(), sound.layers.end(), loops) && sound.retrigger == Retrigger::overlap && sound.limit == 0)
     advising.advise(sound.place, "stacking-loop", sound.name, 0,
                     fmt::format("'{}' loops, and whenever it is asked for again one more of it plays over the others; write retrigger = "
                                 "\"ignore\", or a limit",

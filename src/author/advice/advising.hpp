@@ -27,6 +27,7 @@ class Advising {
 
   const Book& book() const { return book_; }
   const ClipFacts& facts(const std::string& path) const { return facts_.at(path); }
+  const std::map<std::string, ClipFacts>& all_facts() const { return facts_; }
   /// Of each clip that can be played: every use, in the order of the book.
   const std::map<std::string, std::vector<Use>>& uses() const { return uses_; }
   bool reached(const BookSound& sound) const { return reached_.contains(sound.name); }

@@ -143,7 +143,7 @@ RowsOf<BookResponse> rows_of_response(std::string_view section) {
       .special({"start", "a verb is needed", "\"gangway\"", "Starts this sound."}, "name of a sound")
       .special({"stop", "a verb is needed", "\"engine\"", "Stops the playbacks of this sound that `for` selects."}, "name of a sound")
       .special({"fade", "a verb is needed", "\"engine\"",
-                "Brings this sound to the level `to`. Beside `stop`: how long the fade takes, such as `\"2 s\"`."},
+                "Brings this sound to the level `to`. Beside `stop` and `leave`: how long the fade takes, such as `\"2 s\"`."},
                "name of a sound, or time")
       .special({"pause", "a verb is needed", "\"engine\"", "Fades this sound out over 10 ms and keeps its place until a `resume`."},
                "name of a sound")
@@ -156,6 +156,13 @@ RowsOf<BookResponse> rows_of_response(std::string_view section) {
       .special({"raise", "a verb is needed", "\"gulls.flew\"", "Raises this event, with the traits, emitter and scope of this one."},
                "name of an event")
       .special({"call-off", "", "\"ferry.docked\"", "Removes the delayed responses and starts of this event."}, "name of an event")
+      .special({"play", "a verb is needed", "\"storm\"", "Plays this track. The track that plays on its stand gives way to it."},
+               "name of a track")
+      .special({"leave", "a verb is needed", "\"main\"", "Ends the music on this stand."}, "name of a stand")
+      .word({"on", "at once", "\"beat\"",
+             "With `start`: on the next beat, bar, part or end of the music on the stand `main`. With `leave`: where the music ends, in "
+             "place of the track's own `on`."},
+            &BookResponse::on, on_words)
       .special({"to", "", "\"-6 dB\"", "With `fade` and `level`: the level; with `gauge`: its value, a number."}, "level or number")
       .special({"over", "at once", "\"2 s\"", "With `fade` and `level`: how long the change takes."}, "time")
       .special({"gain", "\"0 dB\"", "\"-3 dB\"", "With `start` and `raise`: added to the level of what starts."}, "level")
@@ -279,6 +286,10 @@ const std::vector<BookKey>& book_keys() {
     add(trait_rows());
     add(sound_rows());
     add(layer_rows());
+    add(track_rows());
+    add(stem_rows());
+    add(part_rows());
+    add(change_rows());
     add(follow_rows());
     add(sketch_rows());
     add(event_rows());

@@ -17,6 +17,10 @@ const RowsOf<BookScope>& scope_rows();
 const RowsOf<BookTraitValues>& trait_rows();
 const RowsOf<BookSound>& sound_rows();
 const RowsOf<BookLayer>& layer_rows();
+const RowsOf<TrackDesign>& track_rows();
+const RowsOf<BookLayer>& stem_rows();
+const RowsOf<PartDesign>& part_rows();
+const RowsOf<ChangeDesign>& change_rows();  ///< of a pair of tracks; a track has the same keys of its own
 const RowsOf<FollowDesign>& follow_rows();
 const RowsOf<SketchPlan>& sketch_rows();
 const RowsOf<BookResponse>& event_rows();     ///< of an event that has one response

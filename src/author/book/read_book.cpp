@@ -20,6 +20,7 @@
 #include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
+#include "author/book/read_tracks.hpp"
 #include "author/book/read_traits.hpp"
 #include "author/book/tables.hpp"
 #include "author/folder/clip_folder.hpp"
@@ -53,7 +54,7 @@ class Reader {
 
   void read() {
     check_keys(problems_, root_, "",
-               {"book", "groups", "gauges", "scopes", "traits", "sounds", "events", "banks", "targets", "credits", "accepted"});
+               {"book", "groups", "gauges", "scopes", "traits", "sounds", "tracks", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -73,6 +74,9 @@ class Reader {
     each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
     SoundReader sounds(root_, whole_, folder, book_, problems_);
     each(root_, "sounds", [&](const toml::key& key, const toml::table& t) { sounds.read(key, t); });
+    TrackReader tracks(whole_, sounds, book_, problems_);
+    each(root_, "tracks", [&](const toml::key& key, const toml::table& t) { tracks.read(key, t); });
+    tracks.check_names();
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
     for (const auto& [name, place] : sounds.named_scopes()) named_scopes_.push_back({name, place});
     dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());
@@ -237,6 +241,11 @@ class Reader {
     const auto known_events = names_of(book_.events);
     const auto gauges = set_of(known_gauges);
     const auto events = set_of(known_events);
+    std::vector<std::string_view> known_tracks, known_stands;
+    for (const BookSound& sound : book_.sounds)
+      if (sound.track) known_tracks.push_back(sound.name), known_stands.push_back(sound.track->stand_name());
+    const auto tracks = set_of(known_tracks);
+    const auto stands = set_of(known_stands);
     const auto check = [&](const EventReader::Named& its, const auto& known, const auto& there) {
       if (there.contains(its.name) || dotted_.contains(its.name)) return;
       const std::string_view kind = word_of(its.kind);
@@ -244,6 +253,8 @@ class Reader {
     };
     for (const auto& its : in_events) switch (its.kind) {
         case TargetKind::sound: check(its, known_sounds, sounds); break;
+        case TargetKind::track: check(its, known_tracks, tracks); break;
+        case TargetKind::stand: check(its, known_stands, stands); break;
         case TargetKind::gauge: check(its, known_gauges, gauges); break;
         case TargetKind::group: check(its, known_groups, groups); break;
         case TargetKind::event: check(its, known_events, events); break;

@@ -48,6 +48,7 @@ std::string keys_that_go_with(Verb verb) {
   if (!row.value.empty()) keys.push_back(row.value);
   if (!row.time.empty()) keys.push_back(row.time);
   if (!row.whom.empty()) keys.push_back("for");
+  if (row.on) keys.push_back("on");
   return keys.empty() ? "nothing more than delay, chance and when" : fmt::format("{}", fmt::join(keys, " and "));
 }
 
@@ -107,7 +108,7 @@ void EventReader::read_response(const toml::table& table, BookEvent& event) {
   if (const auto* target = text(problems_, table, verb)) {
     response.target = *target;
     response.place = problems_.at(*table.get(verb));
-    named_.push_back({row_of(response.verb).target, *target, response.place});
+    if (!is_of_other_kind(response)) named_.push_back({row_of(response.verb).target, *target, response.place});
   }
   check_keys_of(table, response.verb);
   if (row_of(response.verb).time == "fade")
@@ -122,6 +123,19 @@ void EventReader::read_response(const toml::table& table, BookEvent& event) {
   event.responses.push_back(std::move(response));
 }
 
+/// Reports a verb for sounds whose target is a track, or the other way round.
+bool EventReader::is_of_other_kind(const BookResponse& response) {
+  const auto found = std::find_if(book_.sounds.begin(), book_.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
+  if (found == book_.sounds.end() || !response.acts_on_sound()) return false;
+  const bool plays = response.verb == Verb::play;
+  if (plays == found->track.has_value() || response.verb == Verb::fade) return false;
+  problems_.add(response.place,
+                plays ? fmt::format("'{0}' is a sound: {{ start = \"{0}\" }}; tracks are played, [tracks.NAME]", response.target)
+                      : fmt::format("'{0}' is a track: {{ play = \"{0}\" }} begins it, {{ leave = \"{1}\" }} ends it, and its scope pauses it",
+                                    response.target, found->track->stand_name()));
+  return true;
+}
+
 /// Reports keys of a response that its verb does not take.
 void EventReader::check_keys_of(const toml::table& table, Verb verb) {
   const auto check = [&](std::string_view key, auto takes) {
@@ -132,6 +146,7 @@ void EventReader::check_keys_of(const toml::table& table, Verb verb) {
   for (const std::string_view key : {"fade", "over"}) check(key, [&](const VerbRow& row) { return row.time == key; });
   for (const std::string_view key : {"gain", "to"}) check(key, [&](const VerbRow& row) { return row.value == key; });
   check("for", [](const VerbRow& row) { return !row.whom.empty(); });
+  check("on", [](const VerbRow& row) { return row.on; });
 }
 
 void EventReader::read_value(const toml::table& table, BookResponse& response) {

@@ -37,6 +37,7 @@ class EventReader {
   }
   void read_list(const toml::node& list, BookEvent& event);
   void read_response(const toml::table& table, BookEvent& event);
+  bool is_of_other_kind(const BookResponse& response);
   void check_keys_of(const toml::table& table, Verb verb);
   void read_value(const toml::table& table, BookResponse& response);
   void read_whom(const toml::table& table, BookResponse& response);

@@ -277,7 +277,7 @@ void check_cadence(Problems& problems, const toml::node* cadence, const BookSoun
                  fmt::format("a cadence is {} or more from one start to the next; leave it away where it is to start once",
                              to_text(shortest_cadence)));
   for (const BookLayer& layer : sound.layers)
-    if (layer.loop.between != BookLoop::Between::none)
+    if (layer.loop.loops())
       problems.add(layer.loop.place, "what has a cadence starts again and again, and what loops never ends; keep one of the two");
 }
 

@@ -30,6 +30,8 @@ constexpr std::array<std::string_view, 3> rivals = {"clips", "layers", "sketch"}
 constexpr std::array<std::string_view, 7> of_each_layer = {"pick",         "chance",         "start-at", "loop",
                                                            "loop-between", "loop-crossfade", "stream"};
 
+}  // namespace
+
 std::string in_book(const toml::node& node) {
   std::ostringstream out;
   out << toml::toml_formatter(node, toml::toml_formatter::default_flags & ~toml::format_flags::allow_literal_strings);
@@ -37,8 +39,6 @@ std::string in_book(const toml::node& node) {
   std::replace(text.begin(), text.end(), '\n', ' ');
   return text;
 }
-
-}  // namespace
 
 SoundReader::SoundReader(const toml::table& root, bool whole, const ClipFolder& folder, Book& book, Problems& problems)
     : root_(root), whole_(whole), folder_(folder), book_(book), problems_(problems) {}
@@ -129,21 +129,33 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
   BookSound sound;
   sound.name = key.str();
   sound.place = problems_.at(key);
+  read_sound(table, sound);
+  check_limit(problems_, table);
+  read_together(table, sound);
+  read_world(problems_, table, sound);
+  check_gauges(problems_, sound);
+  check_cadence(problems_, table.get("cadence"), sound);
+  list_settings(whole, sound);
+  book_.sounds.push_back(std::move(sound));
+}
+
+void SoundReader::read_track(const Keys& table, BookSound& sound) {
+  if (table.contains("clips") && table.contains("stems"))
+    problem(*table.get("stems"), fmt::format("track '{}' has both clips and stems; keep one", sound.name));
+  read_sound(table, sound);
+  check_gauges(problems_, sound);
+}
+
+/// The keys that sounds and tracks share.
+void SoundReader::read_sound(const Keys& table, BookSound& sound) {
   if (const auto* group = text(problems_, table, "group")) {
     sound.group = *group;
     named_groups_.push_back({*group, problems_.at(*table.get("group"))});
   }
   sound_rows().read(problems_, table, sound);
   if (!sound.scope.empty()) named_scopes_.push_back({sound.scope, problems_.at(*table.get("scope"))});
-  check_limit(problems_, table);
-  read_together(table, sound);
-  read_world(problems_, table, sound);
   read_follow(problems_, table, book_, whole_, sound.follow);
   read_layers(table, sound);
-  check_gauges(problems_, sound);
-  check_cadence(problems_, table.get("cadence"), sound);
-  list_settings(whole, sound);
-  book_.sounds.push_back(std::move(sound));
 }
 
 void SoundReader::read_together(const Keys& table, BookSound& sound) {
@@ -164,8 +176,9 @@ void SoundReader::read_together(const Keys& table, BookSound& sound) {
 }
 
 void SoundReader::read_layers(const Keys& table, BookSound& sound) {
-  const std::string what = fmt::format("sound '{}'", sound.name);
-  const toml::node* node = table.get("layers");
+  const std::string what = fmt::format("{} '{}'", sound.kind(), sound.name);
+  const std::string_view section = sound.track ? "stems" : "layers", one = sound.track ? "stem" : "layer";
+  const toml::node* node = table.get(section);
   if (node == nullptr) {
     // A plain sound is a layer without a name; gain, pitch and delay are the sound's own.
     Keys plain = table;
@@ -176,21 +189,23 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
   }
   const auto* list = node->as_array();
   if (list == nullptr || list->empty())
-    return problem(*node, "'layers' must be a list of tables: layers = [ { name = \"low\", clips = [\"low.flac\"] } ]");
-  if (list->size() > most_layers) problem(*node, fmt::format("{} has {} layers; {} is the most", what, list->size(), most_layers));
+    return problem(*node, fmt::format("'{0}' must be a list of tables: {0} = [ {{ name = \"low\", clips = [\"low.flac\"] }} ]", section));
+  if (list->size() > most_layers) problem(*node, fmt::format("{} has {} {}; {} is the most", what, list->size(), section, most_layers));
   for (const auto& item : *list) {
     const auto* layer_table = item.as_table();
     if (layer_table == nullptr) {
-      problem(item, "a layer must be a table, such as { name = \"low\", clips = [\"low.flac\"] }");
+      problem(item, fmt::format("a {} must be a table, such as {{ name = \"low\", clips = [\"low.flac\"] }}", one));
       continue;
     }
     BookLayer& layer = sound.layers.emplace_back();
     layer.place = problems_.at(*layer_table);
     layer.name = fmt::format("{}", sound.layers.size());
     if (const auto* name = text(problems_, *layer_table, "name")) layer.name = *name;
-    const std::string which = fmt::format("layer '{}' of {}", layer.name, what);
-    check_keys(problems_, *layer_table, which, keys_of("layers"));
-    read_layer(*layer_table, which, layer);
+    const std::string which = fmt::format("{} '{}' of {}", one, layer.name, what);
+    check_keys(problems_, *layer_table, which, keys_of(section));
+    Keys keys = *layer_table;
+    if (const auto* stream = sound.track ? table.entry("stream") : nullptr) keys.set(*stream->key, *stream->node);
+    read_layer(keys, which, layer);
   }
 }
 

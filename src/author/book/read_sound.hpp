@@ -22,6 +22,8 @@ class SoundReader {
   SoundReader(const toml::table& root, bool whole, const ClipFolder& folder, Book& book, Problems& problems);
 
   void read(const toml::key& key, const toml::table& own);
+  /// Reads the keys of a track that it shares with sounds. The stems become layers.
+  void read_track(const Keys& table, BookSound& sound);
   const std::vector<Mention>& named_groups() const { return named_groups_; }
   const std::vector<Mention>& named_scopes() const { return named_scopes_; }
   /// Names that should have had quotes.
@@ -45,6 +47,7 @@ class SoundReader {
   std::string advice_for(const std::string& pattern);
   void missing(FilePlace place, std::string message);
   void problem(const toml::node& node, std::string message) { problems_.add(problems_.at(node), std::move(message)); }
+  void read_sound(const Keys& table, BookSound& sound);
   void read_layers(const Keys& table, BookSound& sound);
   void read_layer(const Keys& table, const std::string& what, BookLayer& layer);
   void read_loop(const Keys& table, BookLayer& layer);

@@ -73,6 +73,11 @@ struct Written<Seconds> {
   static constexpr std::string_view name = "time";
 };
 template <>
+struct Written<Tempo> {
+  static constexpr auto read = read_tempo;
+  static constexpr std::string_view name = "tempo";
+};
+template <>
 struct Written<Hertz> {
   static constexpr auto read = read_hertz;
   static constexpr auto read_range = read_hertz_range;

@@ -34,6 +34,10 @@ class Keys {
     return found == entries_.end() ? nullptr : found->second.node;
   }
   bool contains(std::string_view key) const { return entries_.contains(key); }
+  const Entry* entry(std::string_view key) const {
+    const auto found = entries_.find(key);
+    return found == entries_.end() ? nullptr : &found->second;
+  }
   void set(const toml::key& key, const toml::node& node) { entries_.insert_or_assign(std::string(key.str()), Entry{&key, &node}); }
   void erase(std::string_view key) {
     if (const auto found = entries_.find(key); found != entries_.end()) entries_.erase(found);
@@ -43,6 +47,9 @@ class Keys {
  private:
   std::map<std::string, Entry, std::less<>> entries_;
 };
+
+/// A value as a book writes it, in one line.
+std::string in_book(const toml::node& node);
 
 /// The keys that a section of a book may have.
 std::vector<std::string_view> keys_of(std::string_view section);

@@ -17,7 +17,7 @@ struct Called {
 };
 constexpr Called called[] = {
     {"volume", "gain"},     {"loudness", "level"},     {"file", "clips"},       {"files", "clips"},      {"clip", "clips"},
-    {"wav", "clips"},       {"sample", "clips"},       {"samples", "clips"},    {"takes", "clips"},      {"play", "start"},
+    {"wav", "clips"},       {"sample", "clips"},       {"samples", "clips"},    {"takes", "clips"},      {"bpm", "tempo"},
     {"sound", "start"},     {"plays", "start"},        {"bus", "group"},        {"category", "group"},   {"channel", "group"},
     {"priority", "rank"},   {"importance", "rank"},    {"interval", "spacing"}, {"rhythm", "cadence"},   {"every", "cadence"},
     {"max", "limit"},       {"polyphony", "limit"},    {"voices", "limit"},     {"instances", "limit"},  {"looping", "loop"},
@@ -32,6 +32,9 @@ constexpr Called called[] = {
 std::string place_of(std::string_view section) {
   if (section == "book") return "[book]";
   if (section == "layers") return "a layer";
+  if (section == "stems") return "a stem";
+  if (section == "parts") return "a part of a track";
+  if (section == "from") return "[tracks.NAME.from.OTHER]";
   if (section == "responses") return "a response";
   if (section == "sketch") return "a sketch";
   if (section == "credits" || section == "accepted") return fmt::format("[[{}]]", section);

@@ -45,6 +45,17 @@ std::vector<float> convert(const std::vector<float>& source, int channels, doubl
 
 }  // namespace
 
+RateMap rate_map(std::int64_t loop_from, std::int64_t frames, bool loops, Hertz from, Hertz to) {
+  if (from == to) return {};
+  if (!loops) return {0, std::llround(to.value), std::llround(from.value)};
+  const std::int64_t round = frames - loop_from;
+  const Rounds whole = whole_rounds(round, to.value / from.value);
+  const std::int64_t unrolled = whole.rounds * round;
+  const auto head_made = static_cast<std::int64_t>(
+      std::ceil(static_cast<double>(loop_from) * static_cast<double>(whole.frames) / static_cast<double>(unrolled)));
+  return {head_made * unrolled - loop_from * whole.frames, whole.frames, unrolled};
+}
+
 LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
   Audio& audio = looped.audio;
   const bool loop = looped.loop_from >= 0;

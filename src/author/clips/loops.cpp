@@ -6,12 +6,19 @@
 #include <cmath>
 #include <numbers>
 
+#include "author/book/read_tracks.hpp"
+#include "base/beats.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
 
 ClipShape shape_of(const Audio& audio) {
   return {static_cast<std::int64_t>(audio.samples.size()) / audio.channels, audio.rate, audio.loop};
+}
+
+Range<Frames> region_of_beats(Hertz rate, const BookLoop& loop) {
+  const Frames first = frames(loop.first_beat, rate);
+  return {{first.value + frame_of_beat(loop.from_beat, loop.tempo, rate)}, {first.value + frame_of_beat(loop.to_beat, loop.tempo, rate)}};
 }
 
 Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop) {
@@ -21,6 +28,10 @@ Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop) {
   if (loop.between == BookLoop::Between::file) {
     if (!clip.loop) throw Error("the file has no loop points; give loop-between in seconds, or set them where it was made");
     region = *clip.loop;
+  }
+  if (loop.between == BookLoop::Between::beats) {
+    region = region_of_beats(clip.rate, loop);
+    if (region.high.value <= clip.frames + frames(short_of_bars, clip.rate).value) region.high.value = std::min(region.high.value, clip.frames);
   }
   if (region.high.value > clip.frames)
     throw Error(fmt::format("its loop ends at {:.3f} s, frame {}, but the clip has {:.3f} s, {} frames",
@@ -49,8 +60,19 @@ double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended
   return scale > 0 ? both / scale : 0;
 }
 
+/// What lies behind a part, with a little before it, so that one voice can go over into the other.
+Audio behind(Audio audio, const BookLoop& loop) {
+  const std::int64_t from = region_of_beats(audio.rate, loop).high.value - frames(before_ending, audio.rate).value;
+  const auto samples = static_cast<std::ptrdiff_t>(from) * audio.channels;
+  if (from < 0 || samples >= static_cast<std::ptrdiff_t>(audio.samples.size()))
+    throw Error("its parts end before the ending begins; a part behind the loop needs its music in the clip");
+  audio.samples.erase(audio.samples.begin(), audio.samples.begin() + samples);
+  return audio;
+}
+
 LoopedAudio cut_loop(Audio audio, const BookLoop& loop) {
   if (loop.between == BookLoop::Between::none) return {std::move(audio), -1};
+  if (loop.between == BookLoop::Between::behind) return {behind(std::move(audio), loop), -1};
   const Range<Frames> region = loop_of(shape_of(audio), loop);
   const auto width = static_cast<std::size_t>(audio.channels);
   audio.samples.resize(static_cast<std::size_t>(region.high.value) * width);

@@ -20,7 +20,7 @@ namespace {
 constexpr Seconds shortest_streamed{1};
 
 bool streams(const BookLayer& layer, const Audio& audio, const ClipWays& ways) {
-  if (audio.rendered || layer.loop.crossfade > Seconds{} || audio.length() < shortest_streamed) return false;
+  if (audio.rendered || layer.loop.between == BookLoop::Between::behind || layer.loop.crossfade > Seconds{} || audio.length() < shortest_streamed) return false;
   return layer.stream.value_or(audio.length() > ways.stream_from);
 }
 
@@ -40,13 +40,13 @@ bool encodes(const ClipWays& ways) { return ways.codec != BookWays::Codec::as_it
 
 /// Ends of a loop that were encoded with losses do not meet: it would click, 20 to 50 dB below its level.
 BookWays::Codec codec_for(const BookLayer& layer, const ClipWays& ways) {
-  return encodes(ways) && layer.loop.between == BookLoop::Between::none ? ways.codec : BookWays::Codec::flac;
+  return encodes(ways) && !layer.loop.loops() ? ways.codec : BookWays::Codec::flac;
 }
 
 /// Whether nothing would be won by encoding it: FLAC again is FLAC, and a loop whose ends meet in spite of losses would grow as FLAC.
 bool stays(const std::string& file, const BookLayer& layer, const ClipWays& ways) {
   const std::string ending = std::filesystem::path(file).extension().string();
-  const bool loops = layer.loop.between != BookLoop::Between::none;
+  const bool loops = layer.loop.loops();
   const bool lossy = ending == ".ogg" || ending == ".opus" || ending == ".mp3";
   return !encodes(ways) || (loops && lossy) || (codec_for(layer, ways) == BookWays::Codec::flac && ending == ".flac");
 }
@@ -54,7 +54,7 @@ bool stays(const std::string& file, const BookLayer& layer, const ClipWays& ways
 /// A loop whose file has losses stays as it is, in stereo, too: as one channel without losses it would take several times as much.
 bool stays_stereo(const std::string& file, const BookLayer& layer) {
   const std::string ending = std::filesystem::path(file).extension().string();
-  return layer.loop.between != BookLoop::Between::none && (ending == ".ogg" || ending == ".opus" || ending == ".mp3");
+  return layer.loop.loops() && (ending == ".ogg" || ending == ".opus" || ending == ".mp3");
 }
 
 BankClip prepare(const Book& book, const Job& job, const std::string& key, Hertz rate) {
@@ -92,9 +92,9 @@ bool streams_whence(const Job& job, const std::string& file, const std::string& 
 
 std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const ClipWays& ways) {
   const BookLoop& loop = layer.loop;
-  return fmt::format("4 {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
-                     loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value,
-                     layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
+  return fmt::format("5 {} {} {} {} {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
+                     loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, loop.tempo.value,
+                     loop.first_beat.value, loop.from_beat, loop.to_beat, layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
                      encodes(ways) || ways.mono ? encoder_version() : "");
 }
 

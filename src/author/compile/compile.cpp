@@ -11,6 +11,7 @@
 #include "author/book/read_scopes.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/prepared_clips.hpp"
+#include "author/clips/track_clock.hpp"
 #include "author/clips/ways.hpp"
 #include "author/compile/content.hpp"
 #include "author/compile/weights.hpp"
@@ -69,7 +70,7 @@ void weigh(BankChoice& choice) {
 template <class Trim>
 BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim trim) {
   BankLayer made{design_of<LayerDesign>(layer), layer.name, {layer.by.begin(), layer.by.end()}, {}};
-  made.loop = layer.loop.between != BookLoop::Between::none;
+  made.loop = layer.loop.loops();
   for (const auto& choice : layer.choices) {
     BankChoice& to = made.choices.emplace_back();
     to.values.assign(choice.values.begin(), choice.values.end());
@@ -78,6 +79,13 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
     weigh(to);
   }
   return made;
+}
+
+/// What is known of the clips of tracks.
+std::map<std::string, ClipFacts> facts_of_tracks(const Book& book) {
+  Book tracks = book;
+  std::erase_if(tracks.sounds, [](const BookSound& sound) { return !sound.track; });
+  return tracks.sounds.empty() ? std::map<std::string, ClipFacts>() : facts_of(tracks);
 }
 
 }  // namespace
@@ -100,6 +108,17 @@ Bank compile(const Book& book, const CompileOptions& options) {
       std::any_of(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return level_for(book, s).has_value(); });
   const auto facts = levelled ? facts_of(book) : std::map<std::string, ClipFacts>();
 
+  const auto track_facts = facts_of_tracks(book);
+  const auto track_of = [&](const BankSound& made, const BookSound& sound) {
+    if (const std::vector<Problem> wrong = wrong_in_track(sound, track_facts); !wrong.empty()) throw Error(lines(wrong));
+    const BankClip& first = data->clips[made.layers.front().choices.front().clips.front().clip];
+    for (const BankLayer& stem : made.layers)
+      if ((data->clips[stem.choices.front().clips.front().clip].streamed == nullptr) != (first.streamed == nullptr))
+        throw Error(to_text(Problem{sound.place, fmt::format("some stems of '{}' stream and some do not: give the track a stream = true or "
+                                                             "stream = false",
+                                                             sound.name)}));
+    return bank_track(sound, first, track_facts.at(sound.layers.front().choices.front().clips.front().path).shape, rate);
+  };
   for (BankClip& clip : data->clips) clip.preload = false;
   const auto groups = numbered(book.groups);
   for (const auto& group : book.groups)
@@ -121,6 +140,7 @@ Bank compile(const Book& book, const CompileOptions& options) {
     }
     if (preloads(sound, book))
       sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { data->clips[prepared.number(clip.path, layer)].preload = true; });
+    if (sound.track) made.track.push_back(track_of(made, sound));
     data->sounds.push_back(std::move(made));
   }
 

@@ -37,7 +37,7 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
     change(event.name);
     for (BankResponse& response : event.responses) {
       const TargetKind kind = row_of(response.verb).target;
-      if (kind == TargetKind::group || kind == TargetKind::event) text(response.name);
+      if (kind == TargetKind::group || kind == TargetKind::event || kind == TargetKind::stand) text(response.name);
       for (BankCondition& condition : response.when) {
         text(condition.trait);
         text(condition.value);
@@ -46,6 +46,12 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
   }
   for (BankSound& sound : data->sounds) {
     change(sound.name);
+    for (BankTrack& track : sound.track) {
+      change(track.stand);
+      change(track.ending);
+      for (PartDesign& part : track.parts) change(part.name);
+      for (ChangeDesign& its : track.changes) change(its.from), change(its.bridge);
+    }
     for (BankLayer& layer : sound.layers) {
       change(layer.name);
       for (HashedText& trait : layer.by) text(trait);

@@ -35,6 +35,16 @@ std::set<std::string> sounds_of(const Book& book, Whose whose) {
   for (const BookEvent& event : book.events)
     for (const BookResponse& response : event.responses)
       if (response.acts_on_sound() && (whose == Whose::all || response.starts())) sounds.insert(response.target);
+  // A track brings its ending and its bridges.
+  for (bool more = true; more;) {
+    more = false;
+    for (const BookSound& sound : book.sounds) {
+      if (!sound.track || !sounds.contains(sound.name)) continue;
+      const auto add = [&](const std::string& track) { more = (!track.empty() && sounds.insert(track).second) || more; };
+      add(sound.track->ending);
+      for (const ChangeDesign& change : sound.track->changes) add(change.bridge);
+    }
+  }
   return sounds;
 }
 

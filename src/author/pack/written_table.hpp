@@ -58,7 +58,7 @@ class WrittenTable {
     take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
     if_any(Of<FalloffPoint>{}, Of<BankGauge>{}, Of<FollowDesign>{}, Of<CurveDesign>{}, Of<CurvePoint>{}, Of<BankScope>{},
-           Of<BankCondition>{}, Of<BankTrait>{});
+           Of<BankCondition>{}, Of<BankTrait>{}, Of<BankTrack>{}, Of<PartDesign>{}, Of<ChangeDesign>{});
   }
 
   /// Each text once.
@@ -82,8 +82,8 @@ class WrittenTable {
              std::vector<bank_file::Layer>, std::vector<bank_file::Sound>, std::vector<bank_file::Response>, std::vector<bank_file::Event>,
              std::vector<bank_file::FalloffPoint>, std::vector<bank_file::Gauge>, std::vector<bank_file::Follow>,
              std::vector<bank_file::Curve>, std::vector<bank_file::CurvePoint>, std::vector<bank_file::Scope>,
-             std::vector<bank_file::Condition>,
-             std::vector<bank_file::Trait>>
+             std::vector<bank_file::Condition>, std::vector<bank_file::Trait>, std::vector<bank_file::Track>,
+             std::vector<bank_file::TrackPart>, std::vector<bank_file::Change>>
       records_;  ///< of the designs that bank/fields.hpp describes
 };
 

@@ -117,6 +117,7 @@ std::string text_of(const BookEvent& event, const Book& book) {
     if (response.whom) add("for", text_in_quotes(whom_words[static_cast<std::size_t>(*response.whom)]));
     if (response.delay.high > Seconds{}) add("delay", written(response.delay));
     if (response.left_out > 0) add("chance", text_in_quotes(shortest_digits(100 * (1 - response.left_out)) + " %"));
+    if (response.on) add("on", text_in_quotes(word_of(*response.on)));
     if (!response.when.empty()) add("when", conditions_of(response.when));
     return its + " }";
   });
@@ -132,7 +133,61 @@ std::string text_of(const BookGauge& gauge) {
   return fmt::format("\n[gauges.{}]\n{}", key_of(gauge.name), lines(settings));
 }
 
+/// The keys of a change that say something.
+std::vector<BookSetting> settings_of(const ChangeDesign& change) {
+  std::vector<BookSetting> settings;
+  const auto add = [&](std::string_view key, std::string value) { settings.push_back({std::string(key), std::move(value), "bank"}); };
+  if (change.on) add("on", text_in_quotes(word_of(*change.on)));
+  if (change.by) add("by", text_in_quotes(by_words[static_cast<std::size_t>(*change.by)]));
+  if (change.over > Seconds{}) add("over", text_in_quotes(to_text(change.over)));
+  if (!change.bridge.empty()) add("bridge", text_in_quotes(change.bridge));
+  return settings;
+}
+
+std::string text_of(const PartDesign& part) {
+  return fmt::format("{{ name = {}, bars = {}{} }}", text_in_quotes(part.name), part.bars, part.loop ? ", loop = true" : "");
+}
+
+/// The keys of a track that have code of their own, or that it shares with sounds.
+std::string special_of_track(const BookSound& sound, std::string_view key) {
+  const TrackDesign& track = *sound.track;
+  const bool timed = track.tempo.value > 0;
+  if (key == "metre") return track.metre == 4 && track.unit == 4 ? "" : fmt::format("\"{}/{}\"", track.metre, track.unit);
+  if (key == "parts") return track.parts.empty() ? "" : list_of(track.parts, [](const PartDesign& part) { return text_of(part); });
+  if (key == "ending") return track.ending.empty() ? "" : text_in_quotes(track.ending);
+  if (key == "stop-after" && track.stop_after_bars > 0) return fmt::format("\"{} bars\"", track.stop_after_bars);
+  if (key == "stop-after") return track.stop_after > Seconds{} ? text_in_quotes(to_text(track.stop_after)) : "";
+  if (key == "rank") return sound.rank == 9 ? "" : fmt::format("{}", sound.rank);
+  if (key == "loop") return timed || sound.layers.front().loop.loops() ? "" : "false";
+  if (timed && (key == "loop-between" || key == "loop-crossfade")) return {};
+  for (const ChangeDesign& change : track.changes)
+    if (change.from.empty())
+      for (const BookSetting& its : settings_of(change))
+        if (its.key == key) return its.value;
+  if (key == "clips" && is_layered(sound)) return {};
+  for (const BookSetting& its : settings_of(sound))
+    if (its.key == key) return its.value;
+  return {};
+}
+
+std::string text_of_track(const BookSound& sound) {
+  std::string text = fmt::format("\n[tracks.{}]\n{}", key_of(sound.name), lines(settings_by(track_rows(), *sound.track, [&](std::string_view key) {
+                                   return special_of_track(sound, key);
+                                 })));
+  if (is_layered(sound))
+    for (const BookLayer& stem : sound.layers) {
+      std::vector<BookSetting> settings = settings_of(stem);
+      std::erase_if(settings, [](const BookSetting& its) { return its.key.starts_with("loop") || its.key == "stream"; });
+      text += fmt::format("\n[[tracks.{}.stems]]\n{}", key_of(sound.name), lines(settings));
+    }
+  for (const ChangeDesign& change : sound.track->changes)
+    if (!change.from.empty())
+      text += fmt::format("\n[tracks.{}.from.{}]\n{}", key_of(sound.name), key_of(change.from), lines(settings_of(change)));
+  return text;
+}
+
 std::string text_of(const BookSound& sound) {
+  if (sound.track) return text_of_track(sound);
   std::string text = fmt::format("\n[sounds.{}]\n{}", key_of(sound.name), lines(settings_of(sound)));
   if (!is_layered(sound)) return text;
   for (const BookLayer& layer : sound.layers)

@@ -1,0 +1,156 @@
+#pragma once
+/// Which track plays on each stand, and which one comes next, on which frame.
+///
+/// A planner: values in, placements out. It knows no voices and no banks, and is told what began and what ended. All frames are those of
+/// the scope of the track that plays.
+
+#include <array>
+#include <cstdint>
+#include <optional>
+
+#include "music/timing.hpp"
+#include "terms/agenda.hpp"
+#include "terms/start_ref.hpp"
+#include "tidewater/playback.hpp"
+
+namespace tidewater {
+
+inline constexpr std::size_t most_stands = 8;
+
+/// A track that plays, or was placed and will.
+struct PlayingTrack {
+  std::uint64_t track = 0;  ///< hash of its name; 0 if nothing plays
+  StartRef start;
+  ScopeNumber scope = 0;
+  Course course;
+  std::int64_t fade_out = 0;  ///< frames, when it leaves and nothing comes
+  TrackTiming timing;
+
+  explicit operator bool() const { return track != 0; }
+  /// The frame on which it ends by itself; never for a loop.
+  ScopeFrame ends() const { return timing.loops() ? ScopeFrame::never() : course.reaches(timing.end()); }
+};
+
+/// How a track begins.
+struct Beginning {
+  ClipPosition source;  ///< where in its clip
+  ClipPosition first;   ///< the place that falls on the boundary of a change: what lies between is the pick-up
+  std::uint64_t step = std::uint64_t{1} << 32;
+  std::int64_t needs = 0;  ///< frames that it needs to be read from disk
+  std::int64_t fade_in = 0;  ///< frames, where nothing plays before it
+};
+
+/// A change that is asked for: a track that is to play, or the end of the music. `via` leads to it.
+struct MusicChange {
+  std::uint64_t track = 0;  ///< hash of its name; 0 for silence
+  std::uint64_t via = 0;    ///< the bridge or the ending that plays before it; 0 for none
+  On on = On::now;
+  By by = By::cut;
+  std::int64_t over = 0;        ///< frames: length of the crossing, or of the fade-out
+  Beginning begins, via_begins;
+  bool seamless = false;        ///< what leads to it is the ending of what plays: it goes on with the same samples
+  ScopeFrame not_before = {0};  ///< of a track that leaves by itself: the frame
+  PlaybackId asked;             ///< the raise and response that asked for it
+  std::uint64_t event = 0;      ///< hash of its event; 0 if a call asked for it
+};
+
+/// What is to be done now for a change.
+struct Placement {
+  MusicChange change;
+  std::uint64_t starts = 0;  ///< hash of the track that begins: the change's track, or what leads to it; 0 for none
+  ScopeFrame frame;          ///< it begins
+  ScopeFrame boundary;       ///< the change falls on
+  ClipPosition source;
+  std::int64_t fade_in = 0;
+  bool crosses = false;      ///< at equal power
+  bool stops = false;        ///< what plays stops
+  ScopeFrame stop_at;
+  std::int64_t fade_out = 0;
+};
+
+/// One stand, as plain bytes.
+struct Stand {
+  std::uint64_t name = 0;  ///< hash; 0 if the place is free
+  PlayingTrack playing;    ///< what is heard, or was placed and will be
+  PlayingTrack before;     ///< what played before it, up to `before_until`
+  ScopeFrame before_until = {0};
+  PlayingTrack oldest;     ///< what played before that, and may still fade
+  ScopeFrame oldest_until = {0};
+  std::uint64_t target = 0;  ///< the track that plays in the end; 0 for silence
+  bool wants = false;
+  bool after_via = false;  ///< a bridge plays; the change falls on its end
+  MusicChange wanted;
+  Agenda::Ticket turn = Agenda::no_ticket;
+  ScopeFrame free_from = {0};  ///< what was told to stop is heard up to here
+  ScopeNumber free_scope = 0;
+  ScopeFrame told = {0};       ///< beats up to here were told to the game
+};
+
+/// Answers to a request.
+enum class Asked {
+  goes_on,   ///< the track plays already, or is on its way
+  back,      ///< the track still plays: the change that was planned is off
+  planned,   ///< call `due_for` for the moment at which the change is placed
+  nothing,   ///< there is nothing to leave
+};
+
+class Music {
+ public:
+  /// Null if there is none.
+  Stand* find(std::uint64_t name);
+  const Stand* find(std::uint64_t name) const { return const_cast<Music*>(this)->find(name); }
+  /// Null if all stands are taken.
+  Stand* find_or_make(std::uint64_t name);
+  /// Number of a stand for the agenda.
+  std::uint32_t number_of(const Stand& stand) const { return static_cast<std::uint32_t>(&stand - stands_.data()); }
+  Stand& numbered(std::uint32_t number) { return stands_[number]; }
+  bool empty() const { return stands_.front().name == 0; }
+  template <class Act>
+  void each(Act act) {
+    for (Stand& stand : stands_)
+      if (stand.name != 0) act(stand);
+  }
+  template <class Act>
+  void each(Act act) const {
+    for (const Stand& stand : stands_)
+      if (stand.name != 0) act(stand);
+  }
+
+  /// Asks for a change. `replaced` says who asked for the change that it replaces, if there is one.
+  static Asked ask(Stand& stand, const MusicChange& change, std::optional<PlaybackId>& replaced);
+  /// The change that is wanted, as it would be placed if the first frame that a command can reach is `from`. It must be wanted.
+  static Placement plan(const Stand& stand, ScopeFrame from);
+  /// The first boundary of a track, not before a frame.
+  static ScopeFrame boundary(const PlayingTrack& its, On on, ScopeFrame from);
+  /// A placement is carried out: this begins, or nothing.
+  static void place(Stand& stand, const Placement& placement, const PlayingTrack& begins);
+  /// The change cannot be carried out.
+  static void give_up(Stand& stand) { stand.wants = stand.after_via = false; stand.target = stand.playing.track; }
+  /// What plays has ended, or was told to stop by others.
+  static void ended(Stand& stand);
+  /// The track that is heard at a frame, if any.
+  static const PlayingTrack* heard_at(const Stand& stand, ScopeFrame frame);
+  /// The first boundary on the stand for something short, not before a frame: of the track that is heard there.
+  static std::optional<ScopeFrame> next_boundary(const Stand& stand, On on, ScopeFrame from);
+
+  /// Where a track was left, for one that goes on. `left_at` is nothing if it was never left.
+  void leave_at(std::uint64_t track, ClipPosition position);
+  std::optional<ClipPosition> left_at(std::uint64_t track) const;
+
+  /// See base/state.hpp.
+  template <class State>
+  void state(State& s) {
+    s(stands_, left_, left_count_);
+  }
+
+ private:
+  struct Left {
+    std::uint64_t track = 0;
+    ClipPosition position;
+  };
+  std::array<Stand, most_stands> stands_;
+  std::array<Left, 32> left_;
+  std::size_t left_count_ = 0;  ///< how often one was left: the oldest makes room
+};
+
+}  // namespace tidewater

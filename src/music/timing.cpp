@@ -1,0 +1,113 @@
+#include "music/timing.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/beats.hpp"
+
+namespace tidewater {
+namespace {
+
+constexpr int fraction_bits = 32, half = 16;
+
+/// (whole + part / 2^32) / step * 2^32, rounded up: so many steps lead there. Long division in digits of 16 bits.
+std::int64_t steps_to(std::uint64_t whole, std::uint32_t part, std::uint64_t step) {
+  std::uint64_t steps = whole / step, rest = whole % step;
+  for (const int shift : {half, 0}) {
+    rest = rest << half | (part >> shift & 0xffffU);
+    steps = steps << half | rest / step;
+    rest %= step;
+  }
+  return static_cast<std::int64_t>(steps + (rest > 0 ? 1 : 0));
+}
+
+}  // namespace
+
+TrackTiming::TrackTiming(const BankTrack& track)
+    : tempo_(track.tempo),
+      rate_(track.rate),
+      metre_(track.metre),
+      first_(tidewater::frames(track.first_beat, track.rate).value),
+      before_(track.beats_before),
+      frames_(track.frames),
+      loop_from_(track.loop_from),
+      offset_(track.offset),
+      to_(track.to),
+      per_(track.per),
+      loops_(track.loops) {
+  for (const PartDesign& part : track.parts) {
+    if (part.loop) loop_part_ = parts_;
+    bars_[parts_ + 1] = bars_[parts_] + part.bars;
+    ++parts_;
+  }
+}
+
+std::int64_t TrackTiming::in_first_round(std::int64_t beat) const {
+  if (!loops_ || beat < loop_end()) return beat;
+  return loop_begin() + (beat - loop_end()) % (loop_end() - loop_begin());
+}
+
+std::int64_t TrackTiming::own_frame(std::int64_t beat) const {
+  const auto in_clip = [&](std::int64_t its) {
+    return first_ + frame_of_beat(before_ + its, tempo_, rate_) - frame_of_beat(before_, tempo_, rate_);
+  };
+  if (!loops_) return in_clip(std::min(beat, beats()));
+  if (beat < loop_end()) return in_clip(beat);
+  const std::int64_t rounds = (beat - loop_end()) / (loop_end() - loop_begin());
+  return frames_ + rounds * (frames_ - loop_from_) + in_clip(in_first_round(beat)) - in_clip(loop_begin());
+}
+
+/// Rounded up, since a voice has come there when it is at the place or beyond.
+ClipPosition TrackTiming::at(std::int64_t own_frame) const {
+  const std::int64_t scaled = offset_ + own_frame * to_;
+  ClipPosition position;
+  position.whole = scaled / per_;
+  const auto rest = static_cast<std::uint64_t>(scaled % per_), per = static_cast<std::uint64_t>(per_);
+  const std::uint64_t part = ((rest << fraction_bits) + per - 1) / per;
+  position.whole += static_cast<std::int64_t>(part >> fraction_bits);
+  position.part = static_cast<std::uint32_t>(part);
+  return position;
+}
+
+bool TrackTiming::is_boundary(std::int64_t beat, On on) const { return boundary_from(beat, on) == beat; }
+
+std::int64_t TrackTiming::boundary_from(std::int64_t beat, On on) const {
+  if (on == On::now || on == On::beat) return beat;
+  const std::int64_t in_round = in_first_round(beat);
+  if (on == On::bar) return beat + (metre_ - in_round % metre_) % metre_;
+  if (on == On::end) return beat + (loops_ ? loop_end() - (in_round == loop_begin() && beat >= loop_end() ? loop_end() : in_round) : beats() - beat);
+  std::uint32_t part = 0;
+  while (part < parts_ && std::int64_t{bars_[part]} * metre_ < in_round) ++part;
+  return beat + std::int64_t{bars_[part]} * metre_ - in_round;
+}
+
+ClipPosition TrackTiming::folded(ClipPosition position) const {
+  if (!loops_) return position;
+  const ClipPosition end = at(frames_), begin = at(loop_from_);
+  if (position.whole >= end.whole) position.whole = begin.whole + (position.whole - begin.whole) % (end.whole - begin.whole);
+  return position;
+}
+
+BeatPlace TrackTiming::place_of(std::int64_t beat) const {
+  const std::int64_t in_round = in_first_round(beat);
+  BeatPlace place;
+  while (place.part + 1 < parts_ && std::int64_t{bars_[place.part + 1]} * metre_ <= in_round) ++place.part;
+  place.bar = beat / metre_;
+  place.beat = static_cast<std::uint32_t>(in_round % metre_);
+  return place;
+}
+
+ScopeFrame Course::reaches(ClipPosition place) const {
+  if (place.whole < source.whole || (place.whole == source.whole && place.part <= source.part)) return frame;
+  const std::uint32_t part = place.part - source.part;
+  const auto whole = static_cast<std::uint64_t>(place.whole - source.whole) - (place.part < source.part ? 1 : 0);
+  return frame + steps_to(whole, part, step);
+}
+
+ClipPosition Course::at(ScopeFrame when) const {
+  ClipPosition position = source;
+  position.advance(step, std::max<std::int64_t>(0, when - frame));
+  return position;
+}
+
+}  // namespace tidewater
