@@ -37,7 +37,7 @@ constexpr std::array<std::string_view, 94> reserved = {
     "typedef",    "typeid",    "typename",     "union",     "unsigned",     "using",    "virtual",       "void",
     "volatile",   "wchar_t",   "while",        "xor",       "xor_eq",       "std"};
 /// Namespaces of the header. A trait with one of these names gets a trailing `_`.
-constexpr std::array<std::string_view, 6> sections = {"event", "action", "sound", "group", "gauge", "scope"};
+constexpr std::array<std::string_view, 8> sections = {"event", "action", "sound", "group", "gauge", "scope", "track", "stand"};
 
 /// Returns the first code point of a UTF-8 text and its size in bytes.
 std::pair<std::uint32_t, std::size_t> code_point(std::string_view text) {
@@ -115,7 +115,7 @@ struct TraitNames {
 /// All names of a book.
 struct BookNames {
   std::string space;
-  NameList events, actions, sounds, groups, gauges, scopes;
+  NameList events, actions, sounds, groups, gauges, scopes, tracks, stands;
   std::vector<TraitNames> traits;
 
   BookNames(const Book& book, std::string its_space)
@@ -125,9 +125,16 @@ struct BookNames {
         sounds("sound", book.file),
         groups("group", book.file),
         gauges("gauge", book.file),
-        scopes("scope", book.file) {
+        scopes("scope", book.file),
+        tracks("track", book.file),
+        stands("stand", book.file) {
     events.add_all(book.events);
-    sounds.add_all(book.sounds);
+    for (const BookSound& sound : book.sounds) {
+      if (!sound.track) sounds.add(sound.name);
+      if (!sound.track || !sound.ending_of.empty()) continue;
+      tracks.add(sound.name);
+      stands.add(std::string(sound.track->stand_name()));
+    }
     groups.add_all(book.groups);
     gauges.add_all(book.gauges);
     scopes.add_all(book.scopes);
@@ -149,7 +156,7 @@ struct BookNames {
     std::size_t values = 0;
     for (const TraitNames& trait : traits) values += trait.values.size();
     return events.all().size() + actions.all().size() + sounds.all().size() + groups.all().size() + gauges.all().size() +
-           scopes.all().size() + values;
+           scopes.all().size() + tracks.all().size() + stands.all().size() + values;
   }
 };
 
@@ -180,6 +187,8 @@ std::string header_of(const BookNames& names, const std::string& book) {
   text += section_of("group", "tidewater::GroupName", names.groups);
   text += section_of("gauge", "tidewater::GaugeName", names.gauges);
   text += section_of("scope", "tidewater::ScopeName", names.scopes);
+  text += section_of("track", "tidewater::TrackName", names.tracks);
+  text += section_of("stand", "tidewater::StandName", names.stands);
   for (const TraitNames& trait : names.traits) {
     text += fmt::format("\nnamespace {} {{\n", trait.trait.identifier);
     std::string all;
@@ -210,6 +219,8 @@ std::string json_of(const BookNames& names, const std::string& book) {
   add("groups", names.groups);
   add("gauges", names.gauges);
   add("scopes", names.scopes);
+  add("tracks", names.tracks);
+  add("stands", names.stands);
   json["traits"] = nlohmann::ordered_json::array();
   for (const TraitNames& trait : names.traits) {
     auto its = json_of(trait.trait);

@@ -45,6 +45,7 @@ std::string list_groups(const Book& book) {
 std::string list_sounds(const Book& book) {
   Table table({"sound", line_head(book), "group", ">clips", "more"});
   for (const auto& sound : book.sounds) {
+    if (sound.track) continue;
     std::set<std::string> clips, by;
     sound.each_clip([&](const BookLayer&, const BookClip& clip) { clips.insert(clip.path); });
     for (const auto& layer : sound.layers) by.insert(layer.by.begin(), layer.by.end());
@@ -59,11 +60,30 @@ std::string list_sounds(const Book& book) {
   return table.text();
 }
 
+/// "opening 4, round 8 (loop)"
+std::string parts_of(const TrackDesign& track) {
+  std::string text;
+  for (const PartDesign& part : track.parts)
+    text += fmt::format("{}{} {}{}", text.empty() ? "" : ", ", part.name, part.bars, part.loop ? " (loop)" : "");
+  return text;
+}
+
+std::string list_tracks(const Book& book) {
+  Table table({"track", line_head(book), "stand", ">tempo", "parts, in bars", ">stems"});
+  for (const auto& sound : book.sounds)
+    if (sound.track)
+      table.row({sound.name, line_of(sound.place), std::string(sound.track->stand_name()),
+                 sound.track->tempo.value > 0 ? to_text(sound.track->tempo) : "-",
+                 sound.list.empty() ? parts_of(*sound.track) : fmt::format("a list: {}", fmt::join(sound.list, ", ")),
+                 fmt::format("{}", sound.list.empty() ? sound.layers.size() : 0)});
+  return table.empty() ? std::string() : table.text() + "\n";
+}
+
 std::string list_all(const Book& book) {
   std::string out;
   Table events({"event", line_head(book), "does"});
   for (const auto& event : book.events) events.row({event.name, line_of(event.place), what_it_does(event)});
-  out += events.text() + "\n" + list_sounds(book) + "\n" + list_groups(book);
+  out += events.text() + "\n" + list_sounds(book) + "\n" + list_tracks(book) + list_groups(book);
   Table traits({"trait", "values"});
   for (const auto& [name, values] : traits_of(book)) traits.row({name, fmt::format("{}", fmt::join(values, ", "))});
   if (!traits.empty()) out += "\n" + traits.text();
@@ -131,6 +151,7 @@ using Json = nlohmann::ordered_json;
 
 Json json_of(const BookSound& sound) {
   Json its = {{"name", sound.name}, {"line", sound.place.line}, {"group", sound.group}};
+  if (sound.track) its["stand"] = sound.track->stand_name();
   Json keys = Json::object();
   for (const auto& setting : sound.settings) keys[setting.key] = {{"value", setting.value}, {"from", setting.from}};
   its["keys"] = keys;
@@ -155,6 +176,7 @@ Json json_of(const BookEvent& event) {
     else if (its.delay.high > Seconds{})
       one["delay"] = to_text(its.delay.low);
     if (!row.time.empty() && its.time > Seconds{}) one[std::string(row.time)] = to_text(its.time);
+    if (its.on) one["on"] = word_of(*its.on);
     if (its.left_out > 0) one["chance"] = 1 - its.left_out;
     for (const BookTrait& trait : its.when) one["when"][trait.name].push_back(trait.value);
     responses.push_back(std::move(one));
@@ -211,7 +233,9 @@ int print_json(const Book& book, const std::string& name) {
     any = any || !list.empty();
     if (name.empty() || !list.empty()) all[key] = std::move(list);
   };
-  add("events", book.events), add("sounds", book.sounds), add("groups", book.groups);
+  std::vector<BookSound> sounds, tracks;
+  for (const BookSound& sound : book.sounds) (sound.track ? tracks : sounds).push_back(sound);
+  add("events", book.events), add("sounds", sounds), add("tracks", tracks), add("groups", book.groups);
   add("gauges", book.gauges), add("scopes", book.scopes), add("banks", book.banks), add("targets", book.targets);
   if (!any) throw Error(unknown(book, name));
   say("{}\n", all.dump(2, ' ', false, Json::error_handler_t::replace));

@@ -166,7 +166,7 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
       table.row({"(level)", level.value, level.from});
     }
   }
-  std::string out = title(sound.place, "sound", sound.name) + table.text();
+  std::string out = title(sound.place, sound.kind(), sound.name) + table.text();
   if (left_out > 0) out += fmt::format("\n  {} more keys have their defaults; --all shows them\n", left_out);
   out += below;
   if (layered) out += layers_of(sound);
@@ -176,7 +176,7 @@ std::string show_sound(const Book& book, const BookSound& sound, bool all) {
     for (const auto& response : event.responses)
       if (response.acts_on_sound() && response.target == sound.name)
         events += fmt::format("{}{} {}s", events.empty() ? "" : ", ", event.name, word_of(response.verb));
-  return out + fmt::format("\n  events: {}\n", events.empty() ? "none starts it" : events);
+  return out + fmt::format("\n  events: {}\n", events.empty() ? fmt::format("none {} it", sound.track ? "plays" : "starts") : events);
 }
 
 std::string show_gauge(const Book& book, const BookGauge& gauge) {
@@ -267,6 +267,7 @@ ResponseWords words_of(const BookResponse& response) {
                                                                                  : to_text(response.level());
   its.delay = to_text(response.delay.low);
   if (response.delay.high > response.delay.low) its.delay += " .. " + to_text(response.delay.high);
+  if (response.on) its.delay += response.on == On::now ? std::string(", at once") : fmt::format(", on the next {}", word_of(*response.on));
   its.chance = fmt::format("{:g} %", 100 * (1 - response.left_out));
   for (const BookTrait& trait : response.when) its.when += fmt::format("{}{} = {}", its.when.empty() ? "" : ", ", trait.name, trait.value);
   if (its.when.empty()) its.when = "always";

@@ -141,6 +141,7 @@ struct TrackDesign {
   std::string ending;        ///< the track that plays when this one is left at its end; empty for none
   Seconds stop_after;        ///< it leaves after so long, or after so many bars; 0 for never
   std::uint32_t stop_after_bars = 0;
+  Range<Seconds> pause;  ///< of a list: between two tracks
   std::vector<ChangeDesign> changes = {};  ///< the track's own, and those of pairs
   friend bool operator==(const TrackDesign&, const TrackDesign&) = default;
 

@@ -17,12 +17,14 @@
 #include <cstddef>
 #include <cstdint>
 #include <initializer_list>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "tidewater/bank.hpp"
+#include "tidewater/beat.hpp"
 #include "tidewater/ended.hpp"
 #include "tidewater/export.hpp"
 #include "tidewater/guards.hpp"
@@ -156,6 +158,11 @@ class SoundManager : public WorldCalls {
   /// Ends the music on a stand, over the track's `fade-out` or over `fade`. Returns `nothing_to_stop` if none plays.
   Outcome leave(StandName stand = Name("main"));
   Outcome leave(StandName stand, Seconds fade);
+  /// Where the music on a stand is, as it is heard `latency` after it was handed to the output: the clock, and the time since the running
+  /// block began. Nothing if no track with a tempo plays. No decision depends on it. Thread: any.
+  std::optional<Beat> beat(StandName stand = Name("main"), Seconds latency = {}) const;
+  /// The beats that passed between the last two calls of `update`, each once, in order. Valid until the next `update`, on its thread.
+  std::span<const PassedBeat> beats() const;
 
   // Time.
 

@@ -128,6 +128,7 @@ struct BankLayer : LayerDesign {
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
 inline constexpr std::size_t most_parts_of_a_track = 32;    ///< of a track
+inline constexpr std::size_t most_listed = 256;  ///< tracks of a list
 inline constexpr std::size_t most_changes = 64;  ///< of a track with others
 
 inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
@@ -144,6 +145,8 @@ struct BankTrack : TrackDesign {
   std::int64_t beats_before = 0;  ///< beats that lie before the clip, of a clip that was cut from a longer one
   /// Frame f of the clip's own lies at (offset + f * to) / per, in frames of the bank.
   std::int64_t offset = 0, to = 1, per = 1;
+  /// Of a list of tracks: their names. Its only layer has a clip for each, by which one is picked.
+  std::vector<HashedText> list = {};
 };
 
 struct BankSound : SoundDesign {

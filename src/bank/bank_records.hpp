@@ -230,6 +230,8 @@ struct Track {
   std::uint32_t loops = 0;
   std::uint32_t beats_before = 0;
   std::int64_t offset = 0, to = 1, per = 1;  ///< own frame f lies at (offset + f * to) / per in the bank
+  Span pause;                                ///< seconds; of a list
+  Part list;                                 ///< values: the tracks that it chooses from
 };
 
 /// A part of a track, by the number of its bars.
@@ -322,7 +324,7 @@ static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 312 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
-static_assert(sizeof(Track) == 128 && sizeof(TrackPart) == 16 && sizeof(Change) == 32);
+static_assert(sizeof(Track) == 152 && sizeof(TrackPart) == 16 && sizeof(Change) == 32);
 static_assert(sizeof(Response) == 80 && sizeof(Condition) == 16 && sizeof(Trait) == 16 && sizeof(Event) == 16);
 
 }  // namespace tidewater::bank_file

@@ -231,6 +231,8 @@ void describe(Of<BankTrack>, Visit visit) {
   visit("offset", &BankTrack::offset, &R::offset, Whole{-most_frames * most_hertz, most_frames * most_hertz});
   visit("to", &BankTrack::to, &R::to, Whole{1, most_frames});
   visit("per", &BankTrack::per, &R::per, Whole{1, most_frames});
+  visit("pause", &BankTrack::pause, &R::pause, times);
+  visit("list", &BankTrack::list, &R::list, List{0, most_listed});
 }
 
 template <class Visit>

@@ -115,6 +115,8 @@ bool DesignReader::sensible(const file::Track&, const BankTrack& track) {
   if (track.tempo.value != 0 && (track.tempo.value < 1 || track.parts.empty())) return damaged("a track has a tempo and no parts");
   const auto loops = std::count_if(track.parts.begin(), track.parts.end(), [](const PartDesign& part) { return part.loop; });
   if (loops > 1 || (!track.parts.empty() && (loops == 1) != track.loops)) return damaged("a track has several loops");
+  for (const HashedText& its : track.list)
+    if (its.text.empty()) return damaged("a list has a track without a name");
   return track.loop_from < track.frames || damaged("a track's loop begins behind its end");
 }
 
@@ -153,6 +155,12 @@ bool DesignReader::read(BankData& to) {
   counts_[file::Kind::scopes] = to.scopes.size();
   if (!all(to.traits, "traits")) return false;
   if (!all(to.sounds, "sounds") || !all(to.events, "events")) return false;
+  for (const BankSound& sound : to.sounds) {
+    if (sound.as_track() == nullptr) continue;
+    for (const BankLayer& stem : sound.layers)
+      if (stem.choices.size() != 1 || stem.choices[0].clips.size() != std::max<std::size_t>(1, sound.as_track()->list.size()))
+        return damaged("a stem of a track has not one clip");
+  }
   for (const BankEvent& event : to.events)
     for (const BankResponse& response : event.responses)
       if (response.verb == Verb::play && to.sounds[response.target].as_track() == nullptr)

@@ -4,6 +4,15 @@
 
 namespace tidewater {
 
+std::int64_t PlayingTrack::beat_reached(ScopeFrame when) const {
+  const auto reached = [&](std::int64_t beat) { return course.reaches(timing.beat(beat)) <= when; };
+  if (!reached(0)) return -1;
+  std::int64_t low = 0, high = 1;
+  while (reached(high) && (timing.loops() || high < timing.beats())) low = high, high *= 2;
+  while (high - low > 1) (reached((low + high) / 2) ? low : high) = (low + high) / 2;
+  return low;
+}
+
 Stand* Music::find(std::uint64_t name) {
   for (Stand& stand : stands_)
     if (stand.name == name) return &stand;
@@ -23,24 +32,21 @@ Stand* Music::find_or_make(std::uint64_t name) {
 Asked Music::ask(Stand& stand, const MusicChange& change, std::optional<PlaybackId>& replaced) {
   replaced.reset();
   const bool leaves = change.track == 0;
-  const std::uint64_t on_its_way = stand.wants ? stand.wanted.track : stand.target;
-  if (stand.wants ? on_its_way == change.track && stand.wanted.not_before == ScopeFrame{0} : !leaves && on_its_way == change.track)
-    return Asked::goes_on;
+  const bool asked_before = stand.wants && !stand.wanted.by_itself;
   if (leaves && !stand.playing && !stand.wants) return Asked::nothing;
-  if (stand.wants && stand.wanted.not_before == ScopeFrame{0}) replaced = stand.wanted.asked;
+  if (leaves ? asked_before && stand.wanted.track == 0 : (asked_before ? stand.wanted.track : stand.target) == change.track)
+    return Asked::goes_on;
+  if (asked_before) replaced = stand.wanted.asked;
   if (stand.after_via) {  // the bridge leads elsewhere now
-    MusicChange& wanted = stand.wanted;
-    wanted = change;
-    wanted.via = 0;
-    wanted.on = On::end;
-    wanted.by = By::cut;
-    wanted.not_before = {0};
+    stand.wanted = change;
+    stand.wanted.via = 0;
+    stand.wanted.on = On::end;
+    stand.wanted.by = By::cut;
     return Asked::planned;
   }
-  if (!leaves && stand.playing.track == change.track && stand.target == change.track) {
-    const bool leaves_by_itself = stand.wanted.not_before != ScopeFrame{0};
-    if (!leaves_by_itself) stand.wants = false;
-    return leaves_by_itself ? Asked::goes_on : Asked::back;
+  if (!leaves && stand.playing.track == change.track) {
+    stand.wants = false;
+    return Asked::back;
   }
   stand.wants = true;
   stand.wanted = change;
@@ -142,8 +148,6 @@ Placement Music::plan(const Stand& stand, ScopeFrame from) {
 
 void Music::place(Stand& stand, const Placement& placement, const PlayingTrack& begins) {
   if (placement.stops) {
-    stand.oldest = stand.before;
-    stand.oldest_until = stand.before_until;
     stand.before = stand.playing;
     stand.before_until = placement.stop_at + placement.fade_out;
     stand.free_from = placement.stop_at;
@@ -158,7 +162,6 @@ void Music::place(Stand& stand, const Placement& placement, const PlayingTrack& 
     stand.wanted.via = 0;
     stand.wanted.on = On::end;
     stand.wanted.by = By::cut;
-    stand.wanted.not_before = {0};
   }
 }
 
@@ -169,11 +172,6 @@ void Music::ended(Stand& stand) {
   if (stand.after_via) return;  // the bridge was stopped: what it led to begins at once
   if (stand.wants && stand.wanted.track == 0) stand.wants = false;
   if (!stand.wants) stand.target = 0;
-}
-
-const PlayingTrack* Music::heard_at(const Stand& stand, ScopeFrame frame) {
-  if (stand.playing && frame >= stand.playing.course.frame) return frame < stand.playing.ends() ? &stand.playing : nullptr;
-  return stand.before && frame < stand.before_until && frame >= stand.before.course.frame ? &stand.before : nullptr;
 }
 
 std::optional<ScopeFrame> Music::next_boundary(const Stand& stand, On on, ScopeFrame from) {

@@ -7,10 +7,12 @@
 #include <array>
 #include <cstdint>
 #include <optional>
+#include <vector>
 
 #include "music/timing.hpp"
 #include "terms/agenda.hpp"
 #include "terms/start_ref.hpp"
+#include "tidewater/beat.hpp"
 #include "tidewater/playback.hpp"
 
 namespace tidewater {
@@ -28,6 +30,8 @@ struct PlayingTrack {
 
   explicit operator bool() const { return track != 0; }
   /// The frame on which it ends by itself; never for a loop.
+  /// The last beat that it has reached at a frame; less than 0 before its first.
+  std::int64_t beat_reached(ScopeFrame when) const;
   ScopeFrame ends() const { return timing.loops() ? ScopeFrame::never() : course.reaches(timing.end()); }
 };
 
@@ -49,7 +53,8 @@ struct MusicChange {
   std::int64_t over = 0;        ///< frames: length of the crossing, or of the fade-out
   Beginning begins, via_begins;
   bool seamless = false;        ///< what leads to it is the ending of what plays: it goes on with the same samples
-  ScopeFrame not_before = {0};  ///< of a track that leaves by itself: the frame
+  bool by_itself = false;       ///< nobody asked for it: a track stops after a time, or the next of a list follows
+  ScopeFrame not_before = {0};  ///< of such a change
   PlaybackId asked;             ///< the raise and response that asked for it
   std::uint64_t event = 0;      ///< hash of its event; 0 if a call asked for it
 };
@@ -74,16 +79,16 @@ struct Stand {
   PlayingTrack playing;    ///< what is heard, or was placed and will be
   PlayingTrack before;     ///< what played before it, up to `before_until`
   ScopeFrame before_until = {0};
-  PlayingTrack oldest;     ///< what played before that, and may still fade
-  ScopeFrame oldest_until = {0};
   std::uint64_t target = 0;  ///< the track that plays in the end; 0 for silence
+  std::uint64_t list = 0;    ///< hash of the list that chooses the tracks; 0 for none
   bool wants = false;
   bool after_via = false;  ///< a bridge plays; the change falls on its end
   MusicChange wanted;
   Agenda::Ticket turn = Agenda::no_ticket;
   ScopeFrame free_from = {0};  ///< what was told to stop is heard up to here
   ScopeNumber free_scope = 0;
-  ScopeFrame told = {0};       ///< beats up to here were told to the game
+  ScopeFrame told = {0};       ///< beats before this were told to the game
+  ScopeNumber told_scope = 0;
 };
 
 /// Answers to a request.
@@ -96,6 +101,8 @@ enum class Asked {
 
 class Music {
  public:
+  Music() { passed_.reserve(most_passed); }
+
   /// Null if there is none.
   Stand* find(std::uint64_t name);
   const Stand* find(std::uint64_t name) const { return const_cast<Music*>(this)->find(name); }
@@ -128,14 +135,16 @@ class Music {
   static void give_up(Stand& stand) { stand.wants = stand.after_via = false; stand.target = stand.playing.track; }
   /// What plays has ended, or was told to stop by others.
   static void ended(Stand& stand);
-  /// The track that is heard at a frame, if any.
-  static const PlayingTrack* heard_at(const Stand& stand, ScopeFrame frame);
   /// The first boundary on the stand for something short, not before a frame: of the track that is heard there.
   static std::optional<ScopeFrame> next_boundary(const Stand& stand, On on, ScopeFrame from);
 
   /// Where a track was left, for one that goes on. `left_at` is nothing if it was never left.
   void leave_at(std::uint64_t track, ClipPosition position);
   std::optional<ClipPosition> left_at(std::uint64_t track) const;
+
+  /// The beats that passed between the last two updates. Never has more than it has room for.
+  std::vector<PassedBeat>& passed() { return passed_; }
+  const std::vector<PassedBeat>& passed() const { return passed_; }
 
   /// See base/state.hpp.
   template <class State>
@@ -150,6 +159,8 @@ class Music {
   };
   std::array<Stand, most_stands> stands_;
   std::array<Left, 32> left_;
+  static constexpr std::size_t most_passed = 256;
+  std::vector<PassedBeat> passed_;
   std::size_t left_count_ = 0;  ///< how often one was left: the oldest makes room
 };
 

@@ -18,7 +18,7 @@ Control::Control(ManagerOptions given)
              noting.notebook, groups.levels(), groups.limits(), library.reader, agenda),
       listening(options, noting),
       driving(options.playbacks, listening, voices, noting),
-      starter{options, noting, groups, scopes, agenda, library, voices, listening, driving, music} {
+      starter{options, noting, groups, scopes, agenda, library, voices, listening, driving} {
   library.undeclared.reserve(Library::most_undeclared);
   agenda.reserve(options.playbacks, Starter::most_put_off);
 }

@@ -108,7 +108,6 @@ struct Control {
   Voices voices;
   Listening listening;
   Driving driving;
-  Music music;
   Starter starter;
   UpdateUnderWay update;
   Reachable handles{*this};  ///< the last member, because it must be destroyed first: see Reachable
@@ -160,6 +159,7 @@ struct Control {
   Outcome change(Name group, Act act);
   void take_in(LiveBank& bank, const Loading& loading);
 
+  void hand_out_beats();
   void take_what_is_heard();
   void add_sleeping_layers();
   void tell_what_happened(Seconds elapsed);

@@ -6,6 +6,7 @@
 #include "base/fail.hpp"
 #include "play/asking.hpp"
 #include "play/background.hpp"
+#include "play/beats.hpp"
 #include "play/control.hpp"
 #include "play/raising.hpp"
 #include "play/save.hpp"
@@ -130,6 +131,15 @@ Outcome SoundManager::play(TrackName track) { return ask(*control_, asked::Play{
 Outcome SoundManager::leave(StandName stand) { return ask(*control_, asked::Leave{stand, std::nullopt, std::nullopt}); }
 
 Outcome SoundManager::leave(StandName stand, Seconds fade) { return ask(*control_, asked::Leave{stand, std::nullopt, fade}); }
+
+std::optional<Beat> SoundManager::beat(StandName stand, Seconds latency) const {
+  const Lock lock(control_->mutex);
+  Link& link = control_->noting.link;
+  const MixFrame heard{link.mixer().clock().value + link.into_block() - frames(latency, control_->options.rate).value};
+  return beat_at(*control_, stand, heard);
+}
+
+std::span<const PassedBeat> SoundManager::beats() const { return control_->starter.music.passed(); }
 
 Outcome SoundManager::stop_all(Seconds fade) { return ask(*control_, asked::StopAll{fade}); }
 

@@ -3,8 +3,10 @@
 #include "music/music.hpp"
 
 #include <algorithm>
-#include <cmath>
+#include <utility>
 
+#include "choose/draws.hpp"
+#include "choose/pick.hpp"
 #include "play/starter.hpp"
 
 namespace tidewater {
@@ -22,6 +24,7 @@ constexpr Seconds quick{0.1};
 /// How one voice goes over into the other where an ending begins.
 constexpr Seconds over_to_ending{0.005};
 constexpr Seconds until_clips_come{0.05};
+constexpr std::size_t most_traits_by_part = 32;
 
 /// What holds for a change between two tracks: of the pair, or of the track that comes, or of the one that is left.
 struct Rules {
@@ -115,13 +118,68 @@ void Starter::lead_by(MusicChange& change, Name name, bool seamless) const {
 
 Outcome Starter::play(LiveSound& track, PlaybackId id, Name event) {
   const BankTrack& design = *track.design->as_track();
+  if (!design.list.empty()) return play_list(track, id, event);
   Stand* stand = music.find_or_make(Name(design.stand_name()).hash());
   if (stand == nullptr)
     return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_stands, .number = most_stands, .name = design.stand_name()}, event);
   look_after(*stand);
   MusicChange change = change_to(*stand, &track, id, event.hash());
   if (change.on == On::end && stand->playing) end_with_ending(*stand, change);
-  return ask_stand(*stand, change, track.design->name, event);
+  const bool listed = std::exchange(stand->list, 0) != 0;
+  const Outcome outcome = ask_stand(*stand, change, track.design->name, event);
+  if (listed && outcome == Outcome::went_on && stand->wants && stand->wanted.by_itself) stand->wants = false, take_turn_away(*stand);
+  return outcome;
+}
+
+/// A list plays one of its tracks after the other.
+Outcome Starter::play_list(LiveSound& list, PlaybackId id, Name event) {
+  const std::uint64_t its_name = name_of(list).hash();
+  Stand* stand = music.find_or_make(Name(list.design->as_track()->stand_name()).hash());
+  if (stand != nullptr) look_after(*stand);
+  if (stand != nullptr && stand->list == its_name && (stand->playing || stand->wants)) {
+    renew(*stand);
+    return noting.decide(Outcome::went_on, id, {.code = Reason::Code::track_on_its_way, .name = list.design->name}, event);
+  }
+  LiveSound* track = pick_of(list);
+  if (track == nullptr) return noting.decide(Outcome::bank_not_loaded, id, {.code = Reason::Code::track_unloaded}, event);
+  const Outcome outcome = play(*track, id, event);
+  if (stand == nullptr || !plays(outcome)) return outcome;
+  stand->list = its_name;
+  if (stand->wants && stand->wanted.by_itself) {
+    stand->wants = false;
+    take_turn_away(*stand);
+  }
+  if (stand->playing && !stand->wants) go_by_itself(*stand);
+  return outcome;
+}
+
+/// The next track of a list. It is remembered, so that none comes twice running.
+LiveSound* Starter::pick_of(LiveSound& list) {
+  const BankLayer& layer = list.design->layers.front();
+  const Picked picked = pick(Pick::shuffle, layer.choices.front(), list.memory->picks.front(), Draws::hash_of(~list.key, 0));
+  list.memory->picks.front() = picked.after;
+  const BankTrack& design = *list.design->as_track();
+  return library.loaded.track_called(Name(design.list[picked.clip].text, design.list[picked.clip].hash));
+}
+
+/// Whether the next track of the list follows on the one that plays.
+bool Starter::follow_list(Stand& stand) {
+  LiveSound* list = stand.list == 0 ? nullptr : track_with(stand.list);
+  if (list == nullptr || stand.playing.timing.loops()) return false;
+  LiveSound* next = pick_of(*list);
+  if (next == nullptr) return false;
+  const Range<Seconds> pause = list->design->as_track()->pause;
+  const double share = Draws(list->key, ++list->memory->asked).unit(0);
+  MusicChange change = change_to(stand, next, {}, 0);
+  change.via = 0;
+  change.on = On::end;
+  change.by = By::cut;
+  change.by_itself = true;
+  change.not_before = stand.playing.ends() + voices.frames_of({pause.low.value + (pause.high - pause.low).value * share});
+  stand.wants = true;
+  stand.wanted = change;
+  plan(stand, false);
+  return true;
 }
 
 /// A track that is left at its end plays its ending first.
@@ -140,6 +198,7 @@ Outcome Starter::leave(Name name, std::optional<On> on, std::optional<Seconds> f
   if (on) change.on = *on;
   if (fade) change.over = voices.frames_of(*fade);
   if (change.on == On::end && stand->playing) end_with_ending(*stand, change);
+  stand->list = 0;
   return ask_stand(*stand, change, name.text(), event);
 }
 
@@ -151,7 +210,10 @@ Outcome Starter::ask_stand(Stand& stand, const MusicChange& change, std::string_
   if (asked == Asked::goes_on || asked == Asked::back) renew(stand);
   if (replaced)
     noting.decide(Outcome::replaced, *replaced, {.code = Reason::Code::change_replaced, .name = name}, event);
-  if (asked == Asked::back) take_turn_away(stand);
+  if (asked == Asked::back) {
+    take_turn_away(stand);
+    go_by_itself(stand);
+  }
   if (asked != Asked::planned)
     return noting.decide(Outcome::went_on, change.asked,
                          {.code = asked == Asked::back ? Reason::Code::track_still_plays : Reason::Code::track_on_its_way, .name = name}, event);
@@ -252,12 +314,7 @@ Reason Starter::where_it_falls(const Stand& stand, const Placement& placement, R
   why.name = left->design->name;
   const TrackTiming& timing = stand.playing.timing;
   if (!timing.has_beats()) return why;
-  // The last beat that is heard up to the boundary.
-  std::int64_t low = 0, high = 1;
-  const auto later = [&](std::int64_t beat) { return stand.playing.course.reaches(timing.beat(beat)) > placement.boundary; };
-  while (!later(high) && (timing.loops() || high <= timing.beats())) low = high, high *= 2;
-  while (high - low > 1) (later((low + high) / 2) ? high : low) = (low + high) / 2;
-  const BeatPlace place = timing.place_of(low);
+  const BeatPlace place = timing.place_of(std::max<std::int64_t>(0, stand.playing.beat_reached(placement.boundary)));
   const BankTrack& design = *left->design->as_track();
   why.number = static_cast<double>(place.bar + 1);
   why.other = place.beat + 1;
@@ -303,11 +360,10 @@ Outcome Starter::carry_out(Stand& stand, const Placement& placement) {
   }
   if (placement.stops) stop_track(stand, placement);
   Music::place(stand, placement, begins);
-  if (stand.wants) {
+  if (stand.wants)
     plan(stand, false);
-  } else if (begins) {
-    stop_by_itself(stand);
-  }
+  else if (begins)
+    go_by_itself(stand);
   return outcome;
 }
 
@@ -358,8 +414,9 @@ void Starter::stop_track(Stand& stand, const Placement& placement) {
       voices.leave_at(*start, {voices.frames_of(quick), placement.frame, FadeLaw::equal_loudness}, why);
 }
 
-/// A track that is to stop after a time.
-void Starter::stop_by_itself(Stand& stand) {
+/// What follows without being asked for: the next track of a list, or the end of a track that stops after a time.
+void Starter::go_by_itself(Stand& stand) {
+  if (follow_list(stand)) return;
   const LiveSound* track = track_with(stand.playing.track);
   if (track == nullptr) return;
   const BankTrack& design = *track->design->as_track();
@@ -373,10 +430,21 @@ void Starter::stop_by_itself(Stand& stand) {
   MusicChange change;
   change.on = On::now;
   change.over = stand.playing.fade_out;
+  change.by_itself = true;
   change.not_before = when;
   stand.wants = true;
   stand.wanted = change;
   plan(stand, false);
+}
+
+/// The part of the music at a frame, so that a sound can have clips for each: a trait "part" of its start.
+std::string_view Starter::part_at(const Stand& stand, ScopeFrame frame) const {
+  const PlayingTrack& its = frame < stand.playing.course.frame && stand.before ? stand.before : stand.playing;
+  const LiveSound* track = track_with(its.track);
+  if (track == nullptr || !its.timing.has_beats()) return {};
+  const BankTrack& design = *track->design->as_track();
+  const std::uint32_t part = its.timing.place_of(std::max<std::int64_t>(0, its.beat_reached(frame))).part;
+  return part < design.parts.size() ? std::string_view(design.parts[part].name) : std::string_view();
 }
 
 Outcome Starter::start_on_beat(LiveBank& bank, LiveSound& sound, const Added& added, On on, PlaybackId id, const Happening& happening,
@@ -391,6 +459,11 @@ Outcome Starter::start_on_beat(LiveBank& bank, LiveSound& sound, const Added& ad
   if (mixed == MixFrame::never()) return start(bank, sound, added, id, happening, started);
   Happening its = happening;
   its.on = own == scope ? *falls : times.from(own, mixed);
+  Few<Trait, most_traits_by_part> traits;
+  for (const Trait& trait : happening.traits)
+    if (traits.size() + 1 < most_traits_by_part) traits.emplace_back(trait);
+  if (const std::string_view part = part_at(*stand, *falls); !part.empty()) traits.emplace_back(Name("part"), Name(part));
+  its.traits = {traits.begin(), traits.size()};
   return start(bank, sound, {Seconds{}, added.gain}, id, its, started);
 }
 

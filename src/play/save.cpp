@@ -48,7 +48,7 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   control.scopes.state(s);
   if constexpr (State::reading)
     for (std::size_t scope = 0; scope < control.scopes.names().size(); ++scope) control.agenda.know_scope(static_cast<ScopeNumber>(scope));
-  control.music.state(s);
+  control.starter.music.state(s);
   control.driving.gauges.state(s);
   control.driving.cadences.state(s);
   s.list(control.driving.told), s.list(control.library.undeclared);

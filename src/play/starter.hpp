@@ -67,7 +67,7 @@ struct Starter {
   Voices& voices;
   Listening& listening;
   Driving& driving;
-  Music& music;
+  Music music = {};
 
   // Used by one another.
 
@@ -134,7 +134,11 @@ struct Starter {
   Outcome carry_out(Stand& stand, const Placement& placement);
   Outcome begin_track(LiveSound& track, const Placement& placement, PlaybackId id, Name event, PlayingTrack& begins);
   void stop_track(Stand& stand, const Placement& placement);
-  void stop_by_itself(Stand& stand);
+  Outcome play_list(LiveSound& list, PlaybackId id, Name event);
+  LiveSound* pick_of(LiveSound& list);
+  void go_by_itself(Stand& stand);
+  bool follow_list(Stand& stand);
+  std::string_view part_at(const Stand& stand, ScopeFrame frame) const;
   void note_due(const Stand& stand, const Placement& placement, const LiveSound& track, PlaybackId id);
   /// Gives a step the levels and filters that the game has set for its cadence.
   void go_by_cadence(const Cadence& cadence, NewStart& step);

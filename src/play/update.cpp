@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "play/asking.hpp"
+#include "play/beats.hpp"
 #include "play/control.hpp"
 
 namespace tidewater {
@@ -66,8 +67,16 @@ std::list<LiveBank> Control::close_update(Seconds elapsed, std::vector<ClipData>
   listening.leave(silent);
   done_with.swap(library.dropped);
   voices.hand_out_ended();
+  hand_out_beats();
   library.loads.hand_out();
   return silent;
+}
+
+/// At most as many beats as there is room for: a game that does not update for long misses some.
+void Control::hand_out_beats() {
+  if (starter.music.empty()) return;
+  starter.music.passed().clear();
+  list_beats(*this, starter.music.passed());
 }
 
 /// Takes over what listening has found, as far as it still holds.

@@ -117,6 +117,7 @@ struct BookSound : SoundDesign {
   std::optional<bool> preload;        ///< whether its clips are in memory from the load on; none: the group's, or else they are
   std::vector<BookSetting> settings;  ///< every key, in the order of docs/book.md
   std::optional<TrackDesign> track;   ///< of a track, whose stems are the layers
+  std::vector<std::string> list;      ///< of a list of tracks: their names
   std::string ending_of;              ///< the track whose clips the last parts are in; empty for every other
   FilePlace place;
 

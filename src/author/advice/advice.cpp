@@ -14,6 +14,7 @@ Advising::Advising(const Book& book, const std::map<std::string, ClipFacts>& fac
   for (const auto& sound : book.sounds)
     if (sound.track) {
       reached_.insert(sound.track->ending);
+      reached_.insert(sound.list.begin(), sound.list.end());
       for (const ChangeDesign& change : sound.track->changes) reached_.insert(change.bridge);
     }
   for (const auto& sound : book.sounds)

@@ -286,12 +286,12 @@ const std::vector<BookKey>& book_keys() {
     add(trait_rows());
     add(sound_rows());
     add(layer_rows());
+    add(follow_rows());
+    add(sketch_rows());
     add(track_rows());
     add(stem_rows());
     add(part_rows());
     add(change_rows());
-    add(follow_rows());
-    add(sketch_rows());
     add(event_rows());
     add(response_rows());
     add(bank_rows());

@@ -77,6 +77,7 @@ class Reader {
     TrackReader tracks(whole_, sounds, book_, problems_);
     each(root_, "tracks", [&](const toml::key& key, const toml::table& t) { tracks.read(key, t); });
     tracks.check_names();
+    tracks.fill_lists();
     for (const auto& [name, place] : sounds.named_groups()) named_groups_.push_back({name, place});
     for (const auto& [name, place] : sounds.named_scopes()) named_scopes_.push_back({name, place});
     dotted_.insert(sounds.dotted().begin(), sounds.dotted().end());

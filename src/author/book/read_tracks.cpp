@@ -60,6 +60,12 @@ void TrackReader::read(const toml::key& key, const toml::table& own) {
   sound.rank = rank_of_tracks;
   TrackDesign& track = sound.track.emplace();
   track_rows().read(problems_, own, track);
+  if (own.contains("list") || own.contains("pause")) {
+    if (!read_tracks_of_list(own, sound)) return;
+    sound.settings = track_settings(own);
+    book_.sounds.push_back(std::move(sound));
+    return;
+  }
   read_metre(own, track);
   read_parts(own, track);
   read_length(own, "stop-after", track, track.stop_after, &track.stop_after_bars);
@@ -74,6 +80,43 @@ void TrackReader::read(const toml::key& key, const toml::table& own) {
   sound.settings = track_settings(own);
   book_.sounds.push_back(std::move(sound));
   if (BookSound& added = book_.sounds.back(); loop_in(*added.track) + 1 < added.track->parts.size()) add_ending(added);
+}
+
+bool TrackReader::read_tracks_of_list(const toml::table& own, BookSound& sound) {
+  const toml::node* node = own.get("list");
+  const toml::array* list = node == nullptr ? nullptr : node->as_array();
+  if (list == nullptr || list->empty() || list->size() > most_listed) {
+    problem(node == nullptr ? *own.get("pause") : *node,
+            fmt::format("a list names its tracks: list = [\"calm\", \"dusk\"]; {} is the most", most_listed));
+    return false;
+  }
+  for (const auto& [key, value] : own)
+    if (key.str() != "list" && key.str() != "pause" && key.str() != "stand")
+      problem(value, fmt::format("a list has its tracks, a stand and a pause; '{}' goes into the tracks", key.str()));
+  for (const auto& item : *list) {
+    const std::string name = item.value_or(std::string());
+    if (name.empty()) {
+      problem(item, "a list names tracks: list = [\"calm\", \"dusk\"]");
+      continue;
+    }
+    sound.list.push_back(name);
+    named_.push_back({sound.name, "list", name, problems_.at(item)});
+  }
+  return !sound.list.empty();
+}
+
+void TrackReader::fill_lists() {
+  for (BookSound& sound : book_.sounds) {
+    if (sound.list.empty()) continue;
+    BookLayer& layer = sound.layers.emplace_back();
+    layer.name = "tracks";
+    layer.place = sound.place;
+    BookChoice& choice = layer.choices.emplace_back();
+    for (const std::string& name : sound.list)
+      if (const BookSound* track = track_called(name); track != nullptr && !track->layers.empty() && !track->layers.front().choices.empty() &&
+                                                       !track->layers.front().choices.front().clips.empty())
+        choice.clips.push_back(track->layers.front().choices.front().clips.front()), layer.stream = track->layers.front().stream;
+  }
 }
 
 void TrackReader::read_metre(const toml::table& own, TrackDesign& track) {
@@ -272,7 +315,11 @@ void TrackReader::check_names() {
                                                  : fmt::format("'{}' cannot be its own {}; name another track", its.by, its.key));
     else if (its.key != "from" && std::any_of(track->layers.begin(), track->layers.end(), [](const BookLayer& l) { return l.loop.loops(); }))
       problems_.add(its.place, fmt::format("'{}' never ends by itself, and {} has to: give it parts without a loop, or loop = false",
-                                           its.name, its.key == "ending" ? "an ending" : "a bridge"));
+                                           its.name, its.key == "ending" ? "an ending" : its.key == "list" ? "a track of a list" : "a bridge"));
+    else if (!track->list.empty())
+      problems_.add(its.place, fmt::format("'{}' is a list itself; name its tracks", its.name));
+    else if (its.key == "list" && track->track->stand_name() != track_called(its.by)->track->stand_name())
+      problems_.add(its.place, fmt::format("'{}' has another stand than the list; give both the same", its.name));
   }
 }
 

@@ -20,6 +20,8 @@ class TrackReader {
   void read(const toml::key& key, const toml::table& own);
   /// Checks what tracks say of each other, once all are read.
   void check_names();
+  /// Gives each list a clip of each of its tracks, by which one is picked.
+  void fill_lists();
 
  private:
   /// A track that another names.
@@ -36,6 +38,7 @@ class TrackReader {
   void read_length(const Keys& table, std::string_view key, const TrackDesign& track, Seconds& time, std::uint32_t* bars = nullptr);
   void read_change(const Keys& table, const std::string& of, const TrackDesign& track, ChangeDesign& change);
   void read_changes(const toml::table& own, const std::string& name, TrackDesign& track);
+  bool read_tracks_of_list(const toml::table& own, BookSound& sound);
   void name_track(const Keys& table, std::string_view key, const std::string& by, std::string& into);
   void set_loops(const toml::table& own, BookSound& sound);
   void add_ending(BookSound& sound);

@@ -31,6 +31,12 @@ const RowsOf<TrackDesign>& track_rows() {
         .special({"stems", "none", "[ { name = \"drums\", clips = [\"drums.ogg\"] } ]",
                   "In place of clips: up to eight clips of one length that start together and stay together."},
                  "list of stems")
+        .special({"list", "none", "[\"calm\", \"drift\", \"dusk\"]",
+                  "In place of clips: a list of tracks that end by themselves. They play in shuffle, one after the other, until the stand is "
+                  "left."},
+                 "list of tracks")
+        .quantity({"pause", "\"0 s\"", "\"10 s .. 30 s\"", "With `list`: the silence between two tracks; drawn anew each time."},
+                  &TrackDesign::pause)
         .special({"group", "\"master\"", "\"music\"", "The volume group of the track."}, "name of a group")
         .special({"scope", "the group's", "\"world\"", "The scope of the track. Its pause holds the music, and its time scale slows it."},
                  "name of a scope")

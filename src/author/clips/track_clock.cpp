@@ -27,6 +27,7 @@ std::int64_t end_of_parts(const BookSound& sound, Hertz rate) {
 
 std::vector<Problem> wrong_in_track(const BookSound& sound, const std::map<std::string, ClipFacts>& facts) {
   std::vector<Problem> wrong;
+  if (!sound.list.empty()) return wrong;
   const BookClip* first = nullptr;
   const ClipFacts* its = nullptr;
   sound.each_clip([&](const BookLayer&, const BookClip& clip) {
@@ -79,9 +80,18 @@ BankTrack bank_track(const BookSound& sound, const BankClip& clip, const ClipSha
     track.frames = behind ? shape.frames - region_of_beats(shape.rate, loop).high.value + frames(before_ending, shape.rate).value : shape.frames;
   }
   const RateMap map = rate_map(track.loop_from, track.frames, track.loops, shape.rate, bank_rate);
-  track.offset = map.offset;
-  track.to = map.to;
-  track.per = map.per;
+  if (map.per > 1 && track.loops && map.per != track.frames - track.loop_from) {
+    // A loop so short that several rounds of it became a whole number of frames.
+    track.offset = map.offset;
+    track.to = map.to;
+    track.per = map.per;
+    return track;
+  }
+  // In memory, its own frames are those of the bank.
+  const auto in_bank = [&](std::int64_t frame) { return (2 * (map.offset + frame * map.to) + map.per) / (2 * map.per); };
+  track.rate = bank_rate;
+  track.frames = in_bank(track.frames);
+  track.loop_from = in_bank(track.loop_from);
   return track;
 }
 

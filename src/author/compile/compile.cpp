@@ -81,10 +81,20 @@ BankLayer bank_layer(const BookLayer& layer, const PreparedClips& prepared, Trim
   return made;
 }
 
+/// A list of tracks. It has no clip of its own to tell the time by.
+BankTrack list_of(const BookSound& sound) {
+  BankTrack list;
+  static_cast<TrackDesign&>(list) = *sound.track;
+  list.rate = {48000};
+  list.frames = 1;
+  list.list.assign(sound.list.begin(), sound.list.end());
+  return list;
+}
+
 /// What is known of the clips of tracks.
 std::map<std::string, ClipFacts> facts_of_tracks(const Book& book) {
   Book tracks = book;
-  std::erase_if(tracks.sounds, [](const BookSound& sound) { return !sound.track; });
+  std::erase_if(tracks.sounds, [](const BookSound& sound) { return !sound.track || !sound.list.empty(); });
   return tracks.sounds.empty() ? std::map<std::string, ClipFacts>() : facts_of(tracks);
 }
 
@@ -140,7 +150,10 @@ Bank compile(const Book& book, const CompileOptions& options) {
     }
     if (preloads(sound, book))
       sound.each_clip([&](const BookLayer& layer, const BookClip& clip) { data->clips[prepared.number(clip.path, layer)].preload = true; });
-    if (sound.track) made.track.push_back(track_of(made, sound));
+    if (!sound.list.empty())
+      made.track.push_back(list_of(sound));
+    else if (sound.track)
+      made.track.push_back(track_of(made, sound));
     data->sounds.push_back(std::move(made));
   }
 

@@ -50,6 +50,7 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
       change(track.stand);
       change(track.ending);
       for (PartDesign& part : track.parts) change(part.name);
+      for (HashedText& its : track.list) text(its);
       for (ChangeDesign& its : track.changes) change(its.from), change(its.bridge);
     }
     for (BankLayer& layer : sound.layers) {

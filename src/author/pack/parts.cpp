@@ -42,6 +42,7 @@ std::set<std::string> sounds_of(const Book& book, Whose whose) {
       if (!sound.track || !sounds.contains(sound.name)) continue;
       const auto add = [&](const std::string& track) { more = (!track.empty() && sounds.insert(track).second) || more; };
       add(sound.track->ending);
+      for (const std::string& track : sound.list) add(track);
       for (const ChangeDesign& change : sound.track->changes) add(change.bridge);
     }
   }

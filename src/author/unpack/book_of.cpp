@@ -99,7 +99,10 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     sound.group = bank.groups[from.group].name;
     if (from.scope > 0) sound.scope = bank.scopes[from.scope].name;
     sound.place = place;
-    if (const BankTrack* track = from.as_track()) sound.track = *track;
+    if (const BankTrack* track = from.as_track()) {
+      sound.track = *track;
+      for (const HashedText& its : track->list) sound.list.push_back(its.text);
+    }
     bool on_use = false;
     for (const BankLayer& layer : from.layers) {
       sound.layers.push_back(layers.layer_of(layer));

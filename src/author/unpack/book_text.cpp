@@ -151,6 +151,7 @@ std::string text_of(const PartDesign& part) {
 /// The keys of a track that have code of their own, or that it shares with sounds.
 std::string special_of_track(const BookSound& sound, std::string_view key) {
   const TrackDesign& track = *sound.track;
+  if (!sound.list.empty()) return key == "list" ? list_of(sound.list, text_in_quotes) : std::string();
   const bool timed = track.tempo.value > 0;
   if (key == "metre") return track.metre == 4 && track.unit == 4 ? "" : fmt::format("\"{}/{}\"", track.metre, track.unit);
   if (key == "parts") return track.parts.empty() ? "" : list_of(track.parts, [](const PartDesign& part) { return text_of(part); });
