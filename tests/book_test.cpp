@@ -149,7 +149,7 @@ TEST_CASE("what people write in place of the book's own words is answered with t
       {sound + event + "[sounds.b]\nfile = \"tone.wav\"\n", "8:1: sound 'b' has no key 'file'; it is called 'clips' here"},
       {sound + event + "volume = \"-3 dB\"\n", "7:1: event 'e' has no key 'volume'; "},
       {sound + "volume = \"-3 dB\"\n", "5:1: sound 'a' has no key 'volume'; it is called 'gain' here"},
-      {sound + "[events.e]\nplay = \"a\"\n", "6:1: event 'e' has no key 'play'; it is called 'start' here"},
+      {sound + "[events.e]\nplay = \"a\"\n", "6:8: 'a' is a sound: { start = \"a\" } starts it"},
       {sound + "level = \"-20 LUFS\"\n", "5:1: sound 'a' has no key 'level'; it goes into [book] or [groups.NAME]"},
       {sound + "frobnicate = 3\n", "5:1: sound 'a' has no key 'frobnicate'; docs/book.md lists the "},
   };

@@ -51,6 +51,24 @@ BankData one_of_each() {
   }
   data.sounds[0].name = "one";
   data.sounds[1].name = "two";
+  BankSound& tune = data.sounds.emplace_back(data.sounds[1]);
+  tune.name = "tune";
+  tune.world = {};
+  tune.layers[0].choices[0].clips.resize(1);
+  BankTrack& track = tune.track.emplace_back();
+  track.stand = "hall";
+  track.tempo = {97};
+  track.first_beat = {0.5};
+  track.parts = {{"opening", 2, false}, {"round", 4, true}};
+  track.goes_on = true;
+  track.ending = "last";
+  track.stop_after = {40};
+  track.stop_after_bars = 16;
+  track.changes = {{"two", On::bar, By::bridge, {}, "rise"}, {"", On::beat, By::cross, {2}, ""}};
+  track.rate = {48000};
+  track.frames = 90;
+  track.loop_from = 20;
+  track.loops = true;
   data.events.resize(1);
   data.events[0].name = "event";
   data.events[0].responses.resize(2);
@@ -107,6 +125,7 @@ class EachChange {
       const std::string where = what + ", " + std::string(key);
       if constexpr (std::is_same_v<How, file::List>) {
         for (auto& item : value) in(item, where);
+        if (value.empty()) return true;
         const auto before = value;
         value.pop_back();
         if (value.size() >= how.least) changed_(where + " with one less");

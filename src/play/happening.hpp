@@ -3,25 +3,16 @@
 #include <optional>
 #include <span>
 
-#include "base/clip_position.hpp"
 #include "drive/cadences.hpp"
-#include "dsp/fade.hpp"
 #include "terms/scope_times.hpp"
 #include "terms/whereabouts.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/world.hpp"
+#include "voices/start_values.hpp"
 
 namespace tidewater {
-
-/// How a track starts: on an exact frame, at an exact place.
-struct TrackStart {
-  ScopeFrame frame;
-  ClipPosition source;
-  std::int64_t fade_in = 0;  ///< frames
-  FadeLaw law = FadeLaw::equal_loudness;
-};
 
 /// One raised event: its name, its traits, and the emitter that made it.
 struct Happening {
@@ -40,8 +31,7 @@ struct Happening {
   std::uint64_t root = 0;                 ///< number of the raise that began this chain of raises
   std::uint32_t depth = 0;                ///< number of raises from there to this one
   bool ahead = false;                     ///< the raise is carried out shortly before its frame, `base`
-  const TrackStart* track = nullptr;      ///< of a track that starts
-  std::optional<ScopeFrame> on = {};      ///< the frame of a start that waits for a beat, in its scope's time; `base` is unused then
+  const ExactStart* exact = nullptr;      ///< of a track, or of what starts on a beat; `base` is unused then
   bool stays = false;                     ///< the sound stays where it is, wherever its emitter goes
 };
 

@@ -313,6 +313,10 @@ Reason Starter::where_it_falls(const Stand& stand, const Placement& placement, R
   if (left == nullptr) return why;
   why.name = left->design->name;
   const TrackTiming& timing = stand.playing.timing;
+  if (placement.boundary >= stand.playing.ends()) {
+    why.more = word_of(On::end);
+    return why;
+  }
   if (!timing.has_beats()) return why;
   const BeatPlace place = timing.place_of(std::max<std::int64_t>(0, stand.playing.beat_reached(placement.boundary)));
   const BankTrack& design = *left->design->as_track();
@@ -370,7 +374,7 @@ Outcome Starter::carry_out(Stand& stand, const Placement& placement) {
 /// Starts a track at its frame and place. `begins` stays empty if it cannot start.
 Outcome Starter::begin_track(LiveSound& track, const Placement& placement, PlaybackId id, Name event, PlayingTrack& begins) {
   const bool seamless = placement.change.seamless && placement.starts == placement.change.via;
-  const TrackStart start{placement.frame, placement.source,
+  const ExactStart start{placement.frame, true, placement.source,
                          seamless ? voices.frames_of(over_to_ending) : placement.fade_in,
                          seamless            ? FadeLaw::straight
                          : placement.crosses ? FadeLaw::equal_power
@@ -385,7 +389,7 @@ Outcome Starter::begin_track(LiveSound& track, const Placement& placement, Playb
                             .base = noting.link.base(),
                             .action = id.raise,
                             .root = noting.totals.raised,
-                            .track = &start};
+                            .exact = &start};
   const Outcome outcome = this->start(*track.home->loaded, track, {}, id, happening, started);
   if (started.empty()) return outcome;
   begins.track = name_of(track).hash();
@@ -458,7 +462,8 @@ Outcome Starter::start_on_beat(LiveBank& bank, LiveSound& sound, const Added& ad
   const MixFrame mixed = times.mixed(scope, *falls);
   if (mixed == MixFrame::never()) return start(bank, sound, added, id, happening, started);
   Happening its = happening;
-  its.on = own == scope ? *falls : times.from(own, mixed);
+  const ExactStart there{.frame = own == scope ? *falls : times.from(own, mixed), .source = {}};
+  its.exact = &there;
   Few<Trait, most_traits_by_part> traits;
   for (const Trait& trait : happening.traits)
     if (traits.size() + 1 < most_traits_by_part) traits.emplace_back(trait);

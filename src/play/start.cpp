@@ -34,8 +34,7 @@ class Starting {
         shape_(draw_shape(*sound.design, draws_)),
         scope_(happening.scope.value_or(sound.scope)),
         base_(happening.beat_of != nullptr ? happening.step
-              : happening.track != nullptr ? happening.track->frame
-              : happening.on               ? *happening.on
+              : happening.exact != nullptr ? happening.exact->frame
                                            : starter.voices.times().from(scope_, happening.base)) {
     if (design_.cadence.high > Seconds{}) part_ = happening.beat_of != nullptr ? Part::beat : Part::cadence;
   }
@@ -58,6 +57,7 @@ class Starting {
   Level heard_there(Level own) const;
   void go_by_gauges();
   bool any_clip_away() const;
+  bool is_track() const { return happening_.exact != nullptr && happening_.exact->is_track; }
   NewStart as_drawn();
   bool is_short() const;
   bool nobody_would_hear() const;
@@ -101,13 +101,14 @@ class Starting {
 
 Outcome Starting::run(StartedSounds& started) {
   if (starter_.scopes[scope_].state == Scopes::State::ended) return refuse(Outcome::scope_ended, starter_.scopes.why_ended(scope_));
-  if (part_ != Part::beat && happening_.track == nullptr)
+  if (part_ != Part::beat && !is_track())
     if (LiveStart* before = left_over()) return go_on_with(*before, started);
   draw_layers();
   Gated gated = starter_.voices.gate(sound_, sound_.memory->heard, {happening_.emitter.number, scope_, heard_}, from_, part_);
   if (gated.held()) return refuse_held(gated, started);
   if (!starter_.voices.has_room(1)) return refuse_without_room();  // before anything is drawn: there may be a million
   verdict_ = &gated.verdict;
+  verdict_->at_once = is_track();
   layers_.erase_if([&](Candidate& candidate) { return !choose_clip(candidate); });
   if (sound_.following != nullptr) go_by_gauges();
   std::string unreadable;
@@ -201,10 +202,7 @@ bool Starting::shape_layer(Candidate& candidate, Decibels trim) {
   candidate.step = starter_.voices.step_of(sound_, candidate.pitch);
   candidate.position.whole =
       layer.start_anywhere ? static_cast<std::int64_t>(shape.anywhere * static_cast<double>(clip.frames - 1)) : start_at.value;
-  if (happening_.track != nullptr) {
-    candidate.position = happening_.track->source;
-    candidate.at_once = true;
-  }
+  if (is_track()) candidate.position = happening_.exact->source;
   if (layer.loop && !clip.streamed) candidate.position.fold(clip.loop_from, clip.frames);
   candidate.own = Level(clip.level + candidate.gain);
   candidate.level = heard_there(candidate.own);
@@ -251,11 +249,7 @@ NewStart Starting::as_drawn() {
               .part = part_,
               .event = happening_.event.hash(),
               .action = happening_.action};
-  if (happening_.track != nullptr) {
-    as.at_once = true;
-    as.fade_in = starter_.voices.times().lasting(scope_, happening_.track->fade_in, starter_.noting.link.changes_from());
-    as.law = happening_.track->law;
-  }
+  if (is_track()) as.track = happening_.exact;
   if (part_ == Part::beat) {
     as.renewed = starter_.noting.totals.raised;
     starter_.go_by_cadence(*happening_.beat_of, as);

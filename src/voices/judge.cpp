@@ -117,15 +117,15 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
     for (const LiveLayer* layer : pool_.owners())
       if (layer != nullptr && layer->stage == Stage::sounding && loses_voice(verdict, *layer)) ++leaving;
   VoicesLeft left{.free = options_.voices - std::min<std::size_t>(options_.voices, count_.sounding - leaving), .silent = pool_.free()};
-  // The stems of a track claim as their strongest does.
   Level strongest;
-  if (verdict.sound->design->as_track() != nullptr)
-    for (const Candidate& candidate : wanted) strongest = std::max(strongest, candidate.level);
   const auto give = [&](Candidate& candidate) {
     candidate.claim = Claim(verdict.sound->design->rank, std::max(candidate.level, strongest), id.raise);
     candidate.fate = fate_of(candidate, left, verdict);
   };
   if (wanted.size() == 1) return give(wanted.front());
+  // The stems of a track claim as their strongest does.
+  if (verdict.sound->design->as_track() != nullptr)
+    for (const Candidate& candidate : wanted) strongest = std::max(strongest, candidate.level);
   std::array<Candidate*, most_layers> in_order;
   for (std::size_t i = 0; i < wanted.size(); ++i) in_order[i] = &wanted[i];
   const std::span<Candidate*> loudest_first(in_order.data(), wanted.size());
@@ -138,7 +138,7 @@ void Voices::share(PlaybackId id, std::span<Candidate> wanted, Verdict& verdict)
 Candidate::Fate Voices::fate_of(Candidate& candidate, VoicesLeft& left, Verdict& verdict) const {
   using Fate = Candidate::Fate;
   if (!candidate.level.audible()) return Fate::unheard;
-  if (!candidate.at_once && is_to_wait(verdict.scope, candidate.starts)) return Fate::later;
+  if (!verdict.at_once && is_to_wait(verdict.scope, candidate.starts)) return Fate::later;
   const auto without_voice = [&] { return worth_waiting(candidate) ? Fate::waits : Fate::too_late; };
   if (verdict.full) {
     candidate.over_limit = true;

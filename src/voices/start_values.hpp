@@ -3,6 +3,7 @@
 
 #include <cstdint>
 
+#include "base/clip_position.hpp"
 #include "dsp/fade.hpp"
 #include "terms/heard_from.hpp"
 #include "terms/level.hpp"
@@ -30,6 +31,15 @@ struct VoicesCount {
   std::uint32_t late = 0;                         ///< times that a stream was late
 };
 
+/// A start on an exact frame of its scope.
+struct ExactStart {
+  ScopeFrame frame;
+  bool is_track = false;  ///< then what follows holds, and it claims a voice at once, however late it begins
+  ClipPosition source;    ///< where in its clip
+  std::int64_t fade_in = 0;  ///< frames of the scope
+  FadeLaw law = FadeLaw::equal_loudness;
+};
+
 /// A start that is asked for, with what was drawn for all its layers.
 struct NewStart {
   PlaybackId id;
@@ -45,9 +55,7 @@ struct NewStart {
   std::uint64_t renewed = 0;  ///< these three are documented in LiveStart
   std::uint64_t event = 0;
   std::uint64_t action = 0;
-  bool at_once = false;       ///< it claims a voice now, however late it begins
-  std::int64_t fade_in = -1;  ///< frames; less than 0: the sound's own
-  FadeLaw law = FadeLaw::equal_loudness;
+  const ExactStart* track = nullptr;  ///< of a track
   // For a step of a cadence: the values that the game has set for the cadence.
   Decibels own_gain = {};
   Semitones own_pitch = {};

@@ -54,7 +54,6 @@ struct Candidate {
   Fate fate = Fate::voice;
   bool all_fade = false;    ///< it may have a voice, but those that were told to go have not gone yet
   bool unread = false;      ///< its clip is not in memory
-  bool at_once = false;     ///< it does not wait for its delay without a voice
   bool over_limit = false;  ///< as many of its sound or its group are heard as may be
   std::uint32_t voice = ~0U;
 
@@ -89,6 +88,7 @@ struct Verdict {
   const GroupLimits::Group* of_group = nullptr;  ///< the group whose limit that is; null for the sound's own
   float farther_at = 0;                          ///< the distance of the new start, if it yields because it is the farthest
   bool full = false;                             ///< as many play as may: the new start keeps its place without a voice
+  bool at_once = false;                          ///< of a track: it does not wait for its frame without a voice
   bool restarts = false;                         ///< all that plays of the sound leaves
   std::array<Outdone, most_limits> outdone;      ///< starts that leave because of limits
   std::size_t outdone_count = 0;

@@ -74,8 +74,11 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
-      give_voice(layer, candidate.claim, as.base, candidate.starts, as.fade_in < 0 ? frames_of(sound.design->fade_in, layer) : as.fade_in,
-                 as.law);
+      if (as.track == nullptr)
+        give_voice(layer, candidate.claim, as.base, candidate.starts, frames_of(sound.design->fade_in, layer));
+      else
+        give_voice(layer, candidate.claim, as.base, candidate.starts,
+                   as.track->fade_in == 0 ? 0 : times().lasting(start.scope, as.track->fade_in, link_.changes_from()), as.track->law);
       candidate.voice = layer.voice;
     } else {
       fall_asleep(layer, candidate.position, candidate.starts);
@@ -85,7 +88,7 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
       } else if (candidate.fate == Candidate::Fate::reading) {
         wait_for(layer, ScopeFrame::never());
         reading = true;
-      } else if (!as.at_once && is_to_wait(start.scope, candidate.starts)) {
+      } else if (as.track == nullptr && is_to_wait(start.scope, candidate.starts)) {
         wait_for(layer, waits_until(start.scope, candidate.starts));
       }
     }

@@ -130,7 +130,7 @@ bool EventReader::is_of_other_kind(const BookResponse& response) {
   const bool plays = response.verb == Verb::play;
   if (plays == found->track.has_value() || response.verb == Verb::fade) return false;
   problems_.add(response.place,
-                plays ? fmt::format("'{0}' is a sound: {{ start = \"{0}\" }}; tracks are played, [tracks.NAME]", response.target)
+                plays ? fmt::format("'{0}' is a sound: {{ start = \"{0}\" }} starts it; what is played is a track, [tracks.NAME]", response.target)
                       : fmt::format("'{0}' is a track: {{ play = \"{0}\" }} begins it, {{ leave = \"{1}\" }} ends it, and its scope pauses it",
                                     response.target, found->track->stand_name()));
   return true;
