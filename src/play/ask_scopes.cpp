@@ -83,13 +83,15 @@ Outcome Control::carry_out(const asked::SetTimeScale& its, const Extras&) {
                       [&](ScopeNumber number) { return scopes.set_scale(number, scale, voices.frames_of(its.time), scope_moment()); });
 }
 
+/// It counts as a raise, so that a restart of a scope knows what was asked for since.
 Outcome Control::carry_out(const asked::Play& its, const Extras&) {
-  if (LiveSound* track = library.loaded.track_called(its.track)) return starter.play(*track, {}, {"", 0});
-  return noting.decide(Outcome::unknown_track, {}, {.code = Reason::Code::unknown_track, .name = its.track.text()});
+  const PlaybackId id{++noting.totals.raised, 0};
+  if (LiveSound* track = library.loaded.track_called(its.track)) return starter.play(*track, id, {"", 0});
+  return noting.decide(Outcome::unknown_track, id, {.code = Reason::Code::unknown_track, .name = its.track.text()});
 }
 
 Outcome Control::carry_out(const asked::Leave& its, const Extras&) {
-  return starter.leave(its.stand, its.on, its.fade, {}, {"", 0});
+  return starter.leave(its.stand, its.on, its.fade, {++noting.totals.raised, 0}, {"", 0});
 }
 
 }  // namespace tidewater

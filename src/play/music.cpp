@@ -427,7 +427,8 @@ void Starter::go_by_itself(Stand& stand) {
   const TrackTiming& timing = stand.playing.timing;
   ScopeFrame when = ScopeFrame::never();
   if (design.stop_after_bars > 0)
-    when = stand.playing.course.reaches(timing.beat(std::int64_t{design.stop_after_bars} * timing.metre()));
+    when = stand.playing.course.reaches(timing.beat(
+        std::max<std::int64_t>(0, stand.playing.beat_reached(stand.playing.course.frame)) + std::int64_t{design.stop_after_bars} * timing.metre()));
   else if (design.stop_after > Seconds{})
     when = stand.playing.course.reaches(timing.first_beat()) + voices.frames_of(design.stop_after);
   if (when == ScopeFrame::never() || when >= stand.playing.ends()) return;

@@ -66,7 +66,7 @@ const RowsOf<TrackDesign>& track_rows() {
                  "name of a track")
         .word({"again", "\"starts-over\"", "\"goes-on\"", "Where it begins when it comes again: at its start, or where it was left."},
               &TrackDesign::goes_on, again_words)
-        .special({"stop-after", "never", "\"32 bars\"", "It leaves after so long, counted from its first beat."},
+        .special({"stop-after", "never", "\"32 bars\"", "It leaves after so long, counted from its first beat, or from where it went on."},
                  "time or number of bars")
         .special({"fade-in", "\"0 s\"", "\"2 bars\"", "How long it takes to reach its level when nothing plays before it."},
                  "time or number of bars")
