@@ -193,6 +193,59 @@ responses = [
   { resume = "both", for = "all" }, { resume = "again" },
   { gauge = "throttle", to = 0.7 }, { gauge = "wind", to = 2, for = "all", delay = "100 ms" },
 ]
+[tracks.march]
+clips = ["longer.wav"]
+stream = true
+tempo = "240 bpm"
+metre = "3/4"
+parts = [ { name = "opening", bars = 1 }, { name = "round", bars = 1, loop = true }, { name = "ending", bars = 1 } ]
+scope = "world"
+group = "music"
+[tracks.waltz]
+stems = [
+  { clips = ["long.wav"] },
+  { clips = ["long.wav"], follow = [ { gauge = "throttle", gain = [[0, "silent"], [1, "0 dB"]] } ] },
+]
+tempo = "240 bpm"
+parts = [ { bars = 1 }, { bars = 1, loop = true } ]
+again = "goes-on"
+scope = "world"
+by = "cross"
+over = "300 ms"
+[tracks.waltz.from.march]
+on = "beat"
+by = "bridge"
+bridge = "rush"
+[tracks.lull]
+clips = ["low.wav"]
+scope = "menu"
+by = "cross"
+over = "200 ms"
+fade-in = "100 ms"
+fade-out = "150 ms"
+[tracks.lull.from.waltz]
+on = "part"
+[tracks.rush]
+clips = ["n-1.wav"]
+tempo = "600 bpm"
+metre = "1/4"
+parts = [ { bars = 1 } ]
+[tracks.mixed]
+list = ["rush", "flute"]
+pause = "20 ms .. 200 ms"
+[tracks.flute]
+clips = ["tone.wav"]
+loop = false
+[tracks.horns]
+clips = ["n-2.wav"]
+stand = "yard"
+stop-after = "700 ms"
+[events.music]
+responses = [ { play = "march", when = { surface = "steel" } }, { play = "waltz", when = { surface = "planks" }, delay = "100 ms" }, { play = "horns" } ]
+[events.lull]
+responses = [ { play = "lull", chance = "60 %" }, { start = "step", on = "beat" }, { start = "pieces", on = "bar", delay = "50 ms" } ]
+[events.silence]
+responses = [ { leave = "main", on = "end", chance = "50 %" }, { leave = "yard", fade = "50 ms" } ]
 [events."hauled.begun"]
 responses = [ { start = "hum" }, { raise = "ring" } ]
 [events."hauled.completed"]
@@ -380,11 +433,19 @@ void Asker::request() {
   if (random_.below(4) == 0) change_scopes();
   static const std::vector<const char*> events = {"step",   "hum",   "hush",  "both",  "again",  "few",  "walk",     "song",
                                                   "nobody", "horn",  "tread", "buoy",  "splash", "dark", "tread-on", "tread-on",
-                                                  "rest",   "wired", "ring",  "quiet", "still",  "stir", "stir"};
+                                                  "rest",   "wired", "ring",  "quiet", "still",  "stir", "stir",     "music",
+                                                  "music",  "lull",  "silence"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
-  switch (random_.below(26)) {
+  static const std::vector<const char*> tracks = {"march", "waltz", "lull", "rush", "mixed", "horns", "nothing"};
+  switch (random_.below(29)) {
+    case 17:
+      if (random_.below(4) == 0) manager_.leave(random_.below(3) == 0 ? "yard" : "main");
+      if (random_.below(6) == 0) manager_.leave("main", time());
+      break;
+    case 18:
+    case 19: manager_.play(tracks[random_.below(static_cast<std::uint32_t>(tracks.size()))]); break;
     case 0: someone().stop(time()); break;
     case 1: someone().set_gain(Decibels{random_.between(-30, 6)}, time()); break;
     case 2: someone().bend(Semitones{random_.between(-14, 14)}, time()); break;
