@@ -156,6 +156,8 @@ void check_packed(const Bank& compiled, const Folder& folder) {
     CHECK(static_cast<const SoundDesign&>(other) == one);
     CHECK(other.group == one.group);
     CHECK(other.scope == one.scope);
+    REQUIRE(other.track.size() == one.track.size());
+    if (!one.track.empty()) CHECK(static_cast<const TrackDesign&>(other.track.front()) == one.track.front());
     REQUIRE(other.layers.size() == one.layers.size());
     for (std::size_t l = 0; l < one.layers.size(); ++l) {
       CHECK(static_cast<const LayerDesign&>(other.layers[l]) == one.layers[l]);
@@ -188,13 +190,55 @@ std::string response_with(const BookKey& key) {
                                                                                    {"gain", {"raise = \"gulls.flew\""}},
                                                                                    {"for", {"stop = \"engine\""}},
                                                                                    {"delay", {"start = \"gangway\""}},
+                                                                                   {"on", {"start = \"gangway\""}},
                                                                                    {"chance", {"start = \"gangway\""}},
                                                                                    {"when", {"start = \"gangway\""}}};
   std::vector<std::string> keys = {std::string(key.key) + " = " + std::string(key.example)};
   if (const auto more = needed.find(key.key); more != needed.end()) keys.insert(keys.begin(), more->second.begin(), more->second.end());
-  const std::string others = "[groups.music]\n[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
+  const bool music = key.key == "play" || key.key == "leave";
+  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) + "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
   if (key.section == "events") return others + fmt::format("[events.x]\n{}\n", fmt::join(keys, "\n"));
   return others + fmt::format("[events.x]\nresponses = [ {{ {} }} ]\n", fmt::join(keys, ", "));
+}
+
+/// Tracks that examples name, and what else a track needs beside a key.
+const std::string named_tracks = R"(
+[groups.music]
+[gauges.danger]
+[tracks.storm]
+clips = ["drums.ogg"]
+[tracks.calm]
+clips = ["drums.ogg"]
+loop = false
+[tracks.drift]
+clips = ["drums.ogg"]
+loop = false
+[tracks.dusk]
+clips = ["drums.ogg"]
+loop = false
+[tracks.rising]
+clips = ["drums.ogg"]
+loop = false
+[tracks.last-bars]
+clips = ["drums.ogg"]
+loop = false
+)";
+
+std::string track_with(const BookKey& key) {
+  const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
+  if (key.section == "stems") {
+    const bool has_clip = key.key == "clips" || key.key == "sketch";
+    return named_tracks + "[[tracks.x.stems]]\n" + (has_clip ? "" : "clips = [\"drums.ogg\"]\n") + line;
+  }
+  std::string text = named_tracks + "[tracks.x]\n";
+  static const std::set<std::string_view> without_clips = {"clips", "stems", "sketch", "list", "pause"};
+  if (!without_clips.contains(key.key) || key.section != "tracks") text += "clips = [\"estuary.ogg\"]\n";
+  if (key.section == "parts") return text + "tempo = \"600 bpm\"\n[[tracks.x.parts]]\n" + others_of(key.key, {{"bars", "2"}}) + line;
+  if (key.section == "from") return text + "[tracks.x.from.calm]\n" + line;
+  static const std::set<std::string_view> timed = {"tempo", "metre", "first-beat", "parts", "over", "stop-after", "fade-in", "fade-out"};
+  if (timed.contains(key.key)) text += others_of(key.key, {{"tempo", "\"600 bpm\""}, {"parts", "[ { bars = 1, loop = true } ]"}});
+  if (key.key == "pause") text += "list = [\"calm\"]\n";
+  return text + line;
 }
 
 }  // namespace
@@ -203,6 +247,7 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
   Folder folder;
   write_stage_clips(folder);
   folder.write_clip("clips/gangway-1.wav", sine(300, 0.1));
+  for (const auto* name : {"estuary", "drums"}) folder.write_clip(std::string("clips/") + name + ".ogg", sine(300, 4));
   for (const auto* name : {"gangway-1", "low", "low-1", "high"}) folder.write_clip(std::string("clips/") + name + ".flac", sine(300, 0.1));
   const std::string others =
       "[groups.effects]\n[gauges.throttle]\n[scopes.world]\n[sounds.engine]\nclips=[\"hum.wav\"]\nloop=true\n[sounds.gangway]\nclips=["
@@ -222,6 +267,8 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")
       text += std::string("[[sounds.x.layers]]\n") + clips_for(key.key) + line;
+    else if (key.section == "tracks" || key.section == "stems" || key.section == "parts" || key.section == "from")
+      text += track_with(key);
     else if (key.section == "scopes")
       text += "[scopes.x]\n" + line;
     else if (key.section == "traits")

@@ -148,6 +148,13 @@ struct PlaceCall {
 };
 int place(const PlaceCall& call);
 
+struct ScoreCall {
+  std::string book;
+  std::string track;
+  std::string picture;
+};
+int score(const ScoreCall& call);
+
 struct RenderCall {
   std::string book;
   std::string journal;

@@ -216,6 +216,13 @@ int run(int argc, char** argv) {
       ->check(picture_ending);
   place_command->footer("Example:\n  tidewater place examples/harbour/book.toml gulls --output out/walk.wav --picture out/walk.png");
 
+  ScoreCall score_call;
+  auto* score_command = app.add_subcommand("score", "Show the bars, parts and stems of a track, and every change to and from other tracks");
+  score_command->add_option("BOOK", score_call.book, "The book, a TOML file")->required();
+  score_command->add_option("TRACK", score_call.track, "A track of the book")->required();
+  score_command->add_option("--picture", score_call.picture, "Draw it (.png, .svg)")->check(picture_ending);
+  score_command->footer("Example:\n  tidewater score examples/harbour/book.toml estuary --picture out/estuary.png");
+
   RenderCall render_call;
   std::uint64_t seed = 0;
   auto* render_command = app.add_subcommand("render", "Render the requests of a journal, recorded from a game or written by hand");
@@ -309,6 +316,7 @@ int run(int argc, char** argv) {
   if (*stress_command) return stress(stress_call);
   if (*audition_command) return audition(audition_call);
   if (*place_command) return place(place_call);
+  if (*score_command) return score(score_call);
   if (render_call.output.empty() && render_call.picture.empty() && render_call.journal_out.empty()) {
     complain("give --output, --picture or --journal; otherwise nothing of the rendering would be kept\n");
     return bad_call;

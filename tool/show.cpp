@@ -57,7 +57,7 @@ std::string list_sounds(const Book& book) {
     if (!by.empty()) add(fmt::format("by {}", fmt::join(by, ", ")));
     table.row({sound.name, line_of(sound.place), sound.group, fmt::format("{}", clips.size()), more});
   }
-  return table.text();
+  return table.empty() ? std::string() : table.text() + "\n";
 }
 
 /// "opening 4, round 8 (loop)"
@@ -83,7 +83,7 @@ std::string list_all(const Book& book) {
   std::string out;
   Table events({"event", line_head(book), "does"});
   for (const auto& event : book.events) events.row({event.name, line_of(event.place), what_it_does(event)});
-  out += events.text() + "\n" + list_sounds(book) + "\n" + list_tracks(book) + list_groups(book);
+  out += events.text() + "\n" + list_sounds(book) + list_tracks(book) + list_groups(book);
   Table traits({"trait", "values"});
   for (const auto& [name, values] : traits_of(book)) traits.row({name, fmt::format("{}", fmt::join(values, ", "))});
   if (!traits.empty()) out += "\n" + traits.text();

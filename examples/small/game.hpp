@@ -18,17 +18,18 @@ struct Game {
     manager.load(tidewater::compile(tidewater::parse_book(book, "book.toml").book));
   }
 
-  /// Runs game frames, each with one update and a sixtieth of a second of sound. Prints the mean level.
-  void play(double seconds) {
+  /// Runs game frames, each with one update and a sixtieth of a second of sound. Prints the mean level, if it is to be told.
+  void play(double seconds, bool told = true) {
     double sum = 0;
     std::vector<float> block(2 * 800);
-    const int frames = static_cast<int>(seconds * 60);
+    const int frames = static_cast<int>(seconds * 60 + 0.5);
     for (int frame = 0; frame < frames; ++frame) {
       manager.update(tidewater::Seconds{1.0 / 60});
       manager.render(block);
       for (const float sample : block) sum += static_cast<double>(sample) * static_cast<double>(sample);
     }
     const double level = 10 * std::log10(sum / (1600.0 * std::max(1, frames)) + 1e-12);
+    if (!told) return;
     if (level < -100)
       std::printf("%6.2f s of silence\n", seconds);
     else

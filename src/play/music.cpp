@@ -7,6 +7,7 @@
 
 #include "choose/draws.hpp"
 #include "choose/pick.hpp"
+#include "music/change_rules.hpp"
 #include "play/starter.hpp"
 
 namespace tidewater {
@@ -18,44 +19,12 @@ constexpr Seconds ahead{0.25};
 constexpr Seconds ahead_of_end{1};
 /// A track that begins inside a stream, beyond what is in memory, needs so long to be read.
 constexpr Seconds time_to_read{0.1};
-constexpr Seconds usual_crossing{1};
 /// An older track that still fades when a third begins leaves within this.
 constexpr Seconds quick{0.1};
 /// How one voice goes over into the other where an ending begins.
 constexpr Seconds over_to_ending{0.005};
 constexpr Seconds until_clips_come{0.05};
 constexpr std::size_t most_traits_by_part = 32;
-
-/// What holds for a change between two tracks: of the pair, or of the track that comes, or of the one that is left.
-struct Rules {
-  std::optional<On> on;
-  std::optional<By> by;
-  Seconds over;
-  std::string_view bridge;
-
-  void add(const ChangeDesign& its) {
-    if (!on) on = its.on;
-    if (!by && its.by) {
-      by = its.by;
-      bridge = its.bridge;
-    }
-    if (over == Seconds{}) over = its.over;
-  }
-};
-
-Rules rules_of(const BankTrack* left, std::string_view left_name, const BankTrack* comes) {
-  Rules rules;
-  const auto add = [&](const BankTrack* track, auto is) {
-    if (track == nullptr) return;
-    for (const ChangeDesign& change : track->changes)
-      if (is(change)) rules.add(change);
-  };
-  const auto own = [](const ChangeDesign& change) { return change.from.empty(); };
-  add(comes, [&](const ChangeDesign& change) { return !change.from.empty() && same_name(Name(change.from), Name(left_name)); });
-  add(comes, own);
-  add(left, own);
-  return rules;
-}
 
 Name name_of(const LiveSound& track) { return Name(track.design->name); }
 
@@ -87,21 +56,20 @@ Beginning Starter::beginning_of(const LiveSound& track) const {
 MusicChange Starter::change_to(const Stand& stand, const LiveSound* track, PlaybackId id, std::uint64_t event) const {
   const LiveSound* left = stand.playing ? track_with(stand.playing.track) : nullptr;
   const BankTrack* its = left == nullptr ? nullptr : left->design->as_track();
-  const Rules rules =
-      rules_of(its, left == nullptr ? std::string_view() : std::string_view(left->design->name), track == nullptr ? nullptr : track->design->as_track());
-  const bool timed = stand.playing && stand.playing.timing.has_beats();
+  const ChangeRules rules = rules_between(its, left == nullptr ? std::string_view() : std::string_view(left->design->name),
+                                          track == nullptr ? nullptr : track->design->as_track());
   MusicChange change;
   change.asked = id;
   change.event = event;
   if (track == nullptr) {
-    change.on = rules.on.value_or(On::now);
+    change.on = rules.on;
     change.over = stand.playing.fade_out;
   } else {
     change.track = name_of(*track).hash();
     change.begins = beginning_of(*track);
-    change.on = rules.on.value_or(timed ? On::bar : On::now);
-    change.by = rules.by.value_or(timed ? By::cut : By::cross);
-    change.over = voices.frames_of(rules.over == Seconds{} ? usual_crossing : rules.over);
+    change.on = rules.on;
+    change.by = rules.by;
+    change.over = voices.frames_of(rules.over);
   }
   if (track != nullptr && change.by == By::bridge) lead_by(change, Name(rules.bridge), false);
   return change;

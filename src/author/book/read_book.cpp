@@ -101,11 +101,22 @@ class Reader {
   /// Not where all sounds are sketches, and the book says nothing of a folder.
   bool needs_clips() const {
     if (root_["book"]["clips"]) return true;
-    const auto* sounds = root_["sounds"].as_table();
-    return sounds == nullptr || sounds->empty() || std::any_of(sounds->begin(), sounds->end(), [](const auto& sound) {
-             const auto* table = sound.second.as_table();
-             return table == nullptr || !table->contains("sketch");
-           });
+    std::size_t count = 0, sketched = 0;
+    const auto look_at = [&](const toml::node& node) {
+      const auto* table = node.as_table();
+      ++count;
+      if (table != nullptr && (table->contains("sketch") || table->contains("list"))) ++sketched;
+    };
+    if (const auto* sounds = root_["sounds"].as_table())
+      for (const auto& [key, sound] : *sounds) look_at(sound);
+    if (const auto* tracks = root_["tracks"].as_table())
+      for (const auto& [key, track] : *tracks) {
+        const auto* stems = track.is_table() ? track.as_table()->get_as<toml::array>("stems") : nullptr;
+        if (stems == nullptr) look_at(track);
+        if (stems != nullptr)
+          for (const auto& stem : *stems) look_at(stem);
+      }
+    return count == 0 || sketched < count;
   }
 
   void missing(FilePlace place, std::string message) {

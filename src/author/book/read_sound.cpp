@@ -140,6 +140,7 @@ void SoundReader::read(const toml::key& key, const toml::table& own) {
 }
 
 void SoundReader::read_track(const Keys& table, BookSound& sound) {
+  sketching_ = sound.name;
   if (table.contains("clips") && table.contains("stems"))
     problem(*table.get("stems"), fmt::format("track '{}' has both clips and stems; keep one", sound.name));
   read_sound(table, sound);
@@ -204,6 +205,7 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
     const std::string which = fmt::format("{} '{}' of {}", one, layer.name, what);
     check_keys(problems_, *layer_table, which, keys_of(section));
     Keys keys = *layer_table;
+    if (sound.track) sketching_ = fmt::format("{}-{}", sound.name, layer.name);
     if (const auto* stream = sound.track ? table.entry("stream") : nullptr) keys.set(*stream->key, *stream->node);
     read_layer(keys, which, layer);
   }

@@ -31,6 +31,9 @@ const RowsOf<TrackDesign>& track_rows() {
         .special({"stems", "none", "[ { name = \"drums\", clips = [\"drums.ogg\"] } ]",
                   "In place of clips: up to eight clips of one length that start together and stay together."},
                  "list of stems")
+        .special({"sketch", "none", "{ source = \"pluck\", length = \"4 s\", notes = [\"0 st\", \"7 st\"] }",
+                  "In place of clips: a placeholder made from a recipe, as of a sound."},
+                 "name of a recipe, or table")
         .special({"list", "none", "[\"calm\", \"drift\", \"dusk\"]",
                   "In place of clips: a list of tracks that end by themselves. They play in shuffle, one after the other, until the stand is "
                   "left."},
@@ -83,6 +86,7 @@ const RowsOf<BookLayer>& stem_rows() {
       RowsOf<BookLayer>("stems")
           .special({"name", "its number", "\"drums\"", "What the stem is called in journals and tables."}, "text")
           .special({"clips", "", "[\"drums.ogg\"]", "The clip of the stem. All stems have one rate and one length."}, "list of one file")
+          .special({"sketch", "none", "\"hum\"", "In place of clips, as of a track."}, "name of a recipe, or table")
           .quantity({"gain", "\"0 dB\"", "\"-6 dB\"", "On top of the track's own."}, &BookLayer::gain)
           .special({"follow", "none", "[ { gauge = \"danger\", gain = [[0, \"silent\"], [1, \"0 dB\"]] } ]",
                     "A stem that comes and goes with a gauge. It stays in its place while it is silent."},
