@@ -180,28 +180,7 @@ void check_packed(const Bank& compiled, const Folder& folder) {
     }
 }
 
-/// Returns an event whose response has the key and the other keys that it needs.
-std::string response_with(const BookKey& key) {
-  static const std::map<std::string_view, std::vector<std::string_view>> needed = {{"fade", {"to = \"-6 dB\""}},
-                                                                                   {"gauge", {"to = 0.5"}},
-                                                                                   {"level", {"to = \"-6 dB\""}},
-                                                                                   {"to", {"fade = \"engine\""}},
-                                                                                   {"over", {"level = \"music\"", "to = \"-6 dB\""}},
-                                                                                   {"gain", {"raise = \"gulls.flew\""}},
-                                                                                   {"for", {"stop = \"engine\""}},
-                                                                                   {"delay", {"start = \"gangway\""}},
-                                                                                   {"on", {"start = \"gangway\""}},
-                                                                                   {"chance", {"start = \"gangway\""}},
-                                                                                   {"when", {"start = \"gangway\""}}};
-  std::vector<std::string> keys = {std::string(key.key) + " = " + std::string(key.example)};
-  if (const auto more = needed.find(key.key); more != needed.end()) keys.insert(keys.begin(), more->second.begin(), more->second.end());
-  const bool music = key.key == "play" || key.key == "leave";
-  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) + "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
-  if (key.section == "events") return others + fmt::format("[events.x]\n{}\n", fmt::join(keys, "\n"));
-  return others + fmt::format("[events.x]\nresponses = [ {{ {} }} ]\n", fmt::join(keys, ", "));
-}
-
-/// Tracks that examples name, and what else a track needs beside a key.
+/// Tracks that examples name.
 const std::string named_tracks = R"(
 [groups.music]
 [gauges.danger]
@@ -224,6 +203,28 @@ clips = ["drums.ogg"]
 loop = false
 )";
 
+/// Returns an event whose response has the key and the other keys that it needs.
+std::string response_with(const BookKey& key) {
+  static const std::map<std::string_view, std::vector<std::string_view>> needed = {{"fade", {"to = \"-6 dB\""}},
+                                                                                   {"gauge", {"to = 0.5"}},
+                                                                                   {"level", {"to = \"-6 dB\""}},
+                                                                                   {"to", {"fade = \"engine\""}},
+                                                                                   {"over", {"level = \"music\"", "to = \"-6 dB\""}},
+                                                                                   {"gain", {"raise = \"gulls.flew\""}},
+                                                                                   {"for", {"stop = \"engine\""}},
+                                                                                   {"delay", {"start = \"gangway\""}},
+                                                                                   {"on", {"start = \"gangway\""}},
+                                                                                   {"chance", {"start = \"gangway\""}},
+                                                                                   {"when", {"start = \"gangway\""}}};
+  std::vector<std::string> keys = {std::string(key.key) + " = " + std::string(key.example)};
+  if (const auto more = needed.find(key.key); more != needed.end()) keys.insert(keys.begin(), more->second.begin(), more->second.end());
+  const bool music = key.key == "play" || key.key == "leave";
+  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) + "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
+  if (key.section == "events") return others + fmt::format("[events.x]\n{}\n", fmt::join(keys, "\n"));
+  return others + fmt::format("[events.x]\nresponses = [ {{ {} }} ]\n", fmt::join(keys, ", "));
+}
+
+/// A track with the key, and what else it needs.
 std::string track_with(const BookKey& key) {
   const std::string line = std::string(key.key) + " = " + std::string(key.example) + "\n";
   if (key.section == "stems") {

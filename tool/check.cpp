@@ -71,6 +71,14 @@ std::size_t clips_in(const Book& book) {
   return clips.size();
 }
 
+/// "17 sounds", or "16 sounds, 2 tracks".
+std::string of_sounds(const Book& book) {
+  std::size_t sounds = 0, tracks = 0;
+  for (const BookSound& its : book.sounds)
+    if (its.ending_of.empty()) ++(its.track ? tracks : sounds);
+  return counted(sounds, "sound") + (tracks > 0 ? ", " + counted(tracks, "track") : "");
+}
+
 void print_report(const CheckCall& call, const ReadBook& read, const Checked& checked) {
   const Colours colours;
   for (const auto& problem : read.problems)
@@ -85,7 +93,7 @@ void print_report(const CheckCall& call, const ReadBook& read, const Checked& ch
   const Book& book = read.book;
   if (read.problems.empty())
     say("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
-        counted(book.sounds.size(), "sound"), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
+        of_sounds(book), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
         advice.empty() ? "" : "; ", advice);
   else
     say("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);

@@ -176,6 +176,9 @@ class Reader {
       mark(text_at(line, "outcome"), told);
       told.more += text_at(line, "outcome");
       if (line.contains("why")) told.more += "; " + text_at(line, "why");
+    } else if (!line.contains("voice")) {
+      told.more += text_at(line, "why");
+      tell_start(line, told);
     } else {
       told.more += "voice " + text_at(line, "voice");
       tell_start(line, told);

@@ -63,6 +63,10 @@ struct Layer {
   Seconds fade_in;
   bool loop = false;
   std::uint32_t voice = no_voice;
+  // Of a track.
+  Tempo tempo;  ///< 0 for none
+  std::uint32_t metre = 0;
+  Seconds first_beat;  ///< where in the clip
 };
 
 /// What became of a request.
@@ -103,6 +107,7 @@ struct Fading {
   Seconds fade;
   Ending how = Ending::stopped;
   std::string why;
+  Frames from;  ///< the frame on which the fade begins, if that is later; 0 otherwise
 };
 
 /// A dormant playback has a voice again, and is heard from `starts` on.

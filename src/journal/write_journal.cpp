@@ -134,6 +134,11 @@ void add_layer(OrderedJson& line, const noted::Layer& layer) {
   line["starts"] = layer.starts.value;
   if (layer.fade_in > Seconds{}) line["fade-in"] = tidewater::to_text(layer.fade_in);
   if (layer.loop) line["loop"] = true;
+  if (layer.tempo > Tempo{}) {
+    line["tempo"] = tidewater::to_text(layer.tempo);
+    line["metre"] = layer.metre;
+    if (layer.first_beat > Seconds{}) line["first-beat"] = tidewater::to_text(layer.first_beat);
+  }
 }
 
 OrderedJson json_of(const noted::Head& head) {
@@ -188,6 +193,7 @@ OrderedJson json_of(const noted::Fading& fading) {
                       {"fade", tidewater::to_text(fading.fade)},
                       {"how", tidewater::to_text(fading.how)}};
   if (!fading.layer.empty()) line["layer"] = fading.layer;
+  if (fading.from > Frames{}) line["from"] = fading.from.value;
   if (!fading.why.empty()) line["why"] = fading.why;
   return line;
 }

@@ -126,7 +126,10 @@ noted::Layer layer_of(const BegunNote& begun) {
           .starts = {begun.starts.value},
           .fade_in = begun.sound->fade_in,
           .loop = begun.layer->loop,
-          .voice = begun.voice};
+          .voice = begun.voice,
+          .tempo = begun.sound->as_track() == nullptr ? Tempo{} : begun.sound->as_track()->tempo,
+          .metre = begun.sound->as_track() == nullptr ? 0 : begun.sound->as_track()->metre,
+          .first_beat = begun.sound->as_track() == nullptr ? Seconds{} : begun.sound->as_track()->first_beat};
 }
 
 }  // namespace
@@ -151,7 +154,7 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                     to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer == nullptr ? std::string() : n.layer->name, n.voice, {n.starts.value}, words(n.why)};
                   },
                   [&](const FadingNote& n) {
-                    to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why)};
+                    to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why), {n.from.value}};
                   },
                   [&](const WokeNote& n) {
                     to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts.value}};

@@ -80,6 +80,7 @@ struct FadingNote {
   std::uint32_t voice = 0;
   Seconds fade = {};
   const Reason* why = nullptr;
+  MixFrame from = {};  ///< the frame on which the fade begins, if that is later
 };
 
 struct WokeNote {

@@ -253,6 +253,7 @@ class Drawing {
     canvas_.fill({colour.red, colour.green, colour.blue, bar.silent ? 0.15 : 0.62});
     outline();
     canvas_.stroke(colour, 1);
+    draw_music_bars(bar, middle - half, middle + half);
     for (const auto& [asleep, awake] : bar.dormant) {
       const double x = std::clamp(x_of(asleep), from, to);
       const double width = std::clamp(x_of(awake), from, to) - x;
@@ -263,6 +264,18 @@ class Drawing {
     canvas_.line(from, pitch_y, std::max(from + 3, std::min(to, from + 40)), pitch_y, ink, 1.4);
     draw_label(bar, from, to, middle, height);
     draw_distances(bar, from, to, middle + height / 2 - 6, height);
+  }
+
+  /// The bars of a track: lines through it, or through every fourth bar where they would be too close.
+  void draw_music_bars(const Bar& bar, double top, double bottom) {
+    if (bar.bar_frames <= 0) return;
+    const double apart = x_of(bar.from + static_cast<std::int64_t>(bar.bar_frames)) - x_of(bar.from);
+    const int every = apart >= 4 ? 1 : 4;
+    for (int n = 0;; n += every) {
+      const auto at = bar.from + bar.first_beat + static_cast<std::int64_t>(n * bar.bar_frames);
+      if (at > bar.to) return;
+      if (at > bar.from) canvas_.line(x_of(at), top, x_of(at), bottom, {paper.red, paper.green, paper.blue, 0.75}, 1);
+    }
   }
 
   /// How far away it is, wherever that has changed enough to be worth a word.
@@ -373,7 +386,7 @@ class Drawing {
   void draw_legend() {
     const double middle = size_.height - margin;
     std::string text = fmt::format(
-        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant. The line in a bar is "
+        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars of music. The line in a bar is "
         "its pitch: the row's top is "
         "{:+.1f} st, its foot {:+.1f} st.",
         quietest_shown, widest_pitch_, -widest_pitch_);

@@ -74,6 +74,10 @@ void TimelineFacts::add_bar(PlaybackId id, const std::string& sound, Outcome out
   bar.from = layer.starts.value;
   bar.fade_in = frames(layer.fade_in, rate_).value;
   bar.gain = layer.gain;
+  if (layer.tempo > Tempo{}) {
+    bar.bar_frames = 60 / layer.tempo.value * layer.metre * rate_.value;
+    bar.first_beat = frames(layer.first_beat, rate_).value - frames(layer.clip_start, rate_).value;
+  }
   bar.pitch = layer.pitch;
   bar.silent = outcome == Outcome::silent;
   if (outcome != Outcome::started) bar.dormant.emplace_back(bar.from, -1);
@@ -216,7 +220,7 @@ void TimelineFacts::take(const noted::Fading& fading, Frames at) {
     if (fading.how == Ending::dormant)
       bar->dormant.emplace_back(at.value, -1);
     else
-      bar->fades_from = at.value;
+      bar->fades_from = std::max(at.value, fading.from.value);
   }
 }
 

@@ -26,6 +26,9 @@ struct Bar {
   std::vector<std::pair<std::int64_t, double>> away;
   bool silent = false;
   std::string how;  ///< of its end
+  // Of a track.
+  double bar_frames = 0;        ///< length of a bar; 0 for none
+  std::int64_t first_beat = 0;  ///< frames from its beginning
   int slot = 0;     ///< below its row's top, where playbacks of one sound overlap
 };
 

@@ -5,24 +5,32 @@ namespace {
 
 double hertz(int note) { return 440 * std::exp2((note - 69) / 12.0); }
 
-/// Sixteen slow bars for a plucked string and a reed drone, in D dorian; made for this harbour.
-struct Song {
+/// One of the instruments that play eight slow bars, in D dorian, and two more as an ending; made for this harbour.
+struct Stem {
   static constexpr double beat = 60.0 / 76;
-  static constexpr double lasts = 32 * beat;
+  static constexpr double round = 32, all = 40;  ///< beats
   Samples left, right;
 
-  Song() : left(length(lasts)), right(length(lasts)) {}
+  Stem() : left(length(all * beat)), right(length(all * beat)) {}
 
-  /// What rings beyond the end rings on at the head: the piece loops.
+  /// What rings beyond the end of the round rings on at its head, since it goes round, and in the ending.
   void place(const Samples& what, double at_beat, double level, double side) {
-    const std::size_t from = length(at_beat * beat);
+    const std::size_t from = length(at_beat * beat), end_of_round = length(round * beat);
     const double angle = (side + 1) * std::numbers::pi / 4;
     for (std::size_t i = 0; i < what.size(); ++i) {
-      const std::size_t at = (from + i) % left.size();
-      left[at] += level * std::cos(angle) * what[i];
-      right[at] += level * std::sin(angle) * what[i];
+      const auto add = [&](std::size_t at) {
+        if (at >= left.size()) return;
+        left[at] += level * std::cos(angle) * what[i];
+        right[at] += level * std::sin(angle) * what[i];
+      };
+      add(from + i);
+      if (at_beat < round && from + i >= end_of_round) add(from + i - end_of_round);
     }
   }
+};
+
+struct Song {
+  Stem strings, reeds;
 };
 
 Samples reed(double pitch, double seconds) {
@@ -47,14 +55,19 @@ Song make_song() {
                                   {10, 67}, {11.5, 65}, {12, 64}, {13.5, 62}, {14, 57},   {16, 62},  {17, 69},   {18, 72}, {19.5, 71},
                                   {20, 69}, {21.5, 67}, {22, 65}, {24, 67},   {25.5, 65}, {26, 64},  {27.5, 60}, {28, 62}, {30, 57}};
   for (const Note& note : line)
-    song.place(pluck(hertz(note.pitch), 3.2, random.between(2300, 3400), random), note.beat + random.between(0, 0.02),
+    song.strings.place(pluck(hertz(note.pitch), 3.2, random.between(2300, 3400), random), note.beat + random.between(0, 0.02),
                random.between(0.75, 1), random.between(-0.35, 0.1));
   const int basses[] = {38, 36, 38, 43, 38, 36, 41, 38};
   for (int bar = 0; bar < 8; ++bar) {
-    song.place(pluck(hertz(basses[bar]), 4, 900, random), bar * 4, 1.3, 0.15);
-    song.place(reed(hertz(basses[bar] + 12), 4.6 * Song::beat), bar * 4 - 0.3 + (bar == 0 ? 32 : 0), 0.13, 0.45);
-    song.place(reed(hertz(basses[bar] + 19), 4.6 * Song::beat), bar * 4 - 0.3 + (bar == 0 ? 32 : 0), 0.09, -0.45);
+    song.strings.place(pluck(hertz(basses[bar]), 4, 900, random), bar * 4, 1.3, 0.15);
+    song.reeds.place(reed(hertz(basses[bar] + 12), 4.6 * Stem::beat), bar * 4 - 0.3 + (bar == 0 ? 32 : 0), 0.13, 0.45);
+    song.reeds.place(reed(hertz(basses[bar] + 19), 4.6 * Stem::beat), bar * 4 - 0.3 + (bar == 0 ? 32 : 0), 0.09, -0.45);
   }
+  // The ending: the chord is laid down from its root, and dies away.
+  for (const auto& [at, pitch] : {Note{32, 38}, Note{32.5, 50}, Note{33, 57}, Note{33.5, 62}, Note{34, 65}, Note{35, 69}})
+    song.strings.place(pluck(hertz(pitch), 4.2, 2000, random), at, 0.9, (pitch - 52) / 60.0);
+  song.reeds.place(reed(hertz(50), 7 * Stem::beat), 32.1, 0.11, 0.3);
+  song.reeds.place(reed(hertz(57), 7 * Stem::beat), 32.1, 0.08, -0.3);
   return song;
 }
 
@@ -62,7 +75,8 @@ Song make_song() {
 
 std::vector<Clip> music() {
   Song song = make_song();
-  return {{"music-estuary", {song.left, song.right}, 0.6, true}};
+  return {{"music-strings", {song.strings.left, song.strings.right}, 0.6, true},
+          {"music-reeds", {song.reeds.left, song.reeds.right}, 0.3, true}};
 }
 
 }  // namespace harbour

@@ -206,7 +206,9 @@ void SoundReader::read_layers(const Keys& table, BookSound& sound) {
     check_keys(problems_, *layer_table, which, keys_of(section));
     Keys keys = *layer_table;
     if (sound.track) sketching_ = fmt::format("{}-{}", sound.name, layer.name);
-    if (const auto* stream = sound.track ? table.entry("stream") : nullptr) keys.set(*stream->key, *stream->node);
+    if (sound.track)
+      for (const std::string_view of_all : {"stream", "loop", "loop-between", "loop-crossfade"})
+        if (const auto* its = table.entry(of_all)) keys.set(*its->key, *its->node);
     read_layer(keys, which, layer);
   }
 }

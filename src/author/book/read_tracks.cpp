@@ -73,6 +73,9 @@ void TrackReader::read(const toml::key& key, const toml::table& own) {
   name_track(own, "ending", name, track.ending);
   Keys table = own;
   for (const std::string_view own_key : {"fade-in", "fade-out"}) table.erase(own_key);
+  static const toml::key loop("loop");
+  static const toml::value<bool> goes_round(true);
+  if (track.tempo.value == 0 && !table.contains("loop")) table.set(loop, goes_round);
   sounds_.read_track(table, sound);
   read_length(own, "fade-in", track, sound.fade_in);
   read_length(own, "fade-out", track, sound.fade_out);
@@ -243,10 +246,7 @@ void TrackReader::set_loops(const toml::table& own, BookSound& sound) {
         problems_.add(layer.place, "a stem has one clip: what varies is which track plays");
         break;
       }
-    if (track.tempo.value == 0) {
-      if (loop == nullptr && layer.loop.between == BookLoop::Between::none) layer.loop.between = BookLoop::Between::whole;
-      continue;
-    }
+    if (track.tempo.value == 0) continue;
     const std::size_t part = loop_in(track);
     if (part == track.parts.size()) continue;
     layer.loop.between = BookLoop::Between::beats;

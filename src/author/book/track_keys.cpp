@@ -108,7 +108,7 @@ const RowsOf<ChangeDesign>& change_rows() {
     RowsOf<ChangeDesign> its("from");
     return its
         .word({"on", "as the tracks say", "\"part\"", "As of a track, for this pair."}, &ChangeDesign::on, on_words)
-        .word({"by", "as the tracks say", "\"bridge\"", "As of a track, for this pair."}, &ChangeDesign::by, by_words)
+        .word({"by", "as the tracks say", "\"cross\"", "As of a track, for this pair."}, &ChangeDesign::by, by_words)
         .special({"over", "as the tracks say", "\"2 s\"", "As of a track, for this pair."}, "time or number of bars")
         .special({"bridge", "as the tracks say", "\"rising\"", "As of a track, for this pair."}, "name of a track");
   }();
