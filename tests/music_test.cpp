@@ -1,10 +1,13 @@
 /// Music, measured by what is heard: on which frame a track takes over, how loud a crossing is, and what stays together.
 
 #include <fmt/format.h>
+#include <sndfile.h>
 
 #include <algorithm>
+#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <cstdlib>
 #include <filesystem>
 #include <map>
 #include <optional>
@@ -308,9 +311,12 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
 
 }  // namespace
 
+/// More of them by hand: TIDEWATER_SESSIONS=300 music_test "random changes*".
 TEST_CASE("random changes fall on their exact frame, one track is heard at a time, and there is no gap") {
   std::size_t changes = 0;
-  for (unsigned seed = 1; seed <= static_cast<unsigned>(times(8, 2)); ++seed) {
+  const char* given = std::getenv("TIDEWATER_SESSIONS");
+  const auto sessions = static_cast<unsigned>(given == nullptr ? times(8, 2) : std::atoi(given));
+  for (unsigned seed = 1; seed <= sessions; ++seed) {
     const Session session = play_at_random(seed, seed % 2 == 0 ? 44100 : 48000, seed % 4 == 2 ? 44100 : 48000, times(100, 30));
     CAPTURE(seed, session.changes);
     CHECK(session.off == 0);
@@ -318,6 +324,7 @@ TEST_CASE("random changes fall on their exact frame, one track is heard at a tim
     changes += session.changes;
   }
   CHECK(changes > static_cast<std::size_t>(times(100, 10)));
+  if (given != nullptr) WARN(fmt::format("{} changes in {} sessions", changes, sessions));
 }
 
 namespace {
@@ -330,6 +337,19 @@ double steepest(const Take& take, std::size_t from, std::size_t to, int channel 
     most = std::max(most, static_cast<double>(std::abs(now - before)));
   }
   return most;
+}
+
+/// Writes samples as Ogg Vorbis.
+void write_ogg(const std::string& path, const std::vector<float>& samples, int rate) {
+  SF_INFO info{};
+  info.samplerate = rate;
+  info.channels = 1;
+  info.format = SF_FORMAT_OGG | SF_FORMAT_VORBIS;
+  SNDFILE* file = sf_open(path.c_str(), SFM_WRITE, &info);
+  REQUIRE(file != nullptr);
+  for (std::size_t at = 0; at < samples.size(); at += 4096)
+    sf_write_float(file, samples.data() + at, static_cast<sf_count_t>(std::min<std::size_t>(4096, samples.size() - at)));
+  sf_close(file);
 }
 
 /// Noise that no other clip has.
@@ -840,4 +860,54 @@ TEST_CASE("a stream that breaks off ends its track, and another can be played") 
   const Take take = stage.render(Seconds{3});
   CHECK(take.part(2, 0.5).rms() > 0.05);
   CHECK(stage.manager->stats().voices == 1);
+}
+
+/// Eight streamed stems in four pairs of opposites, each put to sleep and woken at random: where both of a pair are awake, nothing is left
+/// of them. Hours of it are measured by hand: TIDEWATER_HOURS=24 music_test "[hours]".
+TEST_CASE("streamed stems are not a frame apart, however long they play", "[hours]") {
+  const char* given = std::getenv("TIDEWATER_HOURS");
+  const double hours = given == nullptr ? times(100, 20) / 3600.0 : std::atof(given);
+  ManagerOptions options;
+  options.limiter = false;
+  std::string book = "[tracks.a]\ntempo = \"97 bpm\"\nstream = true\nparts = [ { bars = 1 }, { bars = 3, loop = true } ]\nstems = [\n";
+  std::string gauges;
+  for (int i = 0; i < 8; ++i) {
+    gauges += fmt::format("[gauges.g{}]\ndefault = 1\nsmoothing = \"0 s\"\n", i);
+    book += fmt::format("  {{ clips = [\"s{0}.ogg\"], follow = [ {{ gauge = \"g{0}\", gain = [[0, \"silent\"], [1, \"0 dB\"]] }} ] }},\n", i);
+  }
+  Stage stage(gauges + book + "]\n", options, [](const Folder& folder) {
+    for (unsigned i = 0; i < 8; ++i) {
+      std::vector<float> samples = noise(1 + i / 2, beats(16, 97, 44100));
+      for (float& sample : samples) sample *= i % 2 == 0 ? 0.25F : -0.25F;
+      write_ogg(folder.path(fmt::format("clips/s{}.ogg", i)), samples, 44100);
+    }
+  });
+  stage.manager->play("a");
+  std::mt19937 random(9);
+  std::vector<float> block(2 * 2048);
+  std::size_t measured = 0, apart = 0;
+  const auto turns = static_cast<int>(hours * 3600 * 48000 / 2048 / 12);
+  for (int turn = 0; turn < turns; ++turn) {
+    std::array<bool, 4> on{};
+    for (std::size_t pair = 0; pair < on.size(); ++pair) {
+      on[pair] = random() % 2 == 0;
+      // Of a pair that sleeps, one more often than the other.
+      stage.manager->set_gauge(Name(fmt::format("g{}", 2 * pair)), on[pair] ? 1 : 0);
+      stage.manager->set_gauge(Name(fmt::format("g{}", 2 * pair + 1)), on[pair] || random() % 4 == 0 ? 1 : 0);
+    }
+    double odd = 0;
+    for (int i = 0; i < 12; ++i) {
+      stage.manager->update(Seconds{0.04});
+      stage.manager->render(block);
+    }
+    for (std::size_t i = 0; i < block.size(); i += 2) odd += static_cast<double>(block[i]) * static_cast<double>(block[i]);
+    const bool any_alone = stage.manager->stats().voices % 2 != 0;
+    if (any_alone || std::count(on.begin(), on.end(), true) * 2 != static_cast<std::ptrdiff_t>(stage.manager->stats().voices)) continue;
+    ++measured;
+    if (10 * std::log10(odd / 2048 + 1e-20) > -90) ++apart;
+    if (stage.journal.size() > 100'000) stage.journal.clear();
+  }
+  CHECK(measured > static_cast<std::size_t>(turns) / 20);
+  CHECK(apart == 0);
+  if (given != nullptr) WARN(fmt::format("{} of {} looks in {} hours: apart", apart, measured, hours));
 }

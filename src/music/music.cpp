@@ -5,12 +5,14 @@
 namespace tidewater {
 
 std::int64_t PlayingTrack::beat_reached(ScopeFrame when) const {
-  const auto reached = [&](std::int64_t beat) { return course.reaches(timing.beat(beat)) <= when; };
+  const auto reached = [&](std::int64_t beat) {
+    return (timing.loops() || beat <= timing.beats()) && course.reaches(timing.beat(beat)) <= when;
+  };
   if (!reached(0)) return -1;
-  std::int64_t low = 0, high = 1;
-  while (reached(high) && (timing.loops() || high < timing.beats())) low = high, high *= 2;
-  while (high - low > 1) (reached((low + high) / 2) ? low : high) = (low + high) / 2;
-  return low;
+  std::int64_t beat = std::max<std::int64_t>(0, timing.beat_near(course.at(when)));
+  if (!timing.loops()) beat = std::min(beat, timing.beats());
+  while (reached(beat + 1)) ++beat;
+  return beat;
 }
 
 Stand* Music::find(std::uint64_t name) {
@@ -61,11 +63,9 @@ ScopeFrame Music::boundary(const PlayingTrack& its, On on, ScopeFrame from) {
   if (on == On::now || (!timing.has_beats() && on != On::end)) return from;
   if (!timing.has_beats()) {
     if (!timing.loops()) return ends;
-    // The rounds of a loop are of one length.
-    std::int64_t low = -1, high = 1;
-    while (its.course.reaches(timing.end_of_round(high)) < from) low = high, high *= 2;
-    while (high - low > 1) (its.course.reaches(timing.end_of_round((low + high) / 2)) < from ? low : high) = (low + high) / 2;
-    return its.course.reaches(timing.end_of_round(high));
+    std::int64_t round = std::max<std::int64_t>(0, timing.round_near(its.course.at(from)));
+    while (its.course.reaches(timing.end_of_round(round)) < from) ++round;
+    return its.course.reaches(timing.end_of_round(round));
   }
   // The first beat that is not before `from`, and not before the place where the track began.
   const auto too_early = [&](std::int64_t beat) {
@@ -74,10 +74,9 @@ ScopeFrame Music::boundary(const PlayingTrack& its, On on, ScopeFrame from) {
                         (place.whole == its.course.source.whole && place.part < its.course.source.part);
     return behind || its.course.reaches(place) < from;
   };
-  std::int64_t low = -1, high = 1;
-  while (too_early(high) && (timing.loops() || high < timing.beats())) low = high, high *= 2;
-  while (high - low > 1) (too_early((low + high) / 2) ? low : high) = (low + high) / 2;
-  return std::min(ends, its.course.reaches(timing.beat(timing.boundary_from(high, on))));
+  std::int64_t beat = std::max<std::int64_t>(0, timing.beat_near(its.course.at(from)));
+  while (too_early(beat)) ++beat;
+  return std::min(ends, its.course.reaches(timing.beat(timing.boundary_from(beat, on))));
 }
 
 namespace {

@@ -97,6 +97,22 @@ BeatPlace TrackTiming::place_of(std::int64_t beat) const {
   return place;
 }
 
+std::int64_t TrackTiming::beat_near(ClipPosition place) const {
+  std::int64_t own = own_frame_at(place), beats = 0;
+  if (loops_ && own >= frames_) {
+    const std::int64_t round = frames_ - loop_from_;
+    beats = ((own - frames_) / round + 1) * (loop_end() - loop_begin());
+    own = loop_from_ + (own - frames_) % round;
+  }
+  const double into = static_cast<double>(own - first_ + frame_of_beat(before_, tempo_, rate_)) / rate_.value;
+  return std::max<std::int64_t>(-1, beats + static_cast<std::int64_t>(std::floor(into * tempo_.value / 60)) - before_ - 1);
+}
+
+std::int64_t TrackTiming::round_near(ClipPosition place) const {
+  const std::int64_t own = own_frame_at(place);
+  return own < frames_ ? -1 : std::max<std::int64_t>(-1, (own - frames_) / (frames_ - loop_from_) - 1);
+}
+
 ScopeFrame Course::reaches(ClipPosition place) const {
   if (place.whole < source.whole || (place.whole == source.whole && place.part <= source.part)) return frame;
   const std::uint32_t part = place.part - source.part;

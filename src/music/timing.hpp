@@ -42,12 +42,18 @@ class TrackTiming {
   /// The same place within the clip, where the track goes on if it was left there.
   ClipPosition folded(ClipPosition position) const;
   BeatPlace place_of(std::int64_t beat) const;
+  /// A beat that lies at or before a place in the clip, less than three beats from the last one that does; -1 if there may be none.
+  std::int64_t beat_near(ClipPosition place) const;
+  /// A round that ends at or before a place, less than three rounds from the last one that does; -1 if there may be none. Only for loops.
+  std::int64_t round_near(ClipPosition place) const;
   std::int64_t beats() const { return std::int64_t{bars_[parts_]} * metre_; }
 
  private:
   std::int64_t own_frame(std::int64_t beat) const;
   std::int64_t end_frame() const { return loops_ || !has_beats() ? frames_ : own_frame(beats()); }
   ClipPosition at(std::int64_t own_frame) const;
+  /// The other way round, rounded down.
+  std::int64_t own_frame_at(ClipPosition place) const { return (place.whole * per_ - offset_) / to_; }
   std::int64_t loop_begin() const { return std::int64_t{bars_[loop_part_]} * metre_; }
   std::int64_t loop_end() const { return std::int64_t{bars_[loop_part_ + 1]} * metre_; }
   /// The beat of the first round that is the same.
