@@ -177,6 +177,7 @@ struct Pair {
 
 struct Session {
   std::size_t changes = 0, off = 0, unclear = 0;
+  std::string told;
 };
 
 /// Plays at random at a manager's rate, with clips of another, and looks at every change in what is heard.
@@ -252,6 +253,9 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (!its.first && !is_bridge && !from_bridge && pairs.contains({before, its.name})) its.how = pairs.at({before, its.name});
     if (is_bridge) its.how.on = On::now;  // which pair it was for may have changed since
     its.fade = static_cast<std::size_t>(its.how.by == By::cross ? its.how.over * rate : 0.006 * rate) + 64;
+    // What still fades when a third track comes leaves within a tenth of a second.
+    if (!starts.empty() && its.frame < starts.back().frame + starts.back().fade)
+      its.fade = std::max(its.fade, static_cast<std::size_t>(0.1 * rate) + 64);
     before = its.name;
     starts.push_back(its);
   }
@@ -283,13 +287,13 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (heard > place + round / 2) heard -= round;
     if (std::abs(heard - place) > (step == 1 ? 0.1L : 2)) {
       ++session.unclear;
-      UNSCOPED_INFO(fmt::format("'{}', which began at {}, is at {:.3f} of its clip and not at {:.3f} on frame {}", last.name, last.frame,
+      session.told += (fmt::format("'{}', which began at {}, is at {:.3f} of its clip and not at {:.3f} on frame {}", last.name, last.frame,
                                 static_cast<double>(heard), static_cast<double>(place), its.frame));
     }
     const bool over = left.loop < 0 && left.is_boundary(On::end, place, exact);
     if (its.how.on != On::now && !over && !left.is_boundary(its.how.on, place, exact)) {
       ++session.off;
-      UNSCOPED_INFO(fmt::format("{} -> {} on {} at frame {}, at {:.3f} of the clip", last.name, its.name, word_of(its.how.on), its.frame,
+      session.told += (fmt::format("{} -> {} on {} at frame {}, at {:.3f} of the clip", last.name, its.name, word_of(its.how.on), its.frame,
                                 static_cast<double>(place)));
     }
   }
@@ -302,7 +306,7 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     const auto there = place_at(take, i, tolerance);
     if (!over && (!there || there->track != known(starts[last].name))) {
       if (++session.unclear < 4)
-        UNSCOPED_INFO(fmt::format("at frame {} not '{}' alone, which began at {}: left {:.4f}", i, starts[last].name, starts[last].frame,
+        session.told += (fmt::format("at frame {} not '{}' alone, which began at {}: left {:.4f}", i, starts[last].name, starts[last].frame,
                                   static_cast<double>(take.left(i))));
     }
   }
@@ -318,7 +322,7 @@ TEST_CASE("random changes fall on their exact frame, one track is heard at a tim
   const auto sessions = static_cast<unsigned>(given == nullptr ? times(8, 2) : std::atoi(given));
   for (unsigned seed = 1; seed <= sessions; ++seed) {
     const Session session = play_at_random(seed, seed % 2 == 0 ? 44100 : 48000, seed % 4 == 2 ? 44100 : 48000, times(100, 30));
-    CAPTURE(seed, session.changes);
+    CAPTURE(seed, session.changes, session.told);
     CHECK(session.off == 0);
     CHECK(session.unclear == 0);
     changes += session.changes;

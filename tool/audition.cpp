@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
@@ -17,6 +18,7 @@
 #include "take_table.hpp"
 #include "tidewater/author/audition.hpp"
 #include "tidewater/device/device.hpp"
+#include "tidewater/author/rehearsal.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/picture/takes.hpp"
 #include "watching.hpp"
@@ -144,6 +146,54 @@ void audition_once(const AuditionCall& call, const std::vector<AuditionSide>& si
   }
 }
 
+/// "storm@3" asks for the track in bar 3 of the one that plays.
+RehearsedChange change_in(const std::string& text) {
+  const std::size_t at = text.rfind('@');
+  std::int64_t bar = 0;
+  if (at != std::string::npos) {
+    const char* const end = text.data() + text.size();
+    const auto [last, error] = std::from_chars(text.data() + at + 1, end, bar);
+    if (error != std::errc() || last != end) bar = 0;
+  }
+  if (bar < 1) throw Error(fmt::format("--then {}: write the track and the bar in which it is asked for, such as storm@3", text));
+  return {text.substr(0, at), bar};
+}
+
+/// A track, and the changes from it to others.
+void rehearse_once(const AuditionCall& call, const Book& book) {
+  std::vector<RehearsedChange> changes;
+  for (const std::string& its : call.then) changes.push_back(change_in(its));
+  Rendering rendering({call.output, {}, call.picture}, Audition::rate);
+  const JournalSink sink = rendering.sink();
+  RehearsalOptions options{.seed = call.seed};
+  for (const std::string& gauge : call.gauges) {
+    const WalkGauge its = gauge_in(gauge);
+    options.gauges.emplace_back(its.gauge, its.from);
+  }
+  RehearsalListener listener;
+  listener.go_on = [] { return interrupted == 0; };
+  listener.sound = [&](std::span<const float> samples) { rendering.take(samples); };
+  const auto at = [](Frames frames) { return seconds(frames, Audition::rate).value; };
+  listener.journal = [&](const JournalEntry& entry) {
+    sink(entry);
+    if (const auto* asked = entry.as<noted::Asked>()) {
+      if (const auto* play = std::get_if<asked::Play>(&asked->request)) say("{:>8.2f} s  asked for {}\n", at(entry.at), play->track.text());
+      if (std::holds_alternative<asked::Leave>(asked->request)) say("{:>8.2f} s  asked for silence\n", at(entry.at));
+    }
+    if (const auto* decision = entry.as<noted::Decision>()) {
+      if (decision->outcome == Outcome::planned) say("{:>8.2f} s    planned  {}\n", at(entry.at), decision->why);
+      if (decision->start) say("{:>8.2f} s    begins   {}\n", at(decision->start->starts), decision->sound);
+    }
+    if (const auto* fading = entry.as<noted::Fading>())
+      say("{:>8.2f} s    leaves   {}{}, over {:.3g} s\n", at(std::max(entry.at, fading->from)), fading->sound,
+          fading->layer.empty() ? "" : ": " + fading->layer, fading->fade.value);
+  };
+  rehearse(book, call.name, changes, listener, options);
+  say("\n{}", rendering.report().text());
+  rendering.finish(fmt::format("{}, and changes from it", call.name));
+  if (call.output.empty()) say("  next       hear it: --output FILE; try a change: --then TRACK@BAR\n");
+}
+
 /// The latest change of the books and of the clips that are heard.
 fs::file_time_type last_change(const std::vector<AuditionSide>& sides) {
   fs::file_time_type latest = fs::file_time_type::min();
@@ -163,6 +213,14 @@ fs::file_time_type last_change(const std::vector<AuditionSide>& sides) {
 
 int audition(const AuditionCall& call) {
   heed_interrupts();
+  const Book book = read_good_book(call.book);
+  const auto is_track = [&](const BookSound& its) { return its.track && its.name == call.name; };
+  if (std::any_of(book.sounds.begin(), book.sounds.end(), is_track)) {
+    if (call.device) throw Error("a track is heard from a file: give --output FILE in place of --device");
+    rehearse_once(call, book);
+    return fine;
+  }
+  if (!call.then.empty()) throw Error(fmt::format("--then goes with a track, and '{}' is none", call.name));
   std::vector<AuditionSide> sides = sides_of(call);
   audition_once(call, sides);
   if (!call.watch) return fine;

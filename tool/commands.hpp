@@ -133,6 +133,7 @@ struct AuditionCall {
   std::vector<std::pair<std::string, std::string>> traits;
   std::vector<std::string> gauges;  ///< "throttle=0.6" or "throttle=0..1"
   std::string language;             ///< of speech
+  std::vector<std::string> then;    ///< of a track: "storm@3"
   bool device = false;
   bool watch = false;
 };
