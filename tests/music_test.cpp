@@ -849,6 +849,27 @@ TEST_CASE("what a book says wrong of tracks is told with its place and what to d
   CHECK_THAT(problems_of(clips + "on = \"midnight\"\n"), Contains("on"));
 }
 
+TEST_CASE("`check` hears a round that does not meet, and a clip that is longer than its bars") {
+  Folder folder;
+  std::vector<float> ramp;
+  for (std::int64_t i = 0; i < beats(8, 120); ++i) ramp.push_back(0.5F * static_cast<float>(i) / static_cast<float>(beats(8, 120)));
+  folder.write_clip("clips/ramp.wav", ramp);
+  folder.write_clip("clips/tone.wav", sine(500, 4.5, 1, 0.5));
+  const auto advice_on = [&](const std::string& clip) {
+    folder.write("book.toml", book_head + "[tracks.a]\nclips = [\"" + clip +
+                                  "\"]\ntempo = \"120 bpm\"\nparts = [ { bars = 1 }, { bars = 1, loop = true } ]\n");
+    std::vector<std::string> kinds;
+    for (const Advice& advice : check_clips(read_book(folder.path("book.toml")).book).advice) kinds.push_back(advice.kind);
+    return kinds;
+  };
+  const auto has = [](const std::vector<std::string>& kinds, const char* kind) { return std::count(kinds.begin(), kinds.end(), kind) == 1; };
+  const auto ramps = advice_on("ramp.wav"), tones = advice_on("tone.wav");
+  CHECK(has(ramps, "part-seam"));
+  CHECK_FALSE(has(ramps, "off-bars"));
+  CHECK(has(tones, "off-bars"));
+  CHECK_FALSE(has(tones, "part-seam"));
+}
+
 TEST_CASE("a stream that breaks off ends its track, and another can be played") {
   ManagerOptions options;
   options.limiter = false;

@@ -100,10 +100,55 @@ void about_loop(Advising& advising, const BookLayer& layer) {
   if (!problem.empty()) advising.problem(layer.loop.place, problem);
 }
 
+template <class Take>
+void each_playable_stem(const Advising& advising, const BookSound& sound, Take take) {
+  for (const BookLayer& stem : sound.layers) each_playable(advising, stem, [&](const BookClip& clip) { take(stem, clip); });
+}
+
+/// A clip that is longer than its bars: the rest is never heard, or the tempo is wrong.
+void about_bars(Advising& advising, const BookSound& sound) {
+  constexpr Seconds much{0.01};
+  const Seconds end = end_of_parts(sound);
+  each_playable_stem(advising, sound, [&](const BookLayer&, const BookClip& clip) {
+    const Seconds over = advising.facts(clip.path).length - end;
+    if (over > much)
+      advising.advise(clip.place, "off-bars", clip.path, over.value,
+                      fmt::format("'{}' is {:.3f} s longer than the bars of '{}', which end at {:.3f} s: what lies behind them is not heard; "
+                                  "look at the tempo and the parts, or cut the clip",
+                                  clip.path, over.value, sound.name, end.value));
+  });
+}
+
+/// The last sample of a round is far from the first of the next.
+void about_part_seam(Advising& advising, const BookSound& sound, const BookLayer& stem, const BookClip& clip) {
+  constexpr double least_jump = 0.02, factor = 3;
+  const Audio audio = clip_audio(advising.book(), clip.path);
+  const Range<Frames> region = loop_of(shape_of(audio), stem.loop);
+  const auto width = static_cast<std::int64_t>(audio.channels);
+  const auto sample = [&](std::int64_t frame) { return static_cast<double>(audio.samples[static_cast<std::size_t>(frame * width)]); };
+  const double jump = std::abs(sample(region.high.value - 1) - sample(region.low.value));
+  // An attack on the first beat is one also where the first round begins.
+  double steepest = std::abs(sample(region.low.value) - (region.low.value > 0 ? sample(region.low.value - 1) : 0));
+  const std::int64_t near = frames(Seconds{0.02}, audio.rate).value;
+  for (std::int64_t i = std::max(region.low.value, region.high.value - near); i + 1 < region.high.value; ++i)
+    steepest = std::max(steepest, std::abs(sample(i + 1) - sample(i)));
+  if (jump > least_jump && jump > factor * steepest)
+    advising.advise(clip.place, "part-seam", clip.path, jump,
+                    fmt::format("the round of '{}' jumps by {:.2f} of full scale in '{}' where it goes round, which clicks; let the bar before "
+                                "it lead into the first bar of the round",
+                                sound.name, jump, clip.path));
+}
+
 /// Compiling a track looks for the same.
 void about_track(Advising& advising, const BookSound& sound) {
   if (!sound.track) return;
-  for (Problem& problem : wrong_in_track(sound, advising.all_facts())) advising.problem(problem.place, std::move(problem.message));
+  const std::vector<Problem> wrong = wrong_in_track(sound, advising.all_facts());
+  for (const Problem& problem : wrong) advising.problem(problem.place, problem.message);
+  if (!wrong.empty() || sound.track->tempo.value == 0 || sound.track->parts.empty()) return;
+  if (sound.track->ending.empty()) about_bars(advising, sound);
+  each_playable_stem(advising, sound, [&](const BookLayer& stem, const BookClip& clip) {
+    if (stem.loop.between == BookLoop::Between::beats) about_part_seam(advising, sound, stem, clip);
+  });
 }
 
 void about_placeholders(Advising& advising, const BookSound& sound) {

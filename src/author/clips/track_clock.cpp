@@ -25,6 +25,11 @@ std::int64_t end_of_parts(const BookSound& sound, Hertz rate) {
 
 }  // namespace
 
+Seconds end_of_parts(const BookSound& sound) {
+  constexpr Hertz fine{1'000'000};
+  return seconds({end_of_parts(sound, fine)}, fine);
+}
+
 std::vector<Problem> wrong_in_track(const BookSound& sound, const std::map<std::string, ClipFacts>& facts) {
   std::vector<Problem> wrong;
   if (!sound.list.empty()) return wrong;

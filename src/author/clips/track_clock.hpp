@@ -13,6 +13,9 @@ namespace tidewater {
 /// What keeps a track from being compiled: stems of unlike rates or lengths, or parts beyond the end of a clip.
 std::vector<Problem> wrong_in_track(const BookSound& sound, const std::map<std::string, ClipFacts>& facts);
 
+/// The place at which the parts of a track end, in its clip.
+Seconds end_of_parts(const BookSound& sound);
+
 /// The timing of a track. `clip` is the bank's clip of the first stem, `shape` that of its file.
 BankTrack bank_track(const BookSound& sound, const BankClip& clip, const ClipShape& shape, Hertz bank_rate);
 
