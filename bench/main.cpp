@@ -70,11 +70,11 @@ class Table : public benchmark::BenchmarkReporter {
 };
 
 namespace bench = tidewater::bench;
-constexpr std::pair<std::string_view, void (*)()> tables[] = {
-    {"costs", bench::print_costs_table},   {"calls", bench::print_calls_table},   {"clean", bench::print_clean_table},
-    {"growth", bench::print_growth_table}, {"books", bench::print_books_table},   {"banks", bench::print_banks_table},
-    {"world", bench::print_world_table},   {"scopes", bench::print_scopes_table}, {"music", bench::print_music_table},
-    {"names", bench::print_names_table}};
+constexpr std::pair<std::string_view, void (*)()> tables[] = {{"costs", bench::print_costs_table}, {"calls", bench::print_calls_table},
+                                                              {"clean", bench::print_clean_table}, {"growth", bench::print_growth_table},
+                                                              {"books", bench::print_books_table}, {"banks", bench::print_banks_table},
+                                                              {"world", bench::print_world_table}, {"scopes", bench::print_scopes_table},
+                                                              {"music", bench::print_music_table}, {"names", bench::print_names_table}};
 
 }  // namespace
 

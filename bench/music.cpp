@@ -122,11 +122,13 @@ double least(Measure measure) {
 void print_music_table() {
   fmt::print("Music, the least of {} runs:\n\n| what | yardstick | ours | reach |\n| --- | ---: | ---: | ---: |\n", runs);
   const double look_up = least(yardstick);
-  fmt::print("| `play`, which plans a change; yardstick: a mutex and a look-up | {:.0f} ns | {:.0f} ns | 2,000 ns |\n", look_up, least(planning));
+  fmt::print("| `play`, which plans a change; yardstick: a mutex and a look-up | {:.0f} ns | {:.0f} ns | 2,000 ns |\n", look_up,
+             least(planning));
   fmt::print("| the next part of a track that has played for a day | | {:.0f} ns | |\n", least(boundary_after_a_day));
   const double without = least([] { return update_of(false, false); });
   const double loaded = least([] { return update_of(true, false); });
-  fmt::print("| an update with tracks loaded, none of which plays; yardstick: without tracks | {:.0f} ns | {:.0f} ns | 1 % more |\n", without, loaded);
+  fmt::print("| an update with tracks loaded, none of which plays; yardstick: without tracks | {:.0f} ns | {:.0f} ns | 1 % more |\n",
+             without, loaded);
   fmt::print("| an update while a track plays | {:.0f} ns | {:.0f} ns | |\n", without, least([] { return update_of(true, true); }));
 }
 

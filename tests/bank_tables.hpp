@@ -25,8 +25,8 @@ inline std::string_view section_name(file::Kind kind) {
   constexpr std::array<std::string_view, 26> names = {
       "",       "texts",   "about",     "groups",           "clips",  "uses",       "values", "choices",
       "layers", "sounds",  "responses", "events",           "hashes", "bases",      "marks",  "points of falloffs",
-      "gauges", "follows", "curves",    "points of curves", "scopes", "conditions", "traits",
-      "tracks", "parts",   "changes"};
+      "gauges", "follows", "curves",    "points of curves", "scopes", "conditions", "traits", "tracks",
+      "parts",  "changes"};
   return names[static_cast<std::size_t>(kind)];
 }
 

@@ -219,7 +219,8 @@ std::string response_with(const BookKey& key) {
   std::vector<std::string> keys = {std::string(key.key) + " = " + std::string(key.example)};
   if (const auto more = needed.find(key.key); more != needed.end()) keys.insert(keys.begin(), more->second.begin(), more->second.end());
   const bool music = key.key == "play" || key.key == "leave";
-  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) + "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
+  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) +
+                             "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
   if (key.section == "events") return others + fmt::format("[events.x]\n{}\n", fmt::join(keys, "\n"));
   return others + fmt::format("[events.x]\nresponses = [ {{ {} }} ]\n", fmt::join(keys, ", "));
 }

@@ -114,7 +114,9 @@ struct Known {
 
   double rate = 48000;  ///< of its clip
 
-  long double beat(long double n) const { return std::floor(n * 60 / static_cast<long double>(tempo) * static_cast<long double>(rate) + 0.5L); }
+  long double beat(long double n) const {
+    return std::floor(n * 60 / static_cast<long double>(tempo) * static_cast<long double>(rate) + 0.5L);
+  }
   int bars_before(int part) const {
     int sum = 0;
     for (int i = 0; i < part; ++i) sum += bars[static_cast<std::size_t>(i)];
@@ -140,16 +142,16 @@ struct Known {
     std::string parts;
     for (std::size_t i = 0; i < bars.size(); ++i)
       parts += fmt::format("{{ name = \"p{}\", bars = {}{} }}, ", i, bars[i], static_cast<int>(i) == loop ? ", loop = true" : "");
-    return fmt::format("[tracks.{0}]\nclips = [\"{0}.wav\"]\ntempo = \"{1} bpm\"\nmetre = \"{2}/4\"\nparts = [ {3} ]\nstream = false\n", name,
-                       tempo, metre, parts);
+    return fmt::format("[tracks.{0}]\nclips = [\"{0}.wav\"]\ntempo = \"{1} bpm\"\nmetre = \"{2}/4\"\nparts = [ {3} ]\nstream = false\n",
+                       name, tempo, metre, parts);
   }
 };
 
 /// At the rate of their clips.
 std::vector<Known> tracks_at(double rate) {
-  std::vector<Known> tracks = {
-    {"one", 97, 4, {1, 3}, 1}, {"two", 120, 4, {2}, 0},       {"three", 133.7, 3, {2, 4}, 1}, {"four", 171.31, 7, {1, 1}, 1},
-    {"five", 88, 4, {2, 2}, -1}, {"six", 60, 4, {1, 2}, 1},   {"rise", 96, 4, {1}, -1},       {"turn", 97, 3, {2}, -1}};
+  std::vector<Known> tracks = {{"one", 97, 4, {1, 3}, 1},      {"two", 120, 4, {2}, 0},     {"three", 133.7, 3, {2, 4}, 1},
+                               {"four", 171.31, 7, {1, 1}, 1}, {"five", 88, 4, {2, 2}, -1}, {"six", 60, 4, {1, 2}, 1},
+                               {"rise", 96, 4, {1}, -1},       {"turn", 97, 3, {2}, -1}};
   for (Known& track : tracks) track.rate = rate;
   return tracks;
 }
@@ -224,7 +226,8 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     }
     if (take.frames() >= next_update) {
       stage.manager->update(Seconds{0.016});
-      next_update = take.frames() + static_cast<std::size_t>(draw(0, 60) == 0 ? draw(2'400, static_cast<int>(0.4 * rate)) : draw(600, 1'000));
+      next_update =
+          take.frames() + static_cast<std::size_t>(draw(0, 60) == 0 ? draw(2'400, static_cast<int>(0.4 * rate)) : draw(600, 1'000));
     }
     block.resize(2 * frames);
     stage.manager->render(block);
@@ -262,8 +265,9 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
   for (const Start& its : starts)
     for (std::size_t i = its.frame; i < std::min(its.frame + its.fade, changing.size()); ++i) changing[i] = true;
   const auto known = [&](const std::string& name) {
-    return static_cast<std::size_t>(std::find_if(cast_of_tracks.begin(), cast_of_tracks.end(), [&](const Known& k) { return k.name == name; }) -
-                                    cast_of_tracks.begin());
+    return static_cast<std::size_t>(
+        std::find_if(cast_of_tracks.begin(), cast_of_tracks.end(), [&](const Known& k) { return k.name == name; }) -
+        cast_of_tracks.begin());
   };
   constexpr std::size_t back = 100;  // what is interpolated near the seam of a loop says nothing
   for (std::size_t i = 1; i < starts.size(); ++i) {
@@ -272,7 +276,8 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (its.frame < last.frame + last.fade + back || its.frame >= take.frames()) continue;
     const Known& left = cast_of_tracks[known(last.name)];
     const auto there = place_at(take, its.frame - back, tolerance);
-    if (left.loop < 0 && its.frame > last.frame + static_cast<std::size_t>(static_cast<double>(left.frames()) / step)) continue;  // from silence
+    if (left.loop < 0 && its.frame > last.frame + static_cast<std::size_t>(static_cast<double>(left.frames()) / step))
+      continue;  // from silence
     ++session.changes;
     if (!there || there->track != known(last.name)) {
       ++session.unclear;
@@ -288,13 +293,13 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (std::abs(heard - place) > (step == 1 ? 0.1L : 2)) {
       ++session.unclear;
       session.told += (fmt::format("'{}', which began at {}, is at {:.3f} of its clip and not at {:.3f} on frame {}", last.name, last.frame,
-                                static_cast<double>(heard), static_cast<double>(place), its.frame));
+                                   static_cast<double>(heard), static_cast<double>(place), its.frame));
     }
     const bool over = left.loop < 0 && left.is_boundary(On::end, place, exact);
     if (its.how.on != On::now && !over && !left.is_boundary(its.how.on, place, exact)) {
       ++session.off;
       session.told += (fmt::format("{} -> {} on {} at frame {}, at {:.3f} of the clip", last.name, its.name, word_of(its.how.on), its.frame,
-                                static_cast<double>(place)));
+                                   static_cast<double>(place)));
     }
   }
   for (std::size_t i = starts.front().frame + 100, last = 0; i < take.frames(); i += 97) {
@@ -307,7 +312,7 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (!over && (!there || there->track != known(starts[last].name))) {
       if (++session.unclear < 4)
         session.told += (fmt::format("at frame {} not '{}' alone, which began at {}: left {:.4f}", i, starts[last].name, starts[last].frame,
-                                  static_cast<double>(take.left(i))));
+                                     static_cast<double>(take.left(i))));
     }
   }
   return session;
@@ -360,8 +365,7 @@ void write_ogg(const std::string& path, const std::vector<float>& samples, int r
 std::vector<float> noise(unsigned seed, std::int64_t frames, int channels = 1) {
   std::mt19937 random(seed);
   std::vector<float> samples;
-  for (std::int64_t i = 0; i < frames * channels; ++i)
-    samples.push_back(0.4F * (static_cast<float>(random() % 65536) / 32768.0F - 1));
+  for (std::int64_t i = 0; i < frames * channels; ++i) samples.push_back(0.4F * (static_cast<float>(random() % 65536) / 32768.0F - 1));
   return samples;
 }
 
@@ -371,8 +375,8 @@ TEST_CASE("a crossing of unlike tracks stays within half a decibel") {
   ManagerOptions options;
   options.limiter = false;
   Stage stage(
-      "[tracks.a]\nclips = [\"a.wav\"]\nby = \"cross\"\nover = \"2 s\"\n[tracks.b]\nclips = [\"b.wav\"]\nby = \"cross\"\nover = \"2 s\"\n", options,
-      [](const Folder& folder) {
+      "[tracks.a]\nclips = [\"a.wav\"]\nby = \"cross\"\nover = \"2 s\"\n[tracks.b]\nclips = [\"b.wav\"]\nby = \"cross\"\nover = \"2 s\"\n",
+      options, [](const Folder& folder) {
         folder.write_clip("clips/a.wav", noise(1, 480'000));
         folder.write_clip("clips/b.wav", noise(2, 480'000));
       });
@@ -410,8 +414,8 @@ TEST_CASE("a third track makes the first leave within a tenth of a second") {
 TEST_CASE("a track without a tempo loops, and one that is asked for again goes on, also after a restart of its scope") {
   ManagerOptions options;
   options.limiter = false;
-  Stage stage("[scopes.level]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"level\"\n[tracks.b]\nclips = [\"b.wav\"]\nscope = \"level\"\n", options,
-              [](const Folder& folder) {
+  Stage stage("[scopes.level]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"level\"\n[tracks.b]\nclips = [\"b.wav\"]\nscope = \"level\"\n",
+              options, [](const Folder& folder) {
                 folder.write_clip("clips/a.wav", held(0.5, 0, 30'000), 2);
                 folder.write_clip("clips/b.wav", held(0, 0.5, 30'000), 2);
               });
@@ -444,8 +448,10 @@ TEST_CASE("the parts behind the loop are heard when a track is left on its end, 
       options.rate = {rate};
       const std::int64_t bar = beats(4, 120);
       const std::string book = fmt::format(
-          "[tracks.a]\nclips = [\"a.wav\"]\nstream = {}\ntempo = \"120 bpm\"\nparts = [ {{ bars = 1 }}, {{ name = \"round\", bars = 2, loop = true }}, "
-          "{{ name = \"ending\", bars = 1 }} ]\n[tracks.b]\nclips = [\"b.wav\"]\ntempo = \"120 bpm\"\nparts = [ {{ bars = 1, loop = true }} "
+          "[tracks.a]\nclips = [\"a.wav\"]\nstream = {}\ntempo = \"120 bpm\"\nparts = [ {{ bars = 1 }}, {{ name = \"round\", bars = 2, "
+          "loop = true }}, "
+          "{{ name = \"ending\", bars = 1 }} ]\n[tracks.b]\nclips = [\"b.wav\"]\ntempo = \"120 bpm\"\nparts = [ {{ bars = 1, loop = true "
+          "}} "
           "]\non = \"end\"\n[events.end]\nresponses = [ {{ leave = \"main\", on = \"end\" }} ]\n",
           stream);
       Stage stage(book, options, [&](const Folder& folder) {
@@ -493,11 +499,15 @@ TEST_CASE("stems stay together however often they sleep and wake, streamed and i
     ManagerOptions options;
     options.limiter = false;
     options.rate = {44100};
-    std::string book = fmt::format("[gauges.danger]\nsmoothing = \"0 s\"\n[tracks.a]\nstream = {}\ntempo = \"97 bpm\"\nparts = [ {{ bars = 2 }}, {{ bars = 2, loop = true }} ]\nstems = [\n", stream);
+    std::string book = fmt::format(
+        "[gauges.danger]\nsmoothing = \"0 s\"\n[tracks.a]\nstream = {}\ntempo = \"97 bpm\"\nparts = [ {{ bars = 2 }}, {{ bars = 2, loop = "
+        "true }} ]\nstems = [\n",
+        stream);
     for (int i = 0; i < 4; ++i)
       book += fmt::format("  {{ name = \"s{0}\", clips = [\"s{0}.wav\"]{1} }},\n", i,
-                          i == 0 ? "" : fmt::format(", follow = [ {{ gauge = \"danger\", gain = [[0, \"{}\"], [1, \"{}\"]] }} ]", i == 2 ? "0 dB" : "silent",
-                                                    i == 2 ? "silent" : "0 dB"));
+                          i == 0 ? ""
+                                 : fmt::format(", follow = [ {{ gauge = \"danger\", gain = [[0, \"{}\"], [1, \"{}\"]] }} ]",
+                                               i == 2 ? "0 dB" : "silent", i == 2 ? "silent" : "0 dB"));
     book += "]\n";
     Stage stage(book, options, [](const Folder& folder) {
       // The same in all, so that stems that are apart do not add up.
@@ -523,8 +533,10 @@ TEST_CASE("a saved state goes on bit for bit, before a change, during a crossing
   const auto book = [] {
     return std::string(
         "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"97 bpm\"\nparts = [ { bars = 2, loop = true } ]\nagain = \"goes-on\"\n"
-        "[tracks.b]\nclips = [\"b.wav\"]\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n[tracks.b.from.a]\nby = \"cross\"\non = "
-        "\"bar\"\nover = \"2 bars\"\n[tracks.a.from.b]\nby = \"bridge\"\nbridge = \"c\"\n[tracks.c]\nclips = [\"c.wav\"]\ntempo = \"120 bpm\"\n"
+        "[tracks.b]\nclips = [\"b.wav\"]\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n[tracks.b.from.a]\nby = "
+        "\"cross\"\non = "
+        "\"bar\"\nover = \"2 bars\"\n[tracks.a.from.b]\nby = \"bridge\"\nbridge = \"c\"\n[tracks.c]\nclips = [\"c.wav\"]\ntempo = \"120 "
+        "bpm\"\n"
         "parts = [ { bars = 1 } ]\n");
   };
   const auto clips = [](const Folder& folder) {
@@ -596,7 +608,8 @@ TEST_CASE("the beats that pass are told once each, on their frames, and the next
   ManagerOptions options;
   options.limiter = false;
   Stage stage(
-      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"97 bpm\"\nmetre = \"3/4\"\nparts = [ { name = \"one\", bars = 2 }, { name = \"two\", bars = 2, loop "
+      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"97 bpm\"\nmetre = \"3/4\"\nparts = [ { name = \"one\", bars = 2 }, { name = \"two\", "
+      "bars = 2, loop "
       "= true } ]\n",
       options, [](const Folder& folder) { folder.write_clip("clips/a.wav", held(0.5, 0, beats(12, 97)), 2); });
   CHECK_FALSE(stage.manager->beat().has_value());
@@ -668,7 +681,8 @@ TEST_CASE("a track stops after its bars, and one that goes on comes back where i
   ManagerOptions options;
   options.limiter = false;
   Stage stage(
-      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"120 bpm\"\nparts = [ { bars = 4, loop = true } ]\nstop-after = \"3 bars\"\nagain = \"goes-on\"\n",
+      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"120 bpm\"\nparts = [ { bars = 4, loop = true } ]\nstop-after = \"3 bars\"\nagain = "
+      "\"goes-on\"\n",
       options, [](const Folder& folder) { folder.write_clip("clips/a.wav", told(0, beats(16, 120)), 2); });
   stage.manager->play("a");
   const Take take = stage.render(Seconds{8});
@@ -685,7 +699,8 @@ TEST_CASE("short pieces fall on the beat of the music, with clips by the part") 
   ManagerOptions options;
   options.limiter = false;
   Stage stage(
-      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"120 bpm\"\nparts = [ { name = \"calm\", bars = 1 }, { name = \"bright\", bars = 1, loop = true } ]\n"
+      "[tracks.a]\nclips = [\"a.wav\"]\ntempo = \"120 bpm\"\nparts = [ { name = \"calm\", bars = 1 }, { name = \"bright\", bars = 1, loop "
+      "= true } ]\n"
       "[sounds.ping]\nclips = { by = \"part\", calm = [\"one.wav\"], bright = [\"two.wav\"], otherwise = [\"low.wav\"] }\n"
       "[events.ping]\nresponses = [ { start = \"ping\", on = \"beat\" } ]\n",
       options, [](const Folder& folder) {
@@ -832,11 +847,13 @@ TEST_CASE("what a book says wrong of tracks is told with its place and what to d
   CHECK_THAT(problems_of(timed + "parts = [ { bars = 3, loop = true } ]\n"), Contains("end at 3.000 s") && Contains("has 2.000 s"));
   CHECK_THAT(problems_of(timed + "parts = [ { bars = 3 } ]\n"), Contains("end at 3.000 s") && Contains("has 2.000 s"));
   CHECK_THAT(problems_of(timed + "first-beat = \"5 s\"\nparts = [ { bars = 1 } ]\n"), Contains("look at the tempo"));
-  CHECK_THAT(problems_of(timed + "parts = [ { bars = 1, loop = true }, { bars = 1, loop = true } ]\n"), Contains("two parts have loop = true"));
+  CHECK_THAT(problems_of(timed + "parts = [ { bars = 1, loop = true }, { bars = 1, loop = true } ]\n"),
+             Contains("two parts have loop = true"));
   CHECK_THAT(problems_of("[tracks.a]\nstems = [ { clips = [\"long.wav\"] }, { clips = [\"low.wav\"] } ]\n"),
              Contains("the stems of a track have one rate and one length"));
   CHECK_THAT(problems_of(clips + "bridge = \"a\"\n"), Contains("'a' cannot be its own bridge"));
-  CHECK_THAT(problems_of(clips + "bridge = \"b\"\n[tracks.b]\nclips = [\"low.wav\"]\n"), Contains("'b' never ends by itself, and a bridge has to"));
+  CHECK_THAT(problems_of(clips + "bridge = \"b\"\n[tracks.b]\nclips = [\"low.wav\"]\n"),
+             Contains("'b' never ends by itself, and a bridge has to"));
   CHECK_THAT(problems_of(clips + "[tracks.a.from.a]\non = \"now\"\n"), Contains("'a' cannot follow itself"));
   CHECK_THAT(problems_of(clips + "[tracks.a.from.nobody]\non = \"now\"\n"), Contains("there is no track 'nobody'"));
   CHECK_THAT(problems_of(clips + "over = \"2 bars\"\n"), Contains("a number of bars goes with a tempo"));
@@ -862,7 +879,9 @@ TEST_CASE("`check` hears a round that does not meet, and a clip that is longer t
     for (const Advice& advice : check_clips(read_book(folder.path("book.toml")).book).advice) kinds.push_back(advice.kind);
     return kinds;
   };
-  const auto has = [](const std::vector<std::string>& kinds, const char* kind) { return std::count(kinds.begin(), kinds.end(), kind) == 1; };
+  const auto has = [](const std::vector<std::string>& kinds, const char* kind) {
+    return std::count(kinds.begin(), kinds.end(), kind) == 1;
+  };
   const auto ramps = advice_on("ramp.wav"), tones = advice_on("tone.wav");
   CHECK(has(ramps, "part-seam"));
   CHECK_FALSE(has(ramps, "off-bars"));
@@ -898,7 +917,8 @@ TEST_CASE("streamed stems are not a frame apart, however long they play", "[hour
   std::string gauges;
   for (int i = 0; i < 8; ++i) {
     gauges += fmt::format("[gauges.g{}]\ndefault = 1\nsmoothing = \"0 s\"\n", i);
-    book += fmt::format("  {{ clips = [\"s{0}.ogg\"], follow = [ {{ gauge = \"g{0}\", gain = [[0, \"silent\"], [1, \"0 dB\"]] }} ] }},\n", i);
+    book +=
+        fmt::format("  {{ clips = [\"s{0}.ogg\"], follow = [ {{ gauge = \"g{0}\", gain = [[0, \"silent\"], [1, \"0 dB\"]] }} ] }},\n", i);
   }
   Stage stage(gauges + book + "]\n", options, [](const Folder& folder) {
     for (unsigned i = 0; i < 8; ++i) {

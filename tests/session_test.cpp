@@ -431,10 +431,9 @@ void Asker::ask_oddly() {
 void Asker::request() {
   if (random_.below(3) == 0) change_world();
   if (random_.below(4) == 0) change_scopes();
-  static const std::vector<const char*> events = {"step",   "hum",   "hush",  "both",  "again",  "few",  "walk",     "song",
-                                                  "nobody", "horn",  "tread", "buoy",  "splash", "dark", "tread-on", "tread-on",
-                                                  "rest",   "wired", "ring",  "quiet", "still",  "stir", "stir",     "music",
-                                                  "music",  "lull",  "silence"};
+  static const std::vector<const char*> events = {"step", "hum",   "hush",  "both",   "again", "few",      "walk",     "song", "nobody",
+                                                  "horn", "tread", "buoy",  "splash", "dark",  "tread-on", "tread-on", "rest", "wired",
+                                                  "ring", "quiet", "still", "stir",   "stir",  "music",    "music",    "lull", "silence"};
   static const std::vector<const char*> groups = {"master", "effects", "near", "music", "none", "far"};
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);

@@ -92,9 +92,8 @@ void print_report(const CheckCall& call, const ReadBook& read, const Checked& ch
   if (checked.accepted > 0) advice += fmt::format("{}{} accepted", advice.empty() ? "advice: " : ", ", checked.accepted);
   const Book& book = read.book;
   if (read.problems.empty())
-    say("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"),
-        of_sounds(book), counted(clips_in(book), "clip"), counted(book.groups.size(), "group"),
-        advice.empty() ? "" : "; ", advice);
+    say("{}: {}: {}, {}, {}, {}{}{}\n", call.book, colours.good("good"), counted(book.events.size(), "event"), of_sounds(book),
+        counted(clips_in(book), "clip"), counted(book.groups.size(), "group"), advice.empty() ? "" : "; ", advice);
   else
     say("{}: {}{}{}\n", call.book, colours.bad(counted(read.problems.size(), "problem")), advice.empty() ? "" : ", ", advice);
   if (!left_out.empty()) say("The worst of each kind. All: --all; one kind: --only {}\n", left_out);

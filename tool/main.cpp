@@ -199,8 +199,9 @@ int run(int argc, char** argv) {
   audition_command->add_option("--gauge", audition_call.gauges,
                                "Hold a gauge, throttle=0.6, or take it from the first take to the last, throttle=0..1; may be repeated");
   audition_command->add_option("--language", audition_call.language, "The language of speech, one of the book's (default: the first)");
-  audition_command->add_option("--then", audition_call.then,
-                               "Of a track: ask for another track in a bar of the one that plays, storm@3, or for silence, @5; may be repeated");
+  audition_command->add_option(
+      "--then", audition_call.then,
+      "Of a track: ask for another track in a bar of the one that plays, storm@3, or for silence, @5; may be repeated");
   audition_command->add_option("--compare", audition_call.compare,
                                "Play another sound or event in turn with it, or the same from another BOOK.toml, at equal loudness");
   audition_command->add_flag("--watch", audition_call.watch, "Play again whenever the book or a clip is saved; Ctrl-C ends");

@@ -23,14 +23,19 @@ int score(const ScoreCall& call) {
   Table parts({"part", ">bars", ">from", ">to", "more"});
   for (const ScorePart& part : score.parts)
     parts.row({part.name, fmt::format("{} .. {}", part.first_bar, part.first_bar + part.bars - 1), fmt::format("{:.3f} s", part.from.value),
-               fmt::format("{:.3f} s", part.to.value), part.loop ? "goes round" : part.ending ? "heard when the track is left on its end" : ""});
+               fmt::format("{:.3f} s", part.to.value),
+               part.loop     ? "goes round"
+               : part.ending ? "heard when the track is left on its end"
+                             : ""});
   if (!parts.empty()) say("{}\n", parts.text());
   Table stems({"stem", "clip", "follows"});
-  for (const ScoreStem& stem : score.stems) stems.row({stem.name.empty() ? "-" : stem.name, stem.clip, fmt::format("{}", fmt::join(stem.follows, ", "))});
+  for (const ScoreStem& stem : score.stems)
+    stems.row({stem.name.empty() ? "-" : stem.name, stem.clip, fmt::format("{}", fmt::join(stem.follows, ", "))});
   say("{}\n", stems.text());
   Table changes({"from", "to", "how", ">places"});
   for (const ScoreChange& change : score.changes)
-    changes.row({change.from, change.to, change.how, change.from != score.track || change.on == On::now ? "" : fmt::format("{}", change.at.size())});
+    changes.row({change.from, change.to, change.how,
+                 change.from != score.track || change.on == On::now ? "" : fmt::format("{}", change.at.size())});
   say("{}", changes.empty() ? "no other track has this stand\n" : changes.text());
   if (call.picture.empty()) return fine;
   Rendering::make_folder_of(call.picture);

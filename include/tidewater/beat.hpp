@@ -17,10 +17,10 @@ namespace TIDEWATER_API tidewater {
 struct Beat {
   TrackName track{"", 0};
   Name part{"", 0};
-  std::int64_t bar = 0;     ///< from 1, counted through every round of the loop; 0 in the pick-up
-  std::uint32_t beat = 0;   ///< of the bar, from 1; 0 in the pick-up
-  double into = 0;          ///< how much of the beat has passed, from 0 to 1
-  Frames to_beat, to_bar;   ///< frames of the manager's clock until the next beat and the next bar; less than 0 if the music stands
+  std::int64_t bar = 0;    ///< from 1, counted through every round of the loop; 0 in the pick-up
+  std::uint32_t beat = 0;  ///< of the bar, from 1; 0 in the pick-up
+  double into = 0;         ///< how much of the beat has passed, from 0 to 1
+  Frames to_beat, to_bar;  ///< frames of the manager's clock until the next beat and the next bar; less than 0 if the music stands
 };
 
 /// A beat that has passed.

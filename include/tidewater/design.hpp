@@ -131,17 +131,17 @@ struct PartDesign {
 
 /// Timing of a track, and how it changes with others. A track is a sound; its layers are the stems.
 struct TrackDesign {
-  std::string stand;         ///< tracks of one stand give way to one another; empty for the stand "main"
-  Tempo tempo;               ///< 0 for none: every moment is a beat
-  std::uint32_t metre = 4;   ///< beats of a bar
-  std::uint32_t unit = 4;    ///< note value of a beat
-  Seconds first_beat;        ///< place of the first beat in the clip; what lies before it is the pick-up
+  std::string stand;        ///< tracks of one stand give way to one another; empty for the stand "main"
+  Tempo tempo;              ///< 0 for none: every moment is a beat
+  std::uint32_t metre = 4;  ///< beats of a bar
+  std::uint32_t unit = 4;   ///< note value of a beat
+  Seconds first_beat;       ///< place of the first beat in the clip; what lies before it is the pick-up
   std::vector<PartDesign> parts = {};
-  bool goes_on = false;      ///< when it comes again it goes on where it was left
-  std::string ending;        ///< the track that plays when this one is left at its end; empty for none
-  Seconds stop_after;        ///< it leaves after so long, or after so many bars; 0 for never
+  bool goes_on = false;  ///< when it comes again it goes on where it was left
+  std::string ending;    ///< the track that plays when this one is left at its end; empty for none
+  Seconds stop_after;    ///< it leaves after so long, or after so many bars; 0 for never
   std::uint32_t stop_after_bars = 0;
-  Range<Seconds> pause;  ///< of a list: between two tracks
+  Range<Seconds> pause;                    ///< of a list: between two tracks
   std::vector<ChangeDesign> changes = {};  ///< the track's own, and those of pairs
   friend bool operator==(const TrackDesign&, const TrackDesign&) = default;
 

@@ -206,10 +206,10 @@ struct ClipDropped {
 
 }  // namespace asked
 
-using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
-                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
-                             asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge,
-                             asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play,
-                             asked::Leave>;
+using Request =
+    std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan, asked::SetLowPass,
+                 asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload, asked::ClipRead,
+                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge, asked::BeginScope, asked::EndScope,
+                 asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play, asked::Leave>;
 
 }  // namespace tidewater

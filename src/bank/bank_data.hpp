@@ -127,9 +127,9 @@ struct BankLayer : LayerDesign {
 
 inline constexpr std::size_t most_layers = 8;  ///< of a sound
 
-inline constexpr std::size_t most_parts_of_a_track = 32;    ///< of a track
-inline constexpr std::size_t most_listed = 256;  ///< tracks of a list
-inline constexpr std::size_t most_changes = 64;  ///< of a track with others
+inline constexpr std::size_t most_parts_of_a_track = 32;  ///< of a track
+inline constexpr std::size_t most_listed = 256;           ///< tracks of a list
+inline constexpr std::size_t most_changes = 64;           ///< of a track with others
 
 inline constexpr std::size_t most_gauges = 64;    ///< of a book, and of all banks that are loaded
 inline constexpr std::size_t most_followed = 8;   ///< gauges, of a sound and its layers
@@ -138,8 +138,8 @@ inline constexpr Seconds shortest_cadence{0.01};  ///< from one start to the nex
 
 /// A track: its timing, and how the frames of its clips lie in the bank. All its stems are alike in that.
 struct BankTrack : TrackDesign {
-  Hertz rate;                  ///< of the clips' own frames, in which beats are counted
-  std::int64_t frames = 0;     ///< of a clip; after them a loop goes on at `loop_from`
+  Hertz rate;               ///< of the clips' own frames, in which beats are counted
+  std::int64_t frames = 0;  ///< of a clip; after them a loop goes on at `loop_from`
   std::int64_t loop_from = 0;
   bool loops = false;
   std::int64_t beats_before = 0;  ///< beats that lie before the clip, of a clip that was cut from a longer one

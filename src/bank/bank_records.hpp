@@ -214,18 +214,18 @@ struct Sound {
 /// Timing of a track, whose stems are the layers of the sound.
 struct Track {
   Text stand;
-  double tempo = 0;             ///< beats a minute; 0 for none
-  std::uint32_t metre = 0;      ///< beats of a bar
-  std::uint32_t unit = 0;       ///< note value of a beat
-  double first_beat = 0;        ///< seconds
+  double tempo = 0;         ///< beats a minute; 0 for none
+  std::uint32_t metre = 0;  ///< beats of a bar
+  std::uint32_t unit = 0;   ///< note value of a beat
+  double first_beat = 0;    ///< seconds
   Part parts;
-  std::uint32_t goes_on = 0;    ///< 1: it goes on where it was left
+  std::uint32_t goes_on = 0;  ///< 1: it goes on where it was left
   std::uint32_t stop_after_bars = 0;
-  double stop_after = 0;        ///< seconds; 0 for never
+  double stop_after = 0;  ///< seconds; 0 for never
   Text ending;
   Part changes;
-  double rate = 0;             ///< hertz; of the clips' own frames
-  std::int64_t frames = 0;     ///< of a clip
+  double rate = 0;          ///< hertz; of the clips' own frames
+  std::int64_t frames = 0;  ///< of a clip
   std::int64_t loop_from = 0;
   std::uint32_t loops = 0;
   std::uint32_t beats_before = 0;

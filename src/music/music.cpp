@@ -70,8 +70,8 @@ ScopeFrame Music::boundary(const PlayingTrack& its, On on, ScopeFrame from) {
   // The first beat that is not before `from`, and not before the place where the track began.
   const auto too_early = [&](std::int64_t beat) {
     const ClipPosition place = timing.beat(beat);
-    const bool behind = place.whole < its.course.source.whole ||
-                        (place.whole == its.course.source.whole && place.part < its.course.source.part);
+    const bool behind =
+        place.whole < its.course.source.whole || (place.whole == its.course.source.whole && place.part < its.course.source.part);
     return behind || its.course.reaches(place) < from;
   };
   std::int64_t beat = std::max<std::int64_t>(0, timing.beat_near(its.course.at(from)));
@@ -86,9 +86,7 @@ ClipPosition sum(ClipPosition a, ClipPosition b) {
   const std::uint64_t part = std::uint64_t{a.part} + b.part;
   return {a.whole + b.whole + static_cast<std::int64_t>(part >> 32), static_cast<std::uint32_t>(part)};
 }
-ClipPosition difference(ClipPosition a, ClipPosition b) {
-  return {a.whole - b.whole - (a.part < b.part ? 1 : 0), a.part - b.part};
-}
+ClipPosition difference(ClipPosition a, ClipPosition b) { return {a.whole - b.whole - (a.part < b.part ? 1 : 0), a.part - b.part}; }
 
 /// How many whole steps fit into a way.
 std::int64_t steps_in(ClipPosition way, std::uint64_t step) {

@@ -40,7 +40,7 @@ struct Beginning {
   ClipPosition source;  ///< where in its clip
   ClipPosition first;   ///< the place that falls on the boundary of a change: what lies between is the pick-up
   std::uint64_t step = std::uint64_t{1} << 32;
-  std::int64_t needs = 0;  ///< frames that it needs to be read from disk
+  std::int64_t needs = 0;    ///< frames that it needs to be read from disk
   std::int64_t fade_in = 0;  ///< frames, where nothing plays before it
 };
 
@@ -50,7 +50,7 @@ struct MusicChange {
   std::uint64_t via = 0;    ///< the bridge or the ending that plays before it; 0 for none
   On on = On::now;
   By by = By::cut;
-  std::int64_t over = 0;        ///< frames: length of the crossing, or of the fade-out
+  std::int64_t over = 0;  ///< frames: length of the crossing, or of the fade-out
   Beginning begins, via_begins;
   bool seamless = false;        ///< what leads to it is the ending of what plays: it goes on with the same samples
   bool by_itself = false;       ///< nobody asked for it: a track stops after a time, or the next of a list follows
@@ -67,8 +67,8 @@ struct Placement {
   ScopeFrame boundary;       ///< the change falls on
   ClipPosition source;
   std::int64_t fade_in = 0;
-  bool crosses = false;      ///< at equal power
-  bool stops = false;        ///< what plays stops
+  bool crosses = false;  ///< at equal power
+  bool stops = false;    ///< what plays stops
   ScopeFrame stop_at;
   std::int64_t fade_out = 0;
 };
@@ -87,16 +87,16 @@ struct Stand {
   Agenda::Ticket turn = Agenda::no_ticket;
   ScopeFrame free_from = {0};  ///< what was told to stop is heard up to here
   ScopeNumber free_scope = 0;
-  ScopeFrame told = {0};       ///< beats before this were told to the game
+  ScopeFrame told = {0};  ///< beats before this were told to the game
   ScopeNumber told_scope = 0;
 };
 
 /// Answers to a request.
 enum class Asked {
-  goes_on,   ///< the track plays already, or is on its way
-  back,      ///< the track still plays: the change that was planned is off
-  planned,   ///< call `due_for` for the moment at which the change is placed
-  nothing,   ///< there is nothing to leave
+  goes_on,  ///< the track plays already, or is on its way
+  back,     ///< the track still plays: the change that was planned is off
+  planned,  ///< call `due_for` for the moment at which the change is placed
+  nothing,  ///< there is nothing to leave
 };
 
 class Music {
@@ -132,7 +132,10 @@ class Music {
   /// A placement is carried out: this begins, or nothing.
   static void place(Stand& stand, const Placement& placement, const PlayingTrack& begins);
   /// The change cannot be carried out.
-  static void give_up(Stand& stand) { stand.wants = stand.after_via = false; stand.target = stand.playing.track; }
+  static void give_up(Stand& stand) {
+    stand.wants = stand.after_via = false;
+    stand.target = stand.playing.track;
+  }
   /// What plays has ended, or was told to stop by others.
   static void ended(Stand& stand);
   /// The first boundary on the stand for something short, not before a frame: of the track that is heard there.

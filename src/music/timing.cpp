@@ -75,7 +75,8 @@ std::int64_t TrackTiming::boundary_from(std::int64_t beat, On on) const {
   if (on == On::now || on == On::beat) return beat;
   const std::int64_t in_round = in_first_round(beat);
   if (on == On::bar) return beat + (metre_ - in_round % metre_) % metre_;
-  if (on == On::end) return beat + (loops_ ? loop_end() - (in_round == loop_begin() && beat >= loop_end() ? loop_end() : in_round) : beats() - beat);
+  if (on == On::end)
+    return beat + (loops_ ? loop_end() - (in_round == loop_begin() && beat >= loop_end() ? loop_end() : in_round) : beats() - beat);
   std::uint32_t part = 0;
   while (part < parts_ && std::int64_t{bars_[part]} * metre_ < in_round) ++part;
   return beat + std::int64_t{bars_[part]} * metre_ - in_round;

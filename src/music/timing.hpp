@@ -16,8 +16,8 @@ struct BeatPlace {
   std::uint32_t beat = 0;  ///< of the bar, from 0
 };
 
-/// Where the beats of a track lie. The clip is the clock: a beat is a frame of the clip, counted from the clip's beginning. Beats are counted
-/// from 0 at the first beat and on through every round of the loop.
+/// Where the beats of a track lie. The clip is the clock: a beat is a frame of the clip, counted from the clip's beginning. Beats are
+/// counted from 0 at the first beat and on through every round of the loop.
 ///
 /// Consists of plain bytes, so that a track that plays needs its bank no more.
 class TrackTiming {

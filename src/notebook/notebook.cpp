@@ -151,10 +151,12 @@ JournalEntry entry_of(const Note& note, const KeptLists& kept, std::span<const s
                       to = noted::Decision{n.outcome, n.playback.raise, n.playback, event, n.sound->name, layer_of(n), words(n.why)};
                   },
                   [&](const DueNote& n) {
-                    to = noted::Due{n.outcome, n.playback, n.sound->name, n.layer == nullptr ? std::string() : n.layer->name, n.voice, {n.starts.value}, words(n.why)};
+                    to = noted::Due{n.outcome, n.playback,       n.sound->name, n.layer == nullptr ? std::string() : n.layer->name,
+                                    n.voice,   {n.starts.value}, words(n.why)};
                   },
                   [&](const FadingNote& n) {
-                    to = noted::Fading{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how, words(n.why), {n.from.value}};
+                    to = noted::Fading{n.playback,   name_of(n.sound), name_of(n.layer, n.sound), n.voice, n.fade, n.how,
+                                       words(n.why), {n.from.value}};
                   },
                   [&](const WokeNote& n) {
                     to = noted::Woke{n.playback, name_of(n.sound), name_of(n.layer, n.sound), n.voice, {n.starts.value}};

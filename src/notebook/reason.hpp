@@ -99,14 +99,14 @@ struct Reason {
     left_over,           ///< for `number` seconds, after scope `name` restarted
     unknown_track,       ///< `name`
     track_unloaded,
-    no_more_stands,      ///< than `number`; `name` would be one more
-    no_music,            ///< on stand `name`
-    track_on_its_way,    ///< `name`, or it plays
-    track_still_plays,   ///< `name`: the change that was planned is off
-    change_replaced,     ///< by `name`
-    track_planned,       ///< at `seconds`, on `more` of track `name`: bar `number`, beat `other`, in part `unit`
-    takes_over_on,       ///< the same
-    gives_way_on,        ///< the same
+    no_more_stands,         ///< than `number`; `name` would be one more
+    no_music,               ///< on stand `name`
+    track_on_its_way,       ///< `name`, or it plays
+    track_still_plays,      ///< `name`: the change that was planned is off
+    change_replaced,        ///< by `name`
+    track_planned,          ///< at `seconds`, on `more` of track `name`: bar `number`, beat `other`, in part `unit`
+    takes_over_on,          ///< the same
+    gives_way_on,           ///< the same
     music_waits_for_scope,  ///< scope `name` is on hold since `number` seconds
   };
 

@@ -35,21 +35,24 @@ class ScoreDrawing {
 
   void title() {
     canvas_.text(score_left, 22, score_.track, {.size = 18, .colour = ink, .bold = true});
-    std::string about = score_.tempo.value > 0 ? fmt::format("{:g} bpm, {}/{}, ", score_.tempo.value, score_.metre, score_.unit) : "no tempo, ";
+    std::string about =
+        score_.tempo.value > 0 ? fmt::format("{:g} bpm, {}/{}, ", score_.tempo.value, score_.metre, score_.unit) : "no tempo, ";
     about += fmt::format("{:.2f} s; stand '{}', group '{}'", score_.length.value, score_.stand, score_.group);
     canvas_.text(score_left, 44, about, {.size = 12, .colour = faint_ink});
   }
 
   void draw_ruler() {
     y_ = score_top;
-    canvas_.text(score_left - 10, y_ + ruler / 2, score_.bars.empty() ? "seconds" : "bar", {.colour = faint_ink, .align = Canvas::Align::right});
+    canvas_.text(score_left - 10, y_ + ruler / 2, score_.bars.empty() ? "seconds" : "bar",
+                 {.colour = faint_ink, .align = Canvas::Align::right});
     if (score_.bars.empty()) {
       const double step = std::max(1.0, std::ceil(score_.length.value / 16));
       for (double at = 0; at <= score_.length.value; at += step)
         canvas_.text(x({at}), y_ + ruler / 2, fmt::format("{:g}", at), {.colour = faint_ink, .align = Canvas::Align::centre});
     }
     for (std::size_t bar = 0; bar + 1 < score_.bars.size(); ++bar)
-      if (every_bar_fits() || bar % 4 == 0) canvas_.text(x(score_.bars[bar]) + 3, y_ + ruler / 2, fmt::format("{}", bar + 1), {.colour = faint_ink});
+      if (every_bar_fits() || bar % 4 == 0)
+        canvas_.text(x(score_.bars[bar]) + 3, y_ + ruler / 2, fmt::format("{}", bar + 1), {.colour = faint_ink});
     y_ += ruler;
   }
 
@@ -67,8 +70,10 @@ class ScoreDrawing {
       const ScorePart& part = score_.parts[i];
       const double from = x(part.from), to = x(part.to);
       canvas_.rectangle(from, y_, to - from - 1, part_height, colour_of(i));
-      const std::string text =
-          fmt::format("{}: {} bar{}{}", part.name, part.bars, part.bars == 1 ? "" : "s", part.loop ? ", goes round" : part.ending ? ", the ending" : "");
+      const std::string text = fmt::format("{}: {} bar{}{}", part.name, part.bars, part.bars == 1 ? "" : "s",
+                                           part.loop     ? ", goes round"
+                                           : part.ending ? ", the ending"
+                                                         : "");
       const Colour its = i % 2 == 0 ? paper : ink;
       canvas_.text(from + 6, y_ + part_height / 2, text, {.size = 12, .colour = its, .bold = true, .most_width = to - from - 12});
     }
@@ -86,8 +91,9 @@ class ScoreDrawing {
     const double room = (size_.height - y_ - changes) / static_cast<double>(std::max<std::size_t>(1, score_.stems.size())) - below_part;
     const double height = std::clamp(room, least_stem, most_stem);
     float peak = 1e-3F;
-    for (const ScoreStem& stem : score_.stems) peak = std::max({peak, -*std::min_element(stem.lowest.begin(), stem.lowest.end()),
-                                                                *std::max_element(stem.highest.begin(), stem.highest.end())});
+    for (const ScoreStem& stem : score_.stems)
+      peak = std::max(
+          {peak, -*std::min_element(stem.lowest.begin(), stem.lowest.end()), *std::max_element(stem.highest.begin(), stem.highest.end())});
     for (const ScoreStem& stem : score_.stems) {
       canvas_.rectangle(score_left, y_, size_.width - score_left - score_right, height, band);
       draw_bars(y_, y_ + height);

@@ -386,7 +386,8 @@ class Drawing {
   void draw_legend() {
     const double middle = size_.height - margin;
     std::string text = fmt::format(
-        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars of music. The line in a bar is "
+        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars "
+        "of music. The line in a bar is "
         "its pitch: the row's top is "
         "{:+.1f} st, its foot {:+.1f} st.",
         quietest_shown, widest_pitch_, -widest_pitch_);

@@ -29,7 +29,7 @@ struct Bar {
   // Of a track.
   double bar_frames = 0;        ///< length of a bar; 0 for none
   std::int64_t first_beat = 0;  ///< frames from its beginning
-  int slot = 0;     ///< below its row's top, where playbacks of one sound overlap
+  int slot = 0;                 ///< below its row's top, where playbacks of one sound overlap
 };
 
 std::string metres_text(double metres);

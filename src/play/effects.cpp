@@ -238,9 +238,9 @@ Outcome leave_target(Starter& starter, const Act& act) {
   return starter.leave(Name(act.response.name.text, act.response.name.hash), act.how.on, fade, act.id, act.happening.event);
 }
 
-constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target,  fade_target, pause_target, resume_target,
-                                                           set_gauge,    set_level,    mute,        unmute,       raise_target,
-                                                           call_off,     play_target,  leave_target};  // by verb
+constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target, fade_target, pause_target, resume_target,
+                                                           set_gauge,    set_level,   mute,        unmute,       raise_target,
+                                                           call_off,     play_target, leave_target};  // by verb
 
 }  // namespace
 

@@ -89,7 +89,8 @@ Outcome Starter::play(LiveSound& track, PlaybackId id, Name event) {
   if (!design.list.empty()) return play_list(track, id, event);
   Stand* stand = music.find_or_make(Name(design.stand_name()).hash());
   if (stand == nullptr)
-    return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_stands, .number = most_stands, .name = design.stand_name()}, event);
+    return noting.decide(Outcome::no_room, id, {.code = Reason::Code::no_more_stands, .number = most_stands, .name = design.stand_name()},
+                         event);
   look_after(*stand);
   MusicChange change = change_to(*stand, &track, id, event.hash());
   if (change.on == On::end && stand->playing) end_with_ending(*stand, change);
@@ -176,15 +177,15 @@ Outcome Starter::ask_stand(Stand& stand, const MusicChange& change, std::string_
   if (asked == Asked::nothing)
     return noting.decide(Outcome::nothing_to_stop, change.asked, {.code = Reason::Code::no_music, .name = name}, event);
   if (asked == Asked::goes_on || asked == Asked::back) renew(stand);
-  if (replaced)
-    noting.decide(Outcome::replaced, *replaced, {.code = Reason::Code::change_replaced, .name = name}, event);
+  if (replaced) noting.decide(Outcome::replaced, *replaced, {.code = Reason::Code::change_replaced, .name = name}, event);
   if (asked == Asked::back) {
     take_turn_away(stand);
     go_by_itself(stand);
   }
   if (asked != Asked::planned)
     return noting.decide(Outcome::went_on, change.asked,
-                         {.code = asked == Asked::back ? Reason::Code::track_still_plays : Reason::Code::track_on_its_way, .name = name}, event);
+                         {.code = asked == Asked::back ? Reason::Code::track_still_plays : Reason::Code::track_on_its_way, .name = name},
+                         event);
   return plan(stand, true);
 }
 
@@ -250,7 +251,10 @@ Outcome Starter::plan(Stand& stand, bool asked) {
   const bool held = voices.times().held(scope);
   if (!held && !away && turn <= voices.times().at(scope, noting.link.now().at)) return carry_out(stand, placement);
   const ScopeFrame soon = voices.times().from(scope, noting.link.now().at) + voices.frames_of(until_clips_come);
-  stand.turn = agenda.add_music(scope, away ? std::max(turn, soon) : held ? std::max(turn, voices.times().stood_at(scope)) : turn,
+  stand.turn = agenda.add_music(scope,
+                                away   ? std::max(turn, soon)
+                                : held ? std::max(turn, voices.times().stood_at(scope))
+                                       : turn,
                                 music.number_of(stand));
   if (!asked) return Outcome::planned;
   note_planned(stand, placement, event);
@@ -342,8 +346,7 @@ Outcome Starter::carry_out(Stand& stand, const Placement& placement) {
 /// Starts a track at its frame and place. `begins` stays empty if it cannot start.
 Outcome Starter::begin_track(LiveSound& track, const Placement& placement, PlaybackId id, Name event, PlayingTrack& begins) {
   const bool seamless = placement.change.seamless && placement.starts == placement.change.via;
-  const ExactStart start{placement.frame, true, placement.source,
-                         seamless ? voices.frames_of(over_to_ending) : placement.fade_in,
+  const ExactStart start{placement.frame, true, placement.source, seamless ? voices.frames_of(over_to_ending) : placement.fade_in,
                          seamless            ? FadeLaw::straight
                          : placement.crosses ? FadeLaw::equal_power
                                              : FadeLaw::equal_loudness};
@@ -395,8 +398,8 @@ void Starter::go_by_itself(Stand& stand) {
   const TrackTiming& timing = stand.playing.timing;
   ScopeFrame when = ScopeFrame::never();
   if (design.stop_after_bars > 0)
-    when = stand.playing.course.reaches(timing.beat(
-        std::max<std::int64_t>(0, stand.playing.beat_reached(stand.playing.course.frame)) + std::int64_t{design.stop_after_bars} * timing.metre()));
+    when = stand.playing.course.reaches(timing.beat(std::max<std::int64_t>(0, stand.playing.beat_reached(stand.playing.course.frame)) +
+                                                    std::int64_t{design.stop_after_bars} * timing.metre()));
   else if (design.stop_after > Seconds{})
     when = stand.playing.course.reaches(timing.first_beat()) + voices.frames_of(design.stop_after);
   if (when == ScopeFrame::never() || when >= stand.playing.ends()) return;

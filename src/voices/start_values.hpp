@@ -34,8 +34,8 @@ struct VoicesCount {
 /// A start on an exact frame of its scope.
 struct ExactStart {
   ScopeFrame frame;
-  bool is_track = false;  ///< then what follows holds, and it claims a voice at once, however late it begins
-  ClipPosition source;    ///< where in its clip
+  bool is_track = false;     ///< then what follows holds, and it claims a voice at once, however late it begins
+  ClipPosition source;       ///< where in its clip
   std::int64_t fade_in = 0;  ///< frames of the scope
   FadeLaw law = FadeLaw::equal_loudness;
 };

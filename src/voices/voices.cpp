@@ -261,7 +261,8 @@ void Voices::leave(LiveLayer& layer, const StopAt& stop, Seconds fade, Ending ho
     layer.how = how;
   }
   link_.send(StopVoice{layer.voice, stop.fade, stop.frame, stop.law});
-  const bool later = stop.frame > ScopeFrame{0} && stop.frame > times().at(layer.start->scope, link_.now().lands) && !times().held(layer.start->scope);
+  const bool later =
+      stop.frame > ScopeFrame{0} && stop.frame > times().at(layer.start->scope, link_.now().lands) && !times().held(layer.start->scope);
   notebook_.add(link_.now().at, FadingNote{layer.start->id, layer.start->sound->design, layer.design, how, layer.voice, fade,
                                            notebook_.keep(why), later ? times().mixed(layer.start->scope, stop.frame) : MixFrame{}});
 }

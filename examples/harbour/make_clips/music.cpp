@@ -56,7 +56,7 @@ Song make_song() {
                                   {20, 69}, {21.5, 67}, {22, 65}, {24, 67},   {25.5, 65}, {26, 64},  {27.5, 60}, {28, 62}, {30, 57}};
   for (const Note& note : line)
     song.strings.place(pluck(hertz(note.pitch), 3.2, random.between(2300, 3400), random), note.beat + random.between(0, 0.02),
-               random.between(0.75, 1), random.between(-0.35, 0.1));
+                       random.between(0.75, 1), random.between(-0.35, 0.1));
   const int basses[] = {38, 36, 38, 43, 38, 36, 41, 38};
   for (int bar = 0; bar < 8; ++bar) {
     song.strings.place(pluck(hertz(basses[bar]), 4, 900, random), bar * 4, 1.3, 0.15);

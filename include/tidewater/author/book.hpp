@@ -82,7 +82,7 @@ struct BookLoop {
   Tempo tempo;           ///< of a region in beats
   Seconds first_beat;
   std::int64_t from_beat = 0, to_beat = 0;
-  Seconds crossfade;     ///< over the seam
+  Seconds crossfade;  ///< over the seam
   FilePlace place;
   friend bool operator==(const BookLoop& a, const BookLoop& b) {
     return a.between == b.between && a.time == b.time && a.frames == b.frames && a.crossfade == b.crossfade && a.tempo == b.tempo &&

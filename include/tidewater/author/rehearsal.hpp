@@ -25,7 +25,7 @@ struct RehearsedChange {
 struct RehearsalOptions {
   std::uint64_t seed = 1;
   std::vector<std::pair<std::string, double>> gauges = {};  ///< held at these values
-  Seconds rest{8};  ///< how long the last track plays on after the change to it
+  Seconds rest{8};                                          ///< how long the last track plays on after the change to it
 };
 
 /// What a rehearsal tells while it goes on. Each may be empty.

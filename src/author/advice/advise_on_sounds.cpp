@@ -4,11 +4,11 @@
 #include <optional>
 
 #include "author/advice/advising.hpp"
-#include "author/clips/track_clock.hpp"
 #include "author/book/group_settings.hpp"
 #include "author/clips/book_clips.hpp"
 #include "author/clips/levels.hpp"
 #include "author/clips/loops.hpp"
+#include "author/clips/track_clock.hpp"
 #include "author/folder/pattern.hpp"
 #include "tidewater/error.hpp"
 
@@ -112,10 +112,11 @@ void about_bars(Advising& advising, const BookSound& sound) {
   each_playable_stem(advising, sound, [&](const BookLayer&, const BookClip& clip) {
     const Seconds over = advising.facts(clip.path).length - end;
     if (over > much)
-      advising.advise(clip.place, "off-bars", clip.path, over.value,
-                      fmt::format("'{}' is {:.3f} s longer than the bars of '{}', which end at {:.3f} s: what lies behind them is not heard; "
-                                  "look at the tempo and the parts, or cut the clip",
-                                  clip.path, over.value, sound.name, end.value));
+      advising.advise(
+          clip.place, "off-bars", clip.path, over.value,
+          fmt::format("'{}' is {:.3f} s longer than the bars of '{}', which end at {:.3f} s: what lies behind them is not heard; "
+                      "look at the tempo and the parts, or cut the clip",
+                      clip.path, over.value, sound.name, end.value));
   });
 }
 
@@ -133,10 +134,11 @@ void about_part_seam(Advising& advising, const BookSound& sound, const BookLayer
   for (std::int64_t i = std::max(region.low.value, region.high.value - near); i + 1 < region.high.value; ++i)
     steepest = std::max(steepest, std::abs(sample(i + 1) - sample(i)));
   if (jump > least_jump && jump > factor * steepest)
-    advising.advise(clip.place, "part-seam", clip.path, jump,
-                    fmt::format("the round of '{}' jumps by {:.2f} of full scale in '{}' where it goes round, which clicks; let the bar before "
-                                "it lead into the first bar of the round",
-                                sound.name, jump, clip.path));
+    advising.advise(
+        clip.place, "part-seam", clip.path, jump,
+        fmt::format("the round of '{}' jumps by {:.2f} of full scale in '{}' where it goes round, which clicks; let the bar before "
+                    "it lead into the first bar of the round",
+                    sound.name, jump, clip.path));
 }
 
 /// Compiling a track looks for the same.
@@ -283,7 +285,8 @@ void about_sound(Advising& advising, const BookSound& sound) {
   about_place(advising, sound);
   about_track(advising, sound);
   if (!sound.track) about_variation(advising, sound);
-  if (!sound.track && std::any_of(sound.layers.begin(), sound.layers.end(), loops) && sound.retrigger == Retrigger::overlap && sound.limit == 0)
+  if (!sound.track && std::any_of(sound.layers.begin(), sound.layers.end(), loops) && sound.retrigger == Retrigger::overlap &&
+      sound.limit == 0)
     advising.advise(sound.place, "stacking-loop", sound.name, 0,
                     fmt::format("'{}' loops, and whenever it is asked for again one more of it plays over the others; write retrigger = "
                                 "\"ignore\", or a limit",

@@ -125,14 +125,16 @@ void EventReader::read_response(const toml::table& table, BookEvent& event) {
 
 /// Reports a verb for sounds whose target is a track, or the other way round.
 bool EventReader::is_of_other_kind(const BookResponse& response) {
-  const auto found = std::find_if(book_.sounds.begin(), book_.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
+  const auto found =
+      std::find_if(book_.sounds.begin(), book_.sounds.end(), [&](const BookSound& its) { return its.name == response.target; });
   if (found == book_.sounds.end() || !response.acts_on_sound()) return false;
   const bool plays = response.verb == Verb::play;
   if (plays == found->track.has_value() || response.verb == Verb::fade) return false;
-  problems_.add(response.place,
-                plays ? fmt::format("'{0}' is a sound: {{ start = \"{0}\" }} starts it; what is played is a track, [tracks.NAME]", response.target)
-                      : fmt::format("'{0}' is a track: {{ play = \"{0}\" }} begins it, {{ leave = \"{1}\" }} ends it, and its scope pauses it",
-                                    response.target, found->track->stand_name()));
+  problems_.add(
+      response.place,
+      plays ? fmt::format("'{0}' is a sound: {{ start = \"{0}\" }} starts it; what is played is a track, [tracks.NAME]", response.target)
+            : fmt::format("'{0}' is a track: {{ play = \"{0}\" }} begins it, {{ leave = \"{1}\" }} ends it, and its scope pauses it",
+                          response.target, found->track->stand_name()));
   return true;
 }
 

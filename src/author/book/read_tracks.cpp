@@ -26,8 +26,8 @@ std::int64_t beats_before(const TrackDesign& track, std::size_t part) {
 }
 
 std::size_t loop_in(const TrackDesign& track) {
-  return static_cast<std::size_t>(
-      std::find_if(track.parts.begin(), track.parts.end(), [](const PartDesign& part) { return part.loop; }) - track.parts.begin());
+  return static_cast<std::size_t>(std::find_if(track.parts.begin(), track.parts.end(), [](const PartDesign& part) { return part.loop; }) -
+                                  track.parts.begin());
 }
 
 /// "2 bars" is 2; nothing if the text is not a number of bars.
@@ -116,7 +116,8 @@ void TrackReader::fill_lists() {
     layer.place = sound.place;
     BookChoice& choice = layer.choices.emplace_back();
     for (const std::string& name : sound.list)
-      if (const BookSound* track = track_called(name); track != nullptr && !track->layers.empty() && !track->layers.front().choices.empty() &&
+      if (const BookSound* track = track_called(name); track != nullptr && !track->layers.empty() &&
+                                                       !track->layers.front().choices.empty() &&
                                                        !track->layers.front().choices.front().clips.empty())
         choice.clips.push_back(track->layers.front().choices.front().clips.front()), layer.stream = track->layers.front().stream;
   }
@@ -136,9 +137,10 @@ void TrackReader::read_metre(const toml::table& own, TrackDesign& track) {
   const std::uint32_t unit = slash == std::string::npos ? 0 : number(all.substr(slash + 1));
   const bool is_power = unit != 0 && (unit & (unit - 1)) == 0;
   if (beats == 0 || beats > most_beats || !is_power || unit > most_beats)
-    return problem(*own.get("metre"), fmt::format("\"{}\" is no metre; write the beats of a bar and the note that a beat is, such as \"3/4\" "
-                                                  "or \"7/8\": 1 to {} beats of a 1, 2, 4, 8, 16, 32 or 64",
-                                                  *written, most_beats));
+    return problem(*own.get("metre"),
+                   fmt::format("\"{}\" is no metre; write the beats of a bar and the note that a beat is, such as \"3/4\" "
+                               "or \"7/8\": 1 to {} beats of a 1, 2, 4, 8, 16, 32 or 64",
+                               *written, most_beats));
   track.metre = beats;
   track.unit = unit;
 }
@@ -155,7 +157,8 @@ void TrackReader::read_parts(const toml::table& own, TrackDesign& track) {
   const auto* list = node->as_array();
   if (list == nullptr || list->empty())
     return problem(*node, fmt::format("'parts' must be a list of one part or more: {}", example_of_parts));
-  if (list->size() > most_parts_of_a_track) return problem(*node, fmt::format("there are {} parts; {} is the most", list->size(), most_parts_of_a_track));
+  if (list->size() > most_parts_of_a_track)
+    return problem(*node, fmt::format("there are {} parts; {} is the most", list->size(), most_parts_of_a_track));
   for (const auto& item : *list) read_part(item, track);
   if (std::count_if(track.parts.begin(), track.parts.end(), [](const PartDesign& part) { return part.loop; }) > 1)
     problem(*node, "two parts have loop = true; one part of a track goes round, until the track is left");
@@ -262,8 +265,7 @@ void TrackReader::set_loops(const toml::table& own, BookSound& sound) {
 void TrackReader::add_ending(BookSound& sound) {
   TrackDesign& track = *sound.track;
   if (!track.ending.empty()) {
-    problems_.add(sound.place,
-                  fmt::format("track '{}' has parts behind its loop, and an ending besides; keep one of the two", sound.name));
+    problems_.add(sound.place, fmt::format("track '{}' has parts behind its loop, and an ending besides; keep one of the two", sound.name));
     return;
   }
   const std::size_t loop = loop_in(track);
@@ -297,7 +299,8 @@ std::vector<BookSetting> track_settings(const toml::table& own) {
 }
 
 const BookSound* TrackReader::track_called(std::string_view name) const {
-  const auto found = std::find_if(book_.sounds.begin(), book_.sounds.end(), [&](const BookSound& its) { return its.track && its.name == name; });
+  const auto found =
+      std::find_if(book_.sounds.begin(), book_.sounds.end(), [&](const BookSound& its) { return its.track && its.name == name; });
   return found == book_.sounds.end() ? nullptr : &*found;
 }
 
@@ -313,9 +316,13 @@ void TrackReader::check_names() {
     else if (its.name == its.by)
       problems_.add(its.place, its.key == "from" ? fmt::format("'{}' cannot follow itself: asking for what plays changes nothing", its.by)
                                                  : fmt::format("'{}' cannot be its own {}; name another track", its.by, its.key));
-    else if (its.key != "from" && std::any_of(track->layers.begin(), track->layers.end(), [](const BookLayer& l) { return l.loop.loops(); }))
-      problems_.add(its.place, fmt::format("'{}' never ends by itself, and {} has to: give it parts without a loop, or loop = false",
-                                           its.name, its.key == "ending" ? "an ending" : its.key == "list" ? "a track of a list" : "a bridge"));
+    else if (its.key != "from" &&
+             std::any_of(track->layers.begin(), track->layers.end(), [](const BookLayer& l) { return l.loop.loops(); }))
+      problems_.add(its.place,
+                    fmt::format("'{}' never ends by itself, and {} has to: give it parts without a loop, or loop = false", its.name,
+                                its.key == "ending" ? "an ending"
+                                : its.key == "list" ? "a track of a list"
+                                                    : "a bridge"));
     else if (!track->list.empty())
       problems_.add(its.place, fmt::format("'{}' is a list itself; name its tracks", its.name));
     else if (its.key == "list" && track->track->stand_name() != track_called(its.by)->track->stand_name())

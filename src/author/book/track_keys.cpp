@@ -10,10 +10,11 @@ constexpr std::array<std::string_view, 2> again_words = {"starts-over", "goes-on
 
 /// The keys of a change that stand on a track itself.
 void add_change_keys(RowsOf<TrackDesign>& rows) {
-  rows.special({"on", "\"now\"; \"bar\" with a tempo", "\"bar\"",
-                "Where a change to this track, or from it, falls: at once, or on the next beat, bar, part or end of the track that plays. The "
-                "end of a track that loops is the end of its round, and then of its ending."},
-               "now, beat, bar, part or end")
+  rows.special(
+          {"on", "\"now\"; \"bar\" with a tempo", "\"bar\"",
+           "Where a change to this track, or from it, falls: at once, or on the next beat, bar, part or end of the track that plays. The "
+           "end of a track that loops is the end of its round, and then of its ending."},
+          "now, beat, bar, part or end")
       .special({"by", "\"cross\"; \"cut\" with a tempo", "\"cross\"",
                 "How the tracks change: with a `cut`, which takes 5 ms, as a `cross` at equal power, or by way of a `bridge`."},
                "cut, cross or bridge")
@@ -34,10 +35,11 @@ const RowsOf<TrackDesign>& track_rows() {
         .special({"sketch", "none", "{ source = \"pluck\", length = \"4 s\", notes = [\"0 st\", \"7 st\"] }",
                   "In place of clips: a placeholder made from a recipe, as of a sound."},
                  "name of a recipe, or table")
-        .special({"list", "none", "[\"calm\", \"drift\", \"dusk\"]",
-                  "In place of clips: a list of tracks that end by themselves. They play in shuffle, one after the other, until the stand is "
-                  "left."},
-                 "list of tracks")
+        .special(
+            {"list", "none", "[\"calm\", \"drift\", \"dusk\"]",
+             "In place of clips: a list of tracks that end by themselves. They play in shuffle, one after the other, until the stand is "
+             "left."},
+            "list of tracks")
         .quantity({"pause", "\"0 s\"", "\"10 s .. 30 s\"", "With `list`: the silence between two tracks; drawn anew each time."},
                   &TrackDesign::pause)
         .special({"group", "\"master\"", "\"music\"", "The volume group of the track."}, "name of a group")
@@ -106,8 +108,7 @@ const RowsOf<PartDesign>& part_rows() {
 const RowsOf<ChangeDesign>& change_rows() {
   static const RowsOf<ChangeDesign> rows = [] {
     RowsOf<ChangeDesign> its("from");
-    return its
-        .word({"on", "as the tracks say", "\"part\"", "As of a track, for this pair."}, &ChangeDesign::on, on_words)
+    return its.word({"on", "as the tracks say", "\"part\"", "As of a track, for this pair."}, &ChangeDesign::on, on_words)
         .word({"by", "as the tracks say", "\"cross\"", "As of a track, for this pair."}, &ChangeDesign::by, by_words)
         .special({"over", "as the tracks say", "\"2 s\"", "As of a track, for this pair."}, "time or number of bars")
         .special({"bridge", "as the tracks say", "\"rising\"", "As of a track, for this pair."}, "name of a track");

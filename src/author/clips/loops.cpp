@@ -31,7 +31,8 @@ Range<Frames> loop_of(const ClipShape& clip, const BookLoop& loop) {
   }
   if (loop.between == BookLoop::Between::beats) {
     region = region_of_beats(clip.rate, loop);
-    if (region.high.value <= clip.frames + frames(short_of_bars, clip.rate).value) region.high.value = std::min(region.high.value, clip.frames);
+    if (region.high.value <= clip.frames + frames(short_of_bars, clip.rate).value)
+      region.high.value = std::min(region.high.value, clip.frames);
   }
   if (region.high.value > clip.frames)
     throw Error(fmt::format("its loop ends at {:.3f} s, frame {}, but the clip has {:.3f} s, {} frames",

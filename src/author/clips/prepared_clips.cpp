@@ -20,7 +20,9 @@ namespace {
 constexpr Seconds shortest_streamed{1};
 
 bool streams(const BookLayer& layer, const Audio& audio, const ClipWays& ways) {
-  if (audio.rendered || layer.loop.between == BookLoop::Between::behind || layer.loop.crossfade > Seconds{} || audio.length() < shortest_streamed) return false;
+  if (audio.rendered || layer.loop.between == BookLoop::Between::behind || layer.loop.crossfade > Seconds{} ||
+      audio.length() < shortest_streamed)
+    return false;
   return layer.stream.value_or(audio.length() > ways.stream_from);
 }
 
@@ -94,8 +96,8 @@ std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const C
   const BookLoop& loop = layer.loop;
   return fmt::format("5 {} {} {} {} {} {} {} {} {} {} {} {} {} {} {}", rate.value, static_cast<int>(loop.between), loop.time.low.value,
                      loop.time.high.value, loop.frames.low.value, loop.frames.high.value, loop.crossfade.value, loop.tempo.value,
-                     loop.first_beat.value, loop.from_beat, loop.to_beat, layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont, to_text(ways),
-                     encodes(ways) || ways.mono ? encoder_version() : "");
+                     loop.first_beat.value, loop.from_beat, loop.to_beat, layer.stream ? (*layer.stream ? 1 : 0) : 2, book.soundfont,
+                     to_text(ways), encodes(ways) || ways.mono ? encoder_version() : "");
 }
 
 }  // namespace

@@ -19,7 +19,8 @@ std::int64_t end_of_parts(const BookSound& sound, Hertz rate) {
   std::int64_t bars = 0;
   for (const PartDesign& part : track.parts) bars += part.bars;
   const BookLoop& loop = sound.layers.front().loop;
-  if (loop.between != BookLoop::Between::behind) return frames(track.first_beat, rate).value + frame_of_beat(bars * track.metre, track.tempo, rate);
+  if (loop.between != BookLoop::Between::behind)
+    return frames(track.first_beat, rate).value + frame_of_beat(bars * track.metre, track.tempo, rate);
   return frames(loop.first_beat, rate).value + frame_of_beat(loop.to_beat + bars * track.metre, track.tempo, rate);
 }
 
@@ -43,20 +44,21 @@ std::vector<Problem> wrong_in_track(const BookSound& sound, const std::map<std::
       first = &clip;
       its = &found->second;
     } else if (shape.rate != its->shape.rate || shape.frames != its->shape.frames) {
-      wrong.push_back({clip.place, fmt::format("the stems of a track have one rate and one length: '{}' has {} frames at {}, and '{}' has {} "
-                                               "at {}; export them together",
-                                               clip.path, shape.frames, to_text(shape.rate), first->path, its->shape.frames,
-                                               to_text(its->shape.rate))});
+      wrong.push_back(
+          {clip.place,
+           fmt::format("the stems of a track have one rate and one length: '{}' has {} frames at {}, and '{}' has {} "
+                       "at {}; export them together",
+                       clip.path, shape.frames, to_text(shape.rate), first->path, its->shape.frames, to_text(its->shape.rate))});
     }
   });
   if (its == nullptr || sound.track->parts.empty() || sound.track->tempo.value == 0) return wrong;
   const ClipShape& shape = its->shape;
   const std::int64_t end = end_of_parts(sound, shape.rate);
   if (end > shape.frames + frames(short_of_bars, shape.rate).value)
-    wrong.push_back({sound.place, fmt::format("the parts of '{}' end at {:.3f} s, and '{}' has {:.3f} s: make a part shorter, or look at the "
-                                              "tempo, the metre and the first beat",
-                                              sound.name, seconds({end}, shape.rate).value, first->path,
-                                              seconds({shape.frames}, shape.rate).value)});
+    wrong.push_back(
+        {sound.place, fmt::format("the parts of '{}' end at {:.3f} s, and '{}' has {:.3f} s: make a part shorter, or look at the "
+                                  "tempo, the metre and the first beat",
+                                  sound.name, seconds({end}, shape.rate).value, first->path, seconds({shape.frames}, shape.rate).value)});
   return wrong;
 }
 
@@ -82,7 +84,8 @@ BankTrack bank_track(const BookSound& sound, const BankClip& clip, const ClipSha
     track.loop_from = region.low.value;
     track.frames = region.high.value;
   } else {
-    track.frames = behind ? shape.frames - region_of_beats(shape.rate, loop).high.value + frames(before_ending, shape.rate).value : shape.frames;
+    track.frames =
+        behind ? shape.frames - region_of_beats(shape.rate, loop).high.value + frames(before_ending, shape.rate).value : shape.frames;
   }
   const RateMap map = rate_map(track.loop_from, track.frames, track.loops, shape.rate, bank_rate);
   if (map.per > 1 && track.loops && map.per != track.frames - track.loop_from) {

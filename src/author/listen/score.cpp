@@ -16,7 +16,8 @@ namespace {
 constexpr std::size_t columns = 1100;
 
 const BookSound* track_called(const Book& book, std::string_view name) {
-  const auto found = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.track && its.name == name; });
+  const auto found =
+      std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.track && its.name == name; });
   return found == book.sounds.end() ? nullptr : &*found;
 }
 
@@ -82,8 +83,9 @@ Score score_of(const Book& book, const std::string& name) {
     std::vector<std::string_view> known;
     for (const BookSound& its : book.sounds)
       if (its.track && its.list.empty()) known.push_back(its.name);
-    throw Error(sound != nullptr ? fmt::format("{}: '{}' is a list; look at one of its tracks: {}", book.file, name, fmt::join(sound->list, ", "))
-                                 : fmt::format("{}: there is no track '{}'{}", book.file, name, did_you_mean(name, known)));
+    throw Error(sound != nullptr
+                    ? fmt::format("{}: '{}' is a list; look at one of its tracks: {}", book.file, name, fmt::join(sound->list, ", "))
+                    : fmt::format("{}: there is no track '{}'{}", book.file, name, did_you_mean(name, known)));
   }
   const TrackDesign& track = *sound->track;
   Score score;
@@ -111,7 +113,8 @@ Score score_of(const Book& book, const std::string& name) {
   }
   const auto change = [&](const BookSound& from, const BookSound& to) {
     const ChangeRules rules = rules_between(&*from.track, from.name, &*to.track);
-    score.changes.push_back({from.name, to.name, rules.on, rules.by, rules.over, std::string(rules.by == By::bridge ? rules.bridge : ""), {}, {}});
+    score.changes.push_back(
+        {from.name, to.name, rules.on, rules.by, rules.over, std::string(rules.by == By::bridge ? rules.bridge : ""), {}, {}});
     score.changes.back().how = words_of(score.changes.back());
   };
   const auto is_other = [&](const BookSound& its) {

@@ -172,9 +172,9 @@ std::string special_of_track(const BookSound& sound, std::string_view key) {
 }
 
 std::string text_of_track(const BookSound& sound) {
-  std::string text = fmt::format("\n[tracks.{}]\n{}", key_of(sound.name), lines(settings_by(track_rows(), *sound.track, [&](std::string_view key) {
-                                   return special_of_track(sound, key);
-                                 })));
+  std::string text =
+      fmt::format("\n[tracks.{}]\n{}", key_of(sound.name),
+                  lines(settings_by(track_rows(), *sound.track, [&](std::string_view key) { return special_of_track(sound, key); })));
   if (is_layered(sound))
     for (const BookLayer& stem : sound.layers) {
       std::vector<BookSetting> settings = settings_of(stem);
