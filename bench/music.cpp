@@ -19,7 +19,7 @@
 namespace tidewater::bench {
 namespace {
 
-constexpr int runs = 9, calls = 2000;
+constexpr int music_runs = 9, calls = 2000;
 constexpr Hertz music_rate{48000};
 
 std::shared_ptr<BankData> bank_of_tracks(bool tracks) {
@@ -55,7 +55,7 @@ double nanoseconds_since(std::chrono::steady_clock::time_point began) {
 }
 
 /// A mutex and a look-up: the least that a call can cost.
-double yardstick() {
+double look_up_cost() {
   std::mutex mutex;
   std::unordered_map<std::string, int> known;
   for (int i = 0; i < 1000; ++i) known["event." + std::to_string(i)] = i;
@@ -113,15 +113,15 @@ double update_of(bool tracks, bool plays) {
 template <class Measure>
 double least(Measure measure) {
   double best = 1e18;
-  for (int run = 0; run < runs; ++run) best = std::min(best, measure());
+  for (int run = 0; run < music_runs; ++run) best = std::min(best, measure());
   return best;
 }
 
 }  // namespace
 
 void print_music_table() {
-  fmt::print("Music, the least of {} runs:\n\n| what | yardstick | ours | reach |\n| --- | ---: | ---: | ---: |\n", runs);
-  const double look_up = least(yardstick);
+  fmt::print("Music, the least of {} runs:\n\n| what | yardstick | ours | reach |\n| --- | ---: | ---: | ---: |\n", music_runs);
+  const double look_up = least(look_up_cost);
   fmt::print("| `play`, which plans a change; yardstick: a mutex and a look-up | {:.0f} ns | {:.0f} ns | 2,000 ns |\n", look_up,
              least(planning));
   fmt::print("| the next part of a track that has played for a day | | {:.0f} ns | |\n", least(boundary_after_a_day));

@@ -22,7 +22,7 @@ struct Game {
   void play(double seconds, bool told = true) {
     double sum = 0;
     std::vector<float> block(2 * 800);
-    const int frames = static_cast<int>(seconds * 60 + 0.5);
+    const int frames = static_cast<int>(std::lround(seconds * 60));
     for (int frame = 0; frame < frames; ++frame) {
       manager.update(tidewater::Seconds{1.0 / 60});
       manager.render(block);

@@ -4,6 +4,7 @@
 /// A planner: values in, placements out. It knows no voices and no banks, and is told what began and what ended. All frames are those of
 /// the scope of the track that plays.
 
+#include <algorithm>
 #include <array>
 #include <cstdint>
 #include <optional>
@@ -153,6 +154,10 @@ class Music {
   template <class State>
   void state(State& s) {
     s(stands_, left_, left_count_);
+    const auto wrong = [](const PlayingTrack& its) {
+      return its && (its.scope >= most_scopes || its.course.step == 0 || !its.timing.makes_sense());
+    };
+    if (std::any_of(stands_.begin(), stands_.end(), [&](const Stand& its) { return wrong(its.playing) || wrong(its.before); })) s.damage();
   }
 
  private:

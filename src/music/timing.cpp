@@ -42,6 +42,14 @@ TrackTiming::TrackTiming(const BankTrack& track)
   }
 }
 
+bool TrackTiming::makes_sense() const {
+  if (parts_ >= bars_.size() || metre_ == 0 || per_ <= 0 || to_ <= 0 || loop_from_ < 0) return false;
+  if (loops_ && (loop_from_ >= frames_ || (parts_ > 0 && loop_part_ >= parts_))) return false;
+  for (std::uint32_t part = 0; part < parts_; ++part)
+    if (bars_[part] >= bars_[part + 1]) return false;
+  return !has_beats() || (parts_ > 0 && tempo_.value >= 1 && rate_.value >= 1);
+}
+
 std::int64_t TrackTiming::in_first_round(std::int64_t beat) const {
   if (!loops_ || beat < loop_end()) return beat;
   return loop_begin() + (beat - loop_end()) % (loop_end() - loop_begin());

@@ -47,6 +47,8 @@ class TrackTiming {
   /// A round that ends at or before a place, less than three rounds from the last one that does; -1 if there may be none. Only for loops.
   std::int64_t round_near(ClipPosition place) const;
   std::int64_t beats() const { return std::int64_t{bars_[parts_]} * metre_; }
+  /// False for a state from outside that no track can have.
+  bool makes_sense() const;
 
  private:
   std::int64_t own_frame(std::int64_t beat) const;

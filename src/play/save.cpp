@@ -59,6 +59,9 @@ void all_of(State& s, Control& control, BankCalled bank_called) {
   if constexpr (State::reading)
     for (LiveBank* bank : banks) control.driving.follow(*bank);
   control.agenda.state(s);
+  control.agenda.each([&](Agenda::Ticket, const Due& due) {
+    if (due.kind == Due::Kind::music && due.number >= most_stands) s.damage();
+  });
   if (!s.ok()) return;
   control.voices.state(s, [&](PlayedSound*& sound) {
     std::size_t bank = 0, at = 0;

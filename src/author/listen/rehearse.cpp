@@ -11,8 +11,8 @@
 namespace tidewater {
 namespace {
 
-constexpr Hertz rate{48000};
-constexpr std::int64_t block_frames = 480;
+constexpr Hertz rehearsal_rate{48000};
+constexpr std::int64_t rehearsal_block = 480;
 constexpr Seconds longest_wait{600};  ///< for a bar that may never come
 
 const BookSound& known_track(const Book& book, const std::string& name) {
@@ -28,7 +28,7 @@ const BookSound& known_track(const Book& book, const std::string& name) {
 class Rehearsal {
  public:
   Rehearsal(const Book& book, const RehearsalListener& listener, const RehearsalOptions& options)
-      : listener_(listener), manager_({.rate = rate, .seed = options.seed, .journal = listener.journal, .offline = true}) {
+      : listener_(listener), manager_({.rate = rehearsal_rate, .seed = options.seed, .journal = listener.journal, .offline = true}) {
     manager_.load(compile(book));
     for (const auto& [gauge, value] : options.gauges) manager_.set_gauge(Name(gauge), value);
   }
@@ -41,12 +41,12 @@ class Rehearsal {
   /// Lets time pass until `is()`, or for `most`. Returns false if it is to end.
   template <class Is>
   bool pass(Seconds most, Is is) {
-    for (std::int64_t left = frames(most, rate).value; left > 0 && !is(); left -= block_frames) {
+    for (std::int64_t left = frames(most, rehearsal_rate).value; left > 0 && !is(); left -= rehearsal_block) {
       if (listener_.go_on && !listener_.go_on()) return false;
-      manager_.update(seconds({block_frames}, rate));
-      std::vector<float> block(2 * block_frames);
+      manager_.update(seconds({rehearsal_block}, rehearsal_rate));
+      std::vector<float> block(2 * rehearsal_block);
       manager_.render(block);
-      since_ += block_frames;
+      since_ += rehearsal_block;
       if (listener_.sound) listener_.sound(block);
     }
     return true;
@@ -55,7 +55,7 @@ class Rehearsal {
   /// Whether a bar of the track has come, or as many seconds where nothing has bars.
   bool has_come(const std::string& track, Name stand, std::int64_t bar) const {
     const auto beat = manager_.beat(stand);
-    if (!beat) return seconds({since_}, rate).value >= static_cast<double>(bar);
+    if (!beat) return seconds({since_}, rehearsal_rate).value >= static_cast<double>(bar);
     return beat->track.text() == track && beat->bar >= bar;
   }
 
