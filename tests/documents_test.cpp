@@ -278,8 +278,13 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
     else if (key.section == "gauges")
       text += "[gauges.x]\n" + line;
     else if (key.section == "follow")
-      text += "[sounds.x]\nclips = [\"tone.wav\"]\ncadence = \"1 s\"\n[[sounds.x.follow]]\n" +
-              others_of(key.key, {{"gauge", "\"throttle\""}, {"pitch", "[[0, \"0 st\"], [1, \"2 st\"]]"}}) + line;
+      text +=
+          (key.key == "on"
+               ? "[[tracks.x.stems]]\nclips = [\"tone.wav\"]\n[[tracks.x.stems.follow]]\ngain = [[0, \"silent\"], [1, \"0 dB\"]]\n"
+               : "[sounds.x]\nclips = [\"tone.wav\"]\ncadence = \"1 s\"\n[[sounds.x.follow]]\n") +
+          others_of(key.key, {{"gauge", "\"throttle\""},
+                              {key.key == "on" ? "between" : "pitch", key.key == "on" ? "\"linear\"" : "[[0, \"0 st\"], [1, \"2 st\"]]"}}) +
+          line;
     else if (key.section == "sketch")
       text += "[sounds.x.sketch]\n" + line;
     else if (key.section == "banks")

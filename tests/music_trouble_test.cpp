@@ -164,6 +164,13 @@ TEST_CASE("what a book says wrong of tracks is told with its place and what to d
   CHECK_THAT(problems_of(clips + "[events.x]\nleave = \"mian\"\n"), Contains("there is no stand 'mian'"));
   CHECK_THAT(problems_of("[tracks.a]\nlist = [\"b\"]\n[tracks.b]\nclips = [\"low.wav\"]\n"), Contains("a track of a list has to"));
   CHECK_THAT(problems_of(clips + "on = \"midnight\"\n"), Contains("on"));
+  const std::string follow = "follow = [ { gauge = \"danger\", on = \"bar\", ";
+  CHECK_THAT(problems_of("[gauges.danger]\n[sounds.x]\nlayers = [ { clips = [\"low.wav\"], " + follow +
+                         "gain = [[0, \"silent\"], [1, \"0 dB\"]] } ] } ]\n"),
+             Contains("'on' in 'follow' is for the stems of a track"));
+  CHECK_THAT(problems_of("[gauges.danger]\n[tracks.x]\nstems = [ { clips = [\"low.wav\"], " + follow +
+                         "pitch = [[0, \"0 st\"], [1, \"2 st\"]] } ] } ]\n"),
+             Contains("that bends the gain of a stem"));
 }
 
 TEST_CASE("`check` hears a round that does not meet, and a clip that is longer than its bars") {

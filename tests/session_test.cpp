@@ -204,7 +204,7 @@ group = "music"
 [tracks.waltz]
 stems = [
   { clips = ["long.wav"] },
-  { clips = ["long.wav"], follow = [ { gauge = "throttle", gain = [[0, "silent"], [1, "0 dB"]] } ] },
+  { clips = ["long.wav"], follow = [ { gauge = "throttle", on = "bar", gain = [[0, "silent"], [1, "0 dB"]] } ] },
 ]
 tempo = "240 bpm"
 parts = [ { bars = 1 }, { bars = 1, loop = true } ]
@@ -782,9 +782,9 @@ TEST_CASE("a restore that fails on the way leaves the manager as it was, and it 
 }
 
 TEST_CASE("a session that four threads play live gives the same samples when its journal is played again") {
-  // Without the stream: a busy machine may read it too late, and a replay plays it in time.
+  // Without streams: a busy machine may read them too late, and a replay plays them in time.
   std::string unstreamed = book;
-  unstreamed.replace(unstreamed.find("stream = true\n"), 14, "");
+  for (std::size_t at = 0; (at = unstreamed.find("stream = true\n")) != std::string::npos;) unstreamed.replace(at, 14, "");
   const Folder folder;
   const std::vector<Bank> banks = all_banks(folder, unstreamed);
   check_replays(live_sessions, [&](std::uint64_t seed) { return difference(play_live(banks, seed), banks, seed % 2 == 0); });

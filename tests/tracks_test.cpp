@@ -372,3 +372,45 @@ TEST_CASE("short pieces fall on the beat of the music, with clips by the part") 
   const Take bright = stage.render(Seconds{1});
   CHECK(bright.left(heard_from(bright, 0).value() + 10) == Approx(0.2));
 }
+
+TEST_CASE("a stem that waits for the bar comes, turns and goes on its frame, in slow motion, too") {
+  for (const double scale : {1.0, 0.5}) {
+    ManagerOptions options;
+    options.limiter = false;
+    Stage stage(
+        "[scopes.world]\n[gauges.danger]\nsmoothing = \"0 s\"\n[tracks.a]\nscope = \"world\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, "
+        "loop = true } "
+        "]\nstems = [ { clips = [\"left.wav\"] }, { clips = [\"right.wav\"], follow = [ { gauge = \"danger\", on = \"bar\", gain = [[0, "
+        "\"silent\"], "
+        "[0.5, \"-6 dB\"], [1, \"0 dB\"]] } ] } ]\n",
+        options, [](const Folder& folder) {
+          folder.write_clip("clips/left.wav", held(0.5, 0, beats(8, 120)), 2);
+          folder.write_clip("clips/right.wav", held(0, 0.5, beats(8, 120)), 2);
+        });
+    stage.manager->play("a");
+    Take take = stage.render(Seconds{0.5});
+    if (scale != 1) stage.manager->set_time_scale("world", scale, Seconds{0});
+    // Where the bars are heard: half a second of the first has passed at full speed.
+    const auto bar = [&](int number) { return 0.5 + (2 * number - 0.5) / scale; };
+    const auto until = [&](double at) { take.append(stage.render(Seconds{at - take.seconds()}).samples); };
+    stage.manager->set_gauge("danger", 1);
+    until(bar(1) + 0.7);
+    stage.manager->set_gauge("danger", 0.5);
+    until(bar(2) + 0.9);
+    stage.manager->set_gauge("danger", 0);
+    until(bar(3) + 0.5);
+    const double slack = scale == 1 ? 0 : 400;  // the change of speed takes a moment
+    const std::size_t comes = heard_from(take, 1).value();
+    INFO(scale);
+    CHECK(static_cast<double>(comes) == Approx(63 + bar(1) * 48000).margin(5 + slack));
+    std::size_t turns = comes + 1000;
+    while (turns < take.frames() && take.right(turns) > 0.499F) ++turns;
+    CHECK(static_cast<double>(turns) == Approx(63 + bar(2) * 48000).margin(30 + slack));
+    std::size_t goes = turns + 1000;
+    while (goes < take.frames() && take.right(goes) > 0.249F) ++goes;
+    CHECK(static_cast<double>(goes) == Approx(63 + bar(3) * 48000).margin(30 + slack));
+    CHECK(std::abs(take.right(take.frames() - 10)) < 1e-4F);
+    CHECK(static_cast<double>(take.right(turns + 2000)) == Approx(0.5 * std::pow(10, -6.0 / 20)).margin(1e-3));
+    CHECK(steepest(take, 300, take.frames(), 1) < 0.01);
+  }
+}

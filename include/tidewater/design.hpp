@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "tidewater/boundary.hpp"
 #include "tidewater/export.hpp"
 #include "tidewater/gauge.hpp"
 #include "tidewater/quality.hpp"
@@ -103,10 +104,6 @@ struct LayerDesign {
   friend bool operator==(const LayerDesign&, const LayerDesign&) = default;
 };
 
-/// Where a change of music falls: at once, or on the next beat, bar, part or end of the track that plays.
-enum class On { now, beat, bar, part, end };
-inline constexpr std::array<std::string_view, 5> on_words = {"now", "beat", "bar", "part", "end"};
-constexpr std::string_view word_of(On on) { return on_words[static_cast<std::size_t>(on)]; }
 /// How one track gives way to the next: within 5 ms, by crossing, or by way of a track that leads to it.
 enum class By { cut, cross, bridge };
 inline constexpr std::array<std::string_view, 3> by_words = {"cut", "cross", "bridge"};

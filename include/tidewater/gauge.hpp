@@ -8,10 +8,12 @@
 
 #include <array>
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "tidewater/boundary.hpp"
 #include "tidewater/export.hpp"
 #include "tidewater/name.hpp"
 #include "tidewater/units.hpp"
@@ -65,6 +67,7 @@ struct FollowDesign {
   std::string gauge;
   Between between = Between::linear;
   std::vector<CurveDesign> curves;
+  std::optional<On> on = {};  ///< of a stem: a new value counts from the next boundary of its track on
   friend bool operator==(const FollowDesign&, const FollowDesign&) = default;
 };
 

@@ -273,7 +273,7 @@ struct Follow {
   Text gauge;                 ///< its name: of one of the gauges, or distance, angle, speed or height
   Part curves;                ///< one at most for each of what it bends
   std::uint32_t between = 0;  ///< 0 linear, 1 smooth, 2 step
-  std::uint32_t reserved = 0;
+  std::uint32_t on = 0;       ///< from 1: now, beat, bar, part, end; 0 for at once
 };
 struct Curve {
   std::uint32_t bends = 0;  ///< 0 gain, 1 pitch, 2 low-pass, 3 high-pass

@@ -306,6 +306,7 @@ void describe(Of<FollowDesign>, Visit visit) {
   visit("gauge", &FollowDesign::gauge, &R::gauge, GaugeName{});
   visit("curves", &FollowDesign::curves, &R::curves, List{});
   visit("between", &FollowDesign::between, &R::between, Word{between_words});
+  visit("on", &FollowDesign::on, &R::on, Word{on_words});
 }
 
 template <class Visit>

@@ -70,6 +70,8 @@ Followers::Values values_of(const Followers::Follower& follower, std::span<const
     const auto number = follows[k].number;
     if (follows[k].ready)
       values[k] = number < ready.size() ? ready[number] : 0;
+    else if (follows[k].on && follower.until_boundary[k] != Followers::untold)
+      values[k] = follower.until_boundary[k];
     else
       values[k] = follower.kept[k] == Followers::untold ? of_all(number) : follower.kept[k];
   }
@@ -77,6 +79,11 @@ Followers::Values values_of(const Followers::Follower& follower, std::span<const
 }
 
 }  // namespace
+
+void Followers::begin_waiting(Follower& follower, const Values& values) {
+  const std::span<const Following::Gauge> follows = follower.following->gauges();
+  for (std::size_t k = 0; k < follows.size(); ++k) follower.until_boundary[k] = follows[k].on ? values[k] : untold;
+}
 
 Followers::Values Followers::aims(const Follower& follower) const {
   return values_of(follower, {}, [&](std::uint32_t gauge) { return opened_[gauge].aim; });
@@ -87,6 +94,7 @@ Level Followers::louder_for_all(const Following& following, const Gauges& gauges
   Follower nobody;
   nobody.following = &following;
   nobody.kept.fill(untold);
+  nobody.until_boundary.fill(untold);
   return following.louder(values_of(nobody, {}, [&](std::uint32_t gauge) { return gauges.aim(gauge); }));
 }
 

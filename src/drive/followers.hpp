@@ -33,6 +33,7 @@ class Followers {
     bool heard = false;                  ///< it has a voice, or may get one at any time: every change counts
     Values kept{};                       ///< the emitter's values, as last read
     Values smooth{};                     ///< on the way to them
+    Values until_boundary{};             ///< of gauges whose new values wait for a boundary: the value that counts
     Level louder;                        ///< the level that they give, as last computed
     std::uint64_t louder_as_of = never;  ///< the count of changes of the game's gauges then
     std::uint64_t went_on_at = 0;        ///< the update that moved `smooth` last
@@ -60,6 +61,9 @@ class Followers {
   /// The values that gauges were set to, and their present values, for a start that begins to be heard.
   static Values aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
   static Values now(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
+
+  /// Begins to count the present values of gauges that wait for boundaries.
+  static void begin_waiting(Follower& follower, const Values& values);
 
   // An update: `begin` and `end` with the control lock; between them only the update itself looks at followers.
 

@@ -14,12 +14,14 @@ void Following::add(const std::vector<FollowDesign>& designs, std::size_t layer,
   for (const FollowDesign& design : designs) {
     const auto word = std::find(ready_gauge_words.begin(), ready_gauge_words.end(), design.gauge);
     const bool ready = word != ready_gauge_words.end();
-    const Gauge gauge{ready, ready ? static_cast<std::uint32_t>(word - ready_gauge_words.begin()) : number(Name(design.gauge))};
+    const Gauge gauge{ready, ready ? static_cast<std::uint32_t>(word - ready_gauge_words.begin()) : number(Name(design.gauge)), design.on};
     if (!ready && gauge.number == ~0U) continue;
-    auto its = std::find_if(gauges_.begin(), gauges_.end(),
-                            [&](const Gauge& known) { return known.ready == gauge.ready && known.number == gauge.number; });
+    auto its = std::find_if(gauges_.begin(), gauges_.end(), [&](const Gauge& known) {
+      return known.ready == gauge.ready && known.number == gauge.number && known.on == gauge.on;
+    });
     if (its == gauges_.end() && gauges_.size() == most_followed) continue;
     if (its == gauges_.end()) its = gauges_.insert(gauges_.end(), gauge);
+    waits_ = waits_ || gauge.on.has_value();
     Follow& follow = follows_.emplace_back(Follow{static_cast<std::size_t>(its - gauges_.begin()), layer, ready, &design, {}});
     for (const CurveDesign& curve : design.curves) {
       follow.curves.emplace_back(curve, design.between);

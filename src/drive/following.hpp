@@ -22,6 +22,7 @@ class Following {
   struct Gauge {
     bool ready = false;  ///< `number` is that of a ReadyGauge; otherwise of a gauge of the manager
     std::uint32_t number = 0;
+    std::optional<On> on = {};  ///< a new value counts from such a boundary on
   };
   using Values = std::array<double, most_followed>;
 
@@ -31,6 +32,8 @@ class Following {
   bool empty() const { return follows_.empty(); }
   /// The gauges that it follows; values are in this order.
   std::span<const Gauge> gauges() const { return gauges_; }
+  /// Whether any of them waits for a boundary.
+  bool waits() const { return waits_; }
   /// Whether a gauge of the game bends a level.
   bool bends_levels() const { return bends_levels_; }
 
@@ -70,6 +73,7 @@ class Following {
   std::vector<Follow> follows_;
   std::size_t layers_ = 0;
   bool bends_levels_ = false;
+  bool waits_ = false;
   Level loudest_;
 };
 

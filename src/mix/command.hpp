@@ -72,11 +72,13 @@ struct SetVoiceGain {
   std::int64_t ramp = 0;
 };
 
-/// On top of its gain, with a ramp of its own.
+/// On top of its gain, with a ramp of its own. The ramp begins on frame `at` of the scope's time, or at once if that lies in the past.
+/// Another lift replaces one that lies ahead.
 struct SetVoiceLift {
   std::uint32_t voice = 0;
   float lift = 1;
   std::int64_t ramp = 0;
+  ScopeFrame at = {};
 };
 
 struct SetVoiceStep {

@@ -30,7 +30,7 @@ void Mixer::carry_out(const Command& command) noexcept {
   } else if (const auto* gain = std::get_if<SetVoiceGain>(&command)) {
     change(gain->voice, [&](Voice& voice, ScopeFrame now) { voice.set_gain(gain->gain, gain->ramp, now); });
   } else if (const auto* lift = std::get_if<SetVoiceLift>(&command)) {
-    change(lift->voice, [&](Voice& voice, ScopeFrame now) { voice.set_lift(lift->lift, lift->ramp, now); });
+    change(lift->voice, [&](Voice& voice, ScopeFrame now) { voice.set_lift(*lift, now); });
   } else if (const auto* step = std::get_if<SetVoiceStep>(&command)) {
     change(step->voice, [&](Voice& voice, ScopeFrame now) { voice.set_step(step->step, step->ramp, now); });
   } else if (const auto* side = std::get_if<SetVoiceSide>(&command)) {

@@ -209,12 +209,16 @@ MixFrame Voice::mix_into(const Bus& bus, ChannelGains& channels, MixFrame at, Sc
   const Into into{bus, channels};
   for (int done = 0; done < frames;) {
     // A beginning and an end are followed a quantum at a time, on the clock's own grid.
-    const bool whole = fade_out_length_ == 0 && stop_frame_ >= now + frames && start_frame_ <= now + done && flows(frames - done);
+    const bool whole = fade_out_length_ == 0 && stop_frame_ >= now + frames && lift_frame_ >= now + frames && start_frame_ <= now + done &&
+                       flows(frames - done);
     const int piece = whole ? frames - done : quantum;
     const auto part = [&](int from, int count) { return mix_piece(into, done + from, at + (done + from), now + (done + from), count); };
-    const MixFrame end = stop_frame_ < now + (done + piece)
-                             ? mix_to_stop(at + done, static_cast<int>(std::max<std::int64_t>(0, stop_frame_ - (now + done))), part)
-                             : part(0, piece);
+    const auto until = [&](ScopeFrame frame) { return static_cast<int>(std::max<std::int64_t>(0, frame - (now + done))); };
+    const bool stops = stop_frame_ < now + (done + piece), lifts = lift_frame_ < now + (done + piece);
+    if (stops && lifts) begin_lift();  // a quantum has one of them
+    const MixFrame end = stops   ? mix_to_stop(at + done, until(stop_frame_), part)
+                         : lifts ? mix_to_lift(until(lift_frame_), part)
+                                 : part(0, piece);
     if (end != plays_on) return end;
     done += piece;
   }
@@ -231,6 +235,14 @@ MixFrame Voice::mix_to_stop(MixFrame at, int before, Part part) {
     if (const MixFrame end = part(0, before); end != plays_on) return end;
   begin_stop(stop_fade_, stop_law_);
   return before < quantum ? part(before, quantum - before) : plays_on;
+}
+
+template <class Part>
+MixFrame Voice::mix_to_lift(int before, Part part) {
+  if (before > 0)
+    if (const MixFrame end = part(0, before); end != plays_on) return end;
+  begin_lift();
+  return part(before, quantum - before);
 }
 
 MixFrame Voice::mix_piece(const Into& into, int at, MixFrame mixed, ScopeFrame now, int frames) {
@@ -251,6 +263,7 @@ MixFrame Voice::mix_bent(const Bus& bus, ChannelGains& channels, MixFrame at, co
     active_ = false;  // stopped before it was heard
     return at;
   }
+  if (lift_frame_.value < (time.end + unity_scale - 1) >> scale_bits) begin_lift();
   const int before = begun ? 0 : begins >= time.end ? quantum : static_cast<int>(((begins - time.begin) * quantum + span - 1) / span);
   if (before >= quantum) return plays_on;
   const int count = quantum - before;

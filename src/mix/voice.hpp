@@ -43,7 +43,7 @@ class alignas(64) Voice {
   // Each takes at least the shortest change, but at once where no ramp is asked for and nothing was heard before frame `now`.
   void stop(const StopVoice& how, ScopeFrame now);
   void set_gain(float gain, std::int64_t ramp, ScopeFrame now);
-  void set_lift(float lift, std::int64_t ramp, ScopeFrame now);
+  void set_lift(const SetVoiceLift& how, ScopeFrame now);
   void set_step(std::uint64_t step, std::int64_t ramp, ScopeFrame now);
   void set_side(float side, std::int64_t ramp, ScopeFrame now);
   /// Those of a voice in the world lie beside it, in `channels`.
@@ -109,6 +109,12 @@ class alignas(64) Voice {
   void tend_flow(int frames, MixFrame now, double speed = 1);
   std::int64_t source_frame() const { return turned_ + static_cast<std::int64_t>(position_ >> position_bits); }
 
+  void begin_lift(float lift, std::int64_t ramp, ScopeFrame now);
+  /// Begins the lift that lies ahead.
+  void begin_lift() { begin_lift(lift_next_, lift_ramp_, std::exchange(lift_frame_, ScopeFrame::never())); }
+  /// Mixes a quantum in which a lift begins.
+  template <class Part>
+  MixFrame mix_to_lift(int before, Part part);
   void begin_stop(std::int32_t fade, FadeLaw law);
   /// Mixes a quantum in which a stop begins, `before` frames after its first.
   template <class Part>
@@ -170,7 +176,10 @@ class alignas(64) Voice {
   std::int32_t shortest_ = 1;
   ScopeFrame start_frame_;
   ScopeFrame stop_frame_ = ScopeFrame::never();  ///< of a stop that lies ahead
-  std::int32_t stop_fade_ = 0;                   ///< the length of its fade
+  ScopeFrame lift_frame_ = ScopeFrame::never();  ///< of a lift that lies ahead
+  float lift_next_ = 1;                          ///< what it lifts to
+  std::int32_t lift_ramp_ = 0;
+  std::int32_t stop_fade_ = 0;  ///< the length of the stop's fade
   std::int32_t fade_in_length_ = 0;
   std::int32_t fade_in_done_ = 0;     ///< one more than the length once it is over
   std::int32_t fade_out_length_ = 0;  ///< 0 while nobody stopped it

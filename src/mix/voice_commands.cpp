@@ -76,7 +76,15 @@ void Voice::set_gain(float gain, std::int64_t ramp, ScopeFrame now) {
   if (ramp == 0 && start_frame_ >= now) gain_ = Smooth::at(static_cast<double>(gain));
 }
 
-void Voice::set_lift(float lift, std::int64_t ramp, ScopeFrame now) {
+void Voice::set_lift(const SetVoiceLift& how, ScopeFrame now) {
+  lift_frame_ = ScopeFrame::never();
+  if (how.at <= now) return begin_lift(how.lift, how.ramp, now);
+  lift_frame_ = how.at;
+  lift_next_ = how.lift;
+  lift_ramp_ = static_cast<std::int32_t>(std::min<std::int64_t>(how.ramp, longest_fade));
+}
+
+void Voice::begin_lift(float lift, std::int64_t ramp, ScopeFrame now) {
   if (!std::exchange(lifted_, true)) lift_.begin({1});
   if (ramp == 0 && start_frame_ >= now)
     lift_.begin({lift});

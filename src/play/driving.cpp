@@ -77,6 +77,7 @@ Followers::Follower Driving::follower_of(const LiveSound& sound, PlaybackId id, 
     follower.emitter = happening.emitter;  // else there is none yet, or no more
   follower.in_world = in_world;
   follower.kept.fill(Followers::untold);
+  follower.until_boundary.fill(Followers::untold);
   if (happening.beat_of != nullptr)
     if (const Followers::Follower* its = followers.find(happening.beat_of->start)) {
       follower.emitter = its->emitter;

@@ -10,6 +10,8 @@ namespace {
 
 /// An older track that still fades when a third begins leaves within this.
 constexpr Seconds leaves_quickly{0.1};
+/// A change of a stem's level is placed so long before its boundary.
+constexpr Seconds ahead_of_lift{0.25};
 /// How one voice goes over into the other where an ending begins.
 constexpr Seconds over_to_ending{0.005};
 constexpr std::size_t most_traits_by_part = 32;
@@ -190,6 +192,35 @@ void Starter::note_due(const Stand& stand, const Placement& placement, const Liv
                               .starts = voices.times().mixed(stand.playing.scope, placement.frame),
                               .voice = ~0U,
                               .why = noting.notebook.keep(where_it_falls(stand, placement, Reason::Code::takes_over_on))});
+}
+
+void Starter::lift_stems() {
+  music.each([&](Stand& stand) {
+    LiveStart* start = stand.playing ? voices.find(stand.playing.start) : nullptr;
+    if (start == nullptr || !start->follows || !start->sound->loaded->following->waits()) return;
+    const ScopeNumber scope = stand.playing.scope;
+    Followers::Follower* follower = driving.followers.find(start->ref());
+    if (follower == nullptr || voices.times().held(scope)) return;
+    const ScopeFrame from = voices.times().from(scope, noting.link.base());
+    const ScopeFrame ahead = voices.times().at(scope, noting.link.now().at) + voices.frames_of(ahead_of_lift);
+    ScopeFrame first = ScopeFrame::never();
+    Seconds smoothing;
+    const std::span<const Following::Gauge> follows = follower->following->gauges();
+    for (std::size_t k = 0; k < follows.size(); ++k) {
+      if (!follows[k].on || driving.gauges.aim(follows[k].number) == follower->until_boundary[k]) continue;
+      const ScopeFrame falls = Music::boundary(stand.playing, *follows[k].on, from);
+      if (falls > ahead) continue;
+      follower->until_boundary[k] = driving.gauges.aim(follows[k].number);
+      first = std::min(first, falls);
+      smoothing = std::max(smoothing, driving.gauges.design(follows[k].number).smoothing);
+    }
+    if (first == ScopeFrame::never()) return;
+    const Following::Values values = Followers::now(*follower, driving.gauges, listening.ready_values(nullptr));
+    Voices::each_layer(*start, [&](LiveLayer& layer) {
+      const auto which = static_cast<std::size_t>(layer.design - start->sound->design->layers.data());
+      voices.lift_on(layer, follower->following->bend(which, values, false), first, voices.frames_of(smoothing));
+    });
+  });
 }
 
 void Starter::place_due(Agenda::Ticket ticket) {

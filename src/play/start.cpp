@@ -219,6 +219,7 @@ void Starting::go_by_gauges() {
   const bool in_world = from_ != nullptr;
   follower_ = starter_.driving.follower_of(sound_, id_, happening_, in_world);
   const Following::Values values = Followers::now(*follower_, starter_.driving.gauges, starter_.listening.ready_values(from_));
+  if (sound_.following->waits()) Followers::begin_waiting(*follower_, values);
   for (Candidate& candidate : layers_) {
     candidate.bent = sound_.following->bend(candidate.number, values, in_world);
     candidate.step = starter_.voices.step_of(sound_, candidate.pitch + candidate.bent.pitch);

@@ -55,6 +55,8 @@ struct Starter {
   Outcome play(LiveSound& track, PlaybackId id, Name event);
   /// Ends the music on a stand. Without `fade` it takes the track's own fade-out.
   Outcome leave(Name stand, std::optional<On> on, std::optional<Seconds> fade, PlaybackId id, Name event);
+  /// Stems whose gauges wait for a boundary: what was set counts from there on.
+  void lift_stems();
   /// The change of a stand is placed, or put off again.
   void place_due(Agenda::Ticket ticket);
 

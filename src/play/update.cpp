@@ -91,6 +91,7 @@ void Control::take_what_is_heard() {
   update.near.clear();
   for (const Contender& contender : update.contenders) update.near.push_back({contender.start, &contender.heard});
   driving.follow_on(update);
+  starter.lift_stems();
   add_sleeping_layers();
   voices.bring_near(update.near);
   listening.close(update);

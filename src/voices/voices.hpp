@@ -100,6 +100,8 @@ class Voices {
   void bend(LiveLayer& layer, Semitones pitch, Seconds time);
   /// Bends a layer by gauges from here on.
   void bend_to(LiveLayer& layer, const Bent& bent);
+  /// The same from a frame of the scope on, for the level alone.
+  void lift_on(LiveLayer& layer, const Bent& bent, ScopeFrame frame, std::int64_t ramp);
   /// Stops all starts of a sound that began before `by`. Returns whether there was any.
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);
   void stop_all(Seconds fade, PlaybackId by);

@@ -86,6 +86,20 @@ void Voices::bend_to(LiveLayer& layer, const Bent& bent) {
   if (bent.high_pass != before.high_pass) filter(StateFilter::Kind::high_pass, high_pass_of(layer));
 }
 
+void Voices::lift_on(LiveLayer& layer, const Bent& bent, ScopeFrame frame, std::int64_t ramp) {
+  const Bent before = std::exchange(layer.bent, bent);
+  if (bent.gain == before.gain) return;
+  layer.lift = Level(bent.gain);
+  if (layer.stage == Stage::dormant && !layer.waits() && frame > layer.progress.since) {
+    // It wakes on that frame, in its place.
+    layer.progress.position = position_at(layer, frame);
+    layer.progress.since = frame;
+  }
+  turned(layer);
+  send(layer, SetVoiceLift{layer.voice, static_cast<float>(amplitude(bent.gain)),
+                           times().lasting(layer.start->scope, ramp, link_.changes_from()), frame});
+}
+
 /// As long as the longest of the last few updates took: where they come at odd times, what moves rests nowhere on its way.
 std::int64_t Voices::way_to_next() const {
   const std::int64_t longest = *std::max_element(tended_.recent.begin(), tended_.recent.end());

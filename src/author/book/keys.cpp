@@ -100,6 +100,11 @@ const RowsOf<FollowDesign>& follow_rows() {
           .word({"between", "\"linear\"", "\"smooth\"",
                  "How each curve goes from point to point: straight, without corners, or with steps at the points."},
                 &FollowDesign::between, between_words)
+          .word({"on", "at once", "\"bar\"",
+                 "Of a stem: a new value of the gauge counts from the next beat, bar, part or end of the track on. The change takes the "
+                 "gauge's "
+                 "smoothing."},
+                &FollowDesign::on, on_words)
           .special({"gain", "none", "[[0, \"-18 dB\"], [1, \"0 dB\"]]", "Added to its level. `silent` is a level."}, "list of points")
           .special({"pitch", "none", "[[0, \"-5 st\"], [1, \"7 st\"]]", "Added to its pitch."}, "list of points")
           .special({"low-pass", "none", "[[0, \"500 Hz\"], [1, \"none\"]]", "The lowest of all its low-passes counts."}, "list of points")

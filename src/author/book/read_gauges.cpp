@@ -186,6 +186,9 @@ void read_one(Problems& problems, const toml::table& table, const Book& book, bo
     problems.add(problems.at(table), fmt::format("it follows '{}' in nothing; add pitch = [[{}, \"-5 st\"], [{}, \"7 st\"]], or gain, "
                                                  "low-pass, high-pass or cadence",
                                                  its.gauge, gauge_text(its.gauge, bounds->low), gauge_text(its.gauge, bounds->high)));
+  const auto bends_gain = [](const CurveDesign& curve) { return curve.bends == Bends::gain; };
+  if (its.on && (!std::all_of(its.curves.begin(), its.curves.end(), bends_gain) || ready_gauge(its.gauge)))
+    problems.add(problems.at(*table.get("on")), "'on' goes with a gauge of the game that bends the gain of a stem, and nothing else");
   follow.push_back(std::move(its));
 }
 
@@ -248,6 +251,11 @@ void read_follow(Problems& problems, const Keys& table, const Book& book, bool w
 
 /// A playback keeps where each gauge of its is.
 void check_gauges(Problems& problems, const BookSound& sound) {
+  const auto waits = [](const FollowDesign& its) { return its.on.has_value(); };
+  for (const BookLayer& layer : sound.layers)
+    if ((!sound.track && std::any_of(layer.follow.begin(), layer.follow.end(), waits)) ||
+        std::any_of(sound.follow.begin(), sound.follow.end(), waits))
+      problems.add(layer.place, "'on' in 'follow' is for the stems of a track: without music there is no bar to wait for");
   std::set<std::string_view> gauges;
   for (const FollowDesign& its : sound.follow) gauges.insert(its.gauge);
   for (const BookLayer& layer : sound.layers)

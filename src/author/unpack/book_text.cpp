@@ -26,6 +26,7 @@ std::string list_of(const Items& items, Text text) {
 
 std::string text_of(const FollowDesign& its) {
   std::string text = "{ gauge = " + text_in_quotes(its.gauge);
+  if (its.on) text += ", on = " + text_in_quotes(word_of(*its.on));
   if (its.between != Between{}) text += ", between = " + text_in_quotes(between_words[static_cast<std::size_t>(its.between)]);
   for (const CurveDesign& curve : its.curves)
     text += fmt::format(
