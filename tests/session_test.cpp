@@ -688,6 +688,14 @@ std::vector<Bank> all_banks(const Folder& folder, const std::string& first) {
   return banks;
 }
 
+/// A busy machine may read streams too late, and a replay plays them in time.
+std::string book_without_streams() {
+  const std::string key = "stream = true\n";
+  std::string unstreamed = book;
+  for (std::size_t at = 0; (at = unstreamed.find(key)) != std::string::npos;) unstreamed.erase(at, key.size());
+  return unstreamed;
+}
+
 void check_replays(int count, const std::function<std::string(std::uint64_t seed)>& difference_of) {
   int different = 0;
   std::string which;
@@ -782,9 +790,7 @@ TEST_CASE("a restore that fails on the way leaves the manager as it was, and it 
 }
 
 TEST_CASE("a session that four threads play live gives the same samples when its journal is played again") {
-  // Without streams: a busy machine may read them too late, and a replay plays them in time.
-  std::string unstreamed = book;
-  for (std::size_t at = 0; (at = unstreamed.find("stream = true\n")) != std::string::npos;) unstreamed.replace(at, 14, "");
+  const std::string unstreamed = book_without_streams();
   const Folder folder;
   const std::vector<Bank> banks = all_banks(folder, unstreamed);
   check_replays(live_sessions, [&](std::uint64_t seed) { return difference(play_live(banks, seed), banks, seed % 2 == 0); });
@@ -792,8 +798,7 @@ TEST_CASE("a session that four threads play live gives the same samples when its
 
 #ifdef TIDEWATER_HOLD_UPS
 TEST_CASE("a live session replays in whatever order its threads come") {
-  std::string unstreamed = book;
-  unstreamed.replace(unstreamed.find("stream = true\n"), 14, "");
+  const std::string unstreamed = book_without_streams();
   const Folder folder;
   const std::vector<Bank> banks = all_banks(folder, unstreamed);
   check_replays(held_up_sessions, [&](std::uint64_t seed) {
