@@ -414,3 +414,39 @@ TEST_CASE("a stem that waits for the bar comes, turns and goes on its frame, in 
     CHECK(steepest(take, 300, take.frames(), 1) < 0.01);
   }
 }
+
+TEST_CASE("tracks of two scopes change on the beat, and music of a scope that runs takes over from one on hold at once") {
+  ManagerOptions options;
+  options.limiter = false;
+  Stage stage(
+      "[scopes.world]\n[scopes.menu]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"world\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop "
+      "= true } ]\n"
+      "[tracks.b]\nclips = [\"b.wav\"]\nscope = \"menu\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n",
+      options, [](const Folder& folder) {
+        folder.write_clip("clips/a.wav", held(0.5, 0, beats(8, 120)), 2);
+        folder.write_clip("clips/b.wav", held(0, 0.5, beats(8, 120)), 2);
+      });
+  // The times of the two scopes lie apart.
+  stage.manager->pause("world");
+  stage.render(Seconds{0.7});
+  stage.manager->resume("world");
+  stage.render(Seconds{0.3});
+  stage.manager->play("a");
+  stage.render(Seconds{0.5});
+  CHECK(stage.manager->play("b") == Outcome::planned);
+  const Take bar = stage.render(Seconds{2});
+  CHECK(heard_from(bar, 1).value() == static_cast<std::size_t>(beats(4, 120) + 63) - 24'000);
+  CHECK(full_until(bar, 0, 10) == Approx(heard_from(bar, 1).value()).margin(30));
+  CHECK(stage.manager->play("a") == Outcome::planned);
+  const Take back = stage.render(Seconds{2.5});
+  CHECK(heard_from(back, 0).has_value());
+  CHECK_FALSE(heard_from(back, 1, heard_from(back, 0).value() + 300).has_value());
+  stage.manager->pause("world");
+  stage.render(Seconds{0.5});
+  CHECK(stage.manager->play("b") == Outcome::started);
+  CHECK(heard_from(stage.render(Seconds{0.5}), 1).value() < 200);
+  stage.manager->resume("world");
+  const Take after = stage.render(Seconds{1});
+  CHECK_FALSE(heard_from(after, 0, 600).has_value());
+  CHECK(stage.manager->stats().voices == 1);
+}

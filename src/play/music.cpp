@@ -237,14 +237,18 @@ Outcome Starter::plan(Stand& stand, bool asked) {
   }
   if (stand.free_scope != scope) stand.free_from = {0};
   const ScopeFrame from = voices.times().from(scope, noting.link.base());
-  const Placement placement = Music::plan(stand, from);
+  Placement placement = Music::plan(stand, from);
   const std::int64_t early = voices.frames_of(
       stand.playing && !stand.playing.timing.loops() && placement.boundary >= stand.playing.ends() ? placed_ahead_of_end : placed_ahead);
   const ScopeFrame turn = std::min(placement.frame, placement.stops ? placement.stop_at : placement.frame) - early;
   LiveSound* begins = placement.starts == 0 ? nullptr : track_with(placement.starts);
   const bool away = begins != nullptr && !clips_there(*begins);
   const bool held = voices.times().held(scope);
-  if (!held && !away && turn <= voices.times().at(scope, noting.link.now().at)) return carry_out(stand, placement);
+  const bool elsewhere = begins != nullptr && begins->scope != scope;
+  if (!away && ((held && elsewhere) || (!held && turn <= voices.times().at(scope, noting.link.now().at)))) {
+    if (elsewhere) bring_to_scope(begins->scope, stand, placement);
+    return carry_out(stand, placement);
+  }
   const ScopeFrame soon = voices.times().from(scope, noting.link.now().at) + voices.frames_of(until_clips_come);
   stand.turn = agenda.add_music(scope,
                                 away   ? std::max(turn, soon)
@@ -254,6 +258,22 @@ Outcome Starter::plan(Stand& stand, bool asked) {
   if (!asked) return Outcome::planned;
   note_planned(stand, placement, event);
   return Outcome::planned;
+}
+
+/// The track that begins counts in another scope than the one that plays. A track on hold comes to no boundary: it gives way at once.
+void Starter::bring_to_scope(ScopeNumber scope, const Stand& stand, Placement& placement) const {
+  const ScopeTimes& times = voices.times();
+  if (!times.held(stand.playing.scope)) {
+    placement.frame = times.from(scope, times.mixed(stand.playing.scope, placement.frame));
+    return;
+  }
+  placement.change.via = 0;
+  placement.starts = placement.change.track;
+  placement.frame = times.from(scope, noting.link.base());
+  placement.source = placement.change.begins.source;
+  placement.fade_in = placement.fade_out = 0;
+  placement.crosses = false;
+  placement.stop_at = {0};
 }
 
 /// Whether all clips of a track are in memory. If not, they are asked for.

@@ -124,9 +124,9 @@ void Starter::stop_track(Stand& stand, const Placement& placement) {
                                          : FadeLaw::equal_loudness},
                     why);
   leave_behind(stand.playing, placement.stop_at);
-  if (stand.before && stand.before_until > placement.frame)
+  if (stand.before && stand.before.scope == stand.playing.scope && stand.before_until > placement.stop_at)
     if (LiveStart* start = voices.find(stand.before.start))
-      voices.leave_at(*start, {voices.frames_of(leaves_quickly), placement.frame, FadeLaw::equal_loudness}, why);
+      voices.leave_at(*start, {voices.frames_of(leaves_quickly), placement.stop_at, FadeLaw::equal_loudness}, why);
 }
 
 /// What follows without being asked for: the next track of a list, or the end of a track that stops after a time.

@@ -129,6 +129,7 @@ struct Starter {
   void leave_behind(const PlayingTrack& its, ScopeFrame when);
   ScopeNumber scope_of(const Stand& stand) const;
   Outcome plan(Stand& stand, bool asked);
+  void bring_to_scope(ScopeNumber scope, const Stand& stand, Placement& placement) const;
   bool clips_there(LiveSound& track);
   Name event_named(std::uint64_t hash) const;
   Reason where_it_falls(const Stand& stand, const Placement& placement, Reason::Code code) const;
