@@ -450,3 +450,19 @@ TEST_CASE("tracks of two scopes change on the beat, and music of a scope that ru
   CHECK_FALSE(heard_from(after, 0, 600).has_value());
   CHECK(stage.manager->stats().voices == 1);
 }
+
+TEST_CASE("a quiet stem keeps its voice beside louder sounds, since it claims as its strongest sister does") {
+  ManagerOptions options;
+  options.limiter = false;
+  options.voices = 3;
+  Stage stage(
+      "[tracks.a]\nrank = 5\nstems = [ { clips = [\"hum.wav\"] }, { clips = [\"hum.wav\"], gain = \"-40 dB\" } ]\n"
+      "[sounds.loud]\nclips = [\"hum.wav\"]\nloop = true\ngain = \"-12 dB\"\n[events.loud]\nstart = \"loud\"\n",
+      options);
+  stage.manager->play("a");
+  stage.render(Seconds{0.5});
+  for (int i = 0; i < 4; ++i) stage.manager->raise("loud");
+  stage.render(Seconds{0.5});
+  CHECK(stage.manager->stats().voices == 3);
+  for (const auto& fading : stage.entries<noted::Fading>()) CHECK(fading.sound != "a");
+}
