@@ -107,7 +107,7 @@ ClipPosition behind_round(const TrackTiming& timing, ClipPosition place) {
 Placement Music::plan(const Stand& stand, ScopeFrame from) {
   const MusicChange& wanted = stand.wanted;
   const bool by_way = !stand.after_via && stand.playing && wanted.via != 0;
-  const Beginning& begins = by_way ? wanted.via_begins : wanted.begins;
+  const TrackBeginning& begins = by_way ? wanted.via_begins : wanted.begins;
   Placement its;
   its.change = wanted;
   its.starts = by_way ? wanted.via : wanted.track;

@@ -37,7 +37,7 @@ struct PlayingTrack {
 };
 
 /// How a track begins.
-struct Beginning {
+struct TrackBeginning {
   ClipPosition source;  ///< where in its clip
   ClipPosition first;   ///< the place that falls on the boundary of a change: what lies between is the pick-up
   std::uint64_t step = std::uint64_t{1} << 32;
@@ -52,7 +52,7 @@ struct MusicChange {
   On on = On::now;
   By by = By::cut;
   std::int64_t over = 0;  ///< frames: length of the crossing, or of the fade-out
-  Beginning begins, via_begins;
+  TrackBeginning begins, via_begins;
   bool seamless = false;        ///< what leads to it is the ending of what plays: it goes on with the same samples
   bool by_itself = false;       ///< nobody asked for it: a track stops after a time, or the next of a list follows
   ScopeFrame not_before = {0};  ///< of such a change

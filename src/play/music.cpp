@@ -30,10 +30,10 @@ LiveSound* Starter::track_with(std::uint64_t hash) const {
 }
 
 /// How a track begins at its start, or where it was left.
-Beginning Starter::beginning_of(const LiveSound& track) const {
+TrackBeginning Starter::beginning_of(const LiveSound& track) const {
   const BankTrack& design = *track.design->as_track();
   const TrackTiming timing(design);
-  Beginning begins;
+  TrackBeginning begins;
   begins.step = voices.step_of(track, {});
   begins.fade_in = voices.frames_of(track.design->fade_in);
   begins.first = timing.first_beat();

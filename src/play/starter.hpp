@@ -118,7 +118,7 @@ struct Starter {
   void start_again(Cadence& cadence, const LiveStart& its, const OfCadence& by, MissedSteps* missed);
   void hold_steps_back(const Cadence& cadence, const Following::By& by);
   LiveSound* track_with(std::uint64_t hash) const;
-  Beginning beginning_of(const LiveSound& track) const;
+  TrackBeginning beginning_of(const LiveSound& track) const;
   MusicChange change_to(const Stand& stand, const LiveSound* track, PlaybackId id, std::uint64_t event) const;
   void lead_by(MusicChange& change, Name name, bool seamless) const;
   void end_with_ending(const Stand& stand, MusicChange& change) const;
