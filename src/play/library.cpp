@@ -106,6 +106,14 @@ void Library::fetch_clip(LiveBank& bank, LiveClip& clip) {
     want(bank, clip);
 }
 
+bool Library::has_clip(LiveBank& bank, LiveClip& clip) {
+  if (clip.there && clip.data.there()) return true;
+  if (!options.offline) want(bank, clip);
+  if (!options.offline || (replaying && !clip.there)) return false;
+  if (read_now(bank, clip).empty() && !clip.there) bank.clips.came(clip, 0);
+  return true;  // if it cannot be read, that is told when it is to be heard
+}
+
 std::size_t Library::clip_bytes() {
   std::size_t bytes = 0;
   for (LiveBank& bank : loaded.banks()) bytes += bank.clips.bytes();

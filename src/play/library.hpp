@@ -57,6 +57,8 @@ struct Library {
   void want(LiveBank& bank, LiveClip& clip);
   /// The same, or reads it now offline.
   void fetch_clip(LiveBank& bank, LiveClip& clip);
+  /// Whether a clip is in memory. If not, it is asked for, or read now offline; a replay waits for it as the recording did.
+  bool has_clip(LiveBank& bank, LiveClip& clip);
   /// Offline, reads the clips of layers that are away. Leaves layers out whose clip cannot be read; `problem` says why. Returns whether a
   /// layer has to wait for its clip.
   bool wait_for_clips(LiveBank& bank, Layers& layers, std::string& problem);

@@ -281,9 +281,8 @@ bool Starter::clips_there(LiveSound& track) {
   bool there = true;
   LiveBank& bank = *track.home->loaded;
   for (const BankLayer& stem : track.design->layers) {
-    LiveClip& clip = bank.clips[stem.choices.front().clips.front().clip];
-    if (!clip.there || !clip.data.there()) library.fetch_clip(bank, clip);
-    there = there && clip.there && clip.data.there();
+    const bool has = library.has_clip(bank, bank.clips[stem.choices.front().clips.front().clip]);
+    there = there && has;
   }
   return there;
 }
