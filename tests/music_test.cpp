@@ -99,7 +99,7 @@ std::vector<Known> tracks_at(double rate) {
 }
 constexpr std::size_t played = 6;  ///< the others are bridges
 
-/// What is heard at a frame: the track and the place in its clip. Nothing where no one track is heard at full level.
+/// The track that is heard at a frame, and the place in its clip. There is none where no track is heard alone at full level.
 struct Place {
   std::size_t track;
   double frame;
@@ -198,7 +198,7 @@ Session play_at_random(unsigned seed, double rate, double clip_rate, int asked) 
     if (!its.first && !is_bridge && !from_bridge && pairs.contains({before, its.name})) its.how = pairs.at({before, its.name});
     if (is_bridge) its.how.on = On::now;  // which pair it was for may have changed since
     its.fade = static_cast<std::size_t>(its.how.by == By::cross ? its.how.over * rate : 0.006 * rate) + 64;
-    // What still fades when a third track comes leaves within a tenth of a second.
+    // A track that still fades when a third one comes leaves within a tenth of a second.
     if (!starts.empty() && its.frame < starts.back().frame + starts.back().fade)
       its.fade = std::max(its.fade, static_cast<std::size_t>(0.1 * rate) + 64);
     before = its.name;

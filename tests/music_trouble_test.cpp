@@ -126,7 +126,7 @@ TEST_CASE("what a book says wrong of tracks is told with its place and what to d
     if (!all.empty()) return all;
     folder.write("book.toml", book_head + text);
     for (const Problem& problem : check_clips(read_book(folder.path("book.toml")).book).problems) all += to_text(problem) + "\n";
-    // What `check` calls good compiles, and what it does not compiles not.
+    // A book compiles if and only if `check` finds no mistake in it.
     if (all.empty())
       CHECK_NOTHROW(compile_book(folder.path("book.toml")));
     else

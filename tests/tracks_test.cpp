@@ -161,7 +161,7 @@ TEST_CASE("stems stay together however often they sleep and wake, streamed and i
                                                i == 2 ? "0 dB" : "silent", i == 2 ? "silent" : "0 dB"));
     book += "]\n";
     Stage stage(book, options, [](const Folder& folder) {
-      // The same in all, so that stems that are apart do not add up.
+      // All stems hold the same noise, so that stems that drift apart are quieter together.
       for (int i = 0; i < 4; ++i) folder.write_clip(fmt::format("clips/s{}.wav", i), noise(3, beats(16, 97)));
     });
     stage.manager->reload(compile_book(stage.folder.path("book.toml")));
@@ -390,7 +390,7 @@ TEST_CASE("a stem that waits for the bar comes, turns and goes on its frame, in 
     stage.manager->play("a");
     Take take = stage.render(Seconds{0.5});
     if (scale != 1) stage.manager->set_time_scale("world", scale, Seconds{0});
-    // Where the bars are heard: half a second of the first has passed at full speed.
+    // The second at which a bar is heard: half a second of the first has passed at full speed.
     const auto bar = [&](int number) { return 0.5 + (2 * number - 0.5) / scale; };
     const auto until = [&](double at) { take.append(stage.render(Seconds{at - take.seconds()}).samples); };
     stage.manager->set_gauge("danger", 1);

@@ -17,7 +17,7 @@ struct Walker {
   std::uint64_t number = 0;
 };
 
-/// Something that happened. A passenger's step has the surface and the passenger's number, too.
+/// An event of the harbour. A passenger's step has the surface and the passenger's number, too.
 struct Happening {
   std::string event;
   std::string surface = {};

@@ -1,5 +1,5 @@
 #pragma once
-/// Where the music is: for a game whose pictures and rules go by the beat.
+/// The bar and the beat that are heard: for a game whose pictures and rules go by the beat.
 ///
 ///     if (const auto beat = manager.beat("main", device.latency())) lamp.set_brightness(1 - beat->into);
 ///     for (const PassedBeat& passed : manager.beats()) if (passed.beat == 1) pump.stroke();

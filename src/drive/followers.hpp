@@ -62,7 +62,7 @@ class Followers {
   static Values aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
   static Values now(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
 
-  /// Begins to count the present values of gauges that wait for boundaries.
+  /// Lets the present values of gauges that wait for boundaries count from now on.
   static void begin_waiting(Follower& follower, const Values& values);
 
   // An update: `begin` and `end` with the control lock; between them only the update itself looks at followers.

@@ -6,7 +6,7 @@
 
 namespace tidewater {
 
-/// What holds for a change between two tracks.
+/// The boundary and the crossing of a change between two tracks.
 struct ChangeRules {
   On on = On::now;
   By by = By::cut;
@@ -14,8 +14,8 @@ struct ChangeRules {
   std::string_view bridge;
 };
 
-/// Each key of the pair wins over that of the track that comes, and this over that of the track that is left. `left` is null if nothing
-/// plays, `comes` for silence.
+/// Collects the rules of a change. A key for the pair of tracks wins over a key of the track that comes, and that over a key of the track
+/// that is left. `left` is null if nothing plays; `comes` is null if silence follows.
 inline ChangeRules rules_between(const TrackDesign* left, std::string_view left_name, const TrackDesign* comes) {
   constexpr Seconds usual_crossing{1};
   std::optional<On> on;

@@ -30,9 +30,9 @@ struct PlayingTrack {
   TrackTiming timing;
 
   explicit operator bool() const { return track != 0; }
-  /// The frame on which it ends by itself; never for a loop.
-  /// The last beat that it has reached at a frame; less than 0 before its first.
+  /// Number of the last beat that the track has reached at a frame; less than 0 before its first.
   std::int64_t beat_reached(ScopeFrame when) const;
+  /// The frame on which the track ends by itself; never for a loop.
   ScopeFrame ends() const { return timing.loops() ? ScopeFrame::never() : course.reaches(timing.end()); }
 };
 
@@ -45,7 +45,7 @@ struct TrackBeginning {
   std::int64_t fade_in = 0;  ///< frames, where nothing plays before it
 };
 
-/// A change that is asked for: a track that is to play, or the end of the music. `via` leads to it.
+/// A change that was asked for: to a track or to silence, perhaps by way of a bridge or an ending (`via`).
 struct MusicChange {
   std::uint64_t track = 0;  ///< hash of its name; 0 for silence
   std::uint64_t via = 0;    ///< the bridge or the ending that plays before it; 0 for none
@@ -53,42 +53,42 @@ struct MusicChange {
   By by = By::cut;
   std::int64_t over = 0;  ///< frames: length of the crossing, or of the fade-out
   TrackBeginning begins, via_begins;
-  bool seamless = false;        ///< what leads to it is the ending of what plays: it goes on with the same samples
-  bool by_itself = false;       ///< nobody asked for it: a track stops after a time, or the next of a list follows
-  ScopeFrame not_before = {0};  ///< of such a change
+  bool seamless = false;        ///< `via` is the ending of the track that plays, and continues its samples
+  bool by_itself = false;       ///< not asked for: the track stops after its time, or a list goes on
+  ScopeFrame not_before = {0};  ///< earliest frame of a change by itself
   PlaybackId asked;             ///< the raise and response that asked for it
   std::uint64_t event = 0;      ///< hash of its event; 0 if a call asked for it
 };
 
-/// What is to be done now for a change.
+/// The plan of a change: a track that begins, and one that stops, each on its frame.
 struct Placement {
   MusicChange change;
-  std::uint64_t starts = 0;  ///< hash of the track that begins: the change's track, or what leads to it; 0 for none
-  ScopeFrame frame;          ///< it begins
-  ScopeFrame boundary;       ///< the change falls on
-  ClipPosition source;
+  std::uint64_t starts = 0;  ///< hash of the track that begins: the change's `track` or `via`; 0 for none
+  ScopeFrame frame;          ///< on which the track begins: the boundary, or earlier by its pick-up
+  ScopeFrame boundary;       ///< on which the change falls
+  ClipPosition source;       ///< place in the clip from which the track begins
   std::int64_t fade_in = 0;
-  bool crosses = false;  ///< at equal power
-  bool stops = false;    ///< what plays stops
+  bool crosses = false;  ///< the two tracks cross at equal power
+  bool stops = false;    ///< the track that plays stops, at `stop_at`
   ScopeFrame stop_at;
   std::int64_t fade_out = 0;
 };
 
-/// One stand, as plain bytes.
+/// One stand: the track that plays there and the change that is wanted. Consists of plain bytes.
 struct Stand {
   std::uint64_t name = 0;  ///< hash; 0 if the place is free
-  PlayingTrack playing;    ///< what is heard, or was placed and will be
-  PlayingTrack before;     ///< what played before it, up to `before_until`
+  PlayingTrack playing;    ///< the track that is heard, or that begins on a frame already chosen
+  PlayingTrack before;     ///< the track before it, heard up to `before_until`
   ScopeFrame before_until = {0};
   std::uint64_t target = 0;  ///< the track that plays in the end; 0 for silence
   std::uint64_t list = 0;    ///< hash of the list that chooses the tracks; 0 for none
-  bool wants = false;
-  bool after_via = false;  ///< a bridge plays; the change falls on its end
+  bool wants = false;        ///< `wanted` is to be placed
+  bool after_via = false;    ///< a bridge or an ending plays; the change falls on its end
   MusicChange wanted;
   Agenda::Ticket turn = Agenda::no_ticket;
-  ScopeFrame free_from = {0};  ///< what was told to stop is heard up to here
+  ScopeFrame free_from = {0};  ///< up to here the last track that was told to stop is heard
   ScopeNumber free_scope = 0;
-  ScopeFrame told = {0};  ///< beats before this were told to the game
+  ScopeFrame told = {0};  ///< the game was told of all beats before this frame
   ScopeNumber told_scope = 0;
 };
 
@@ -126,23 +126,23 @@ class Music {
 
   /// Asks for a change. `replaced` says who asked for the change that it replaces, if there is one.
   static Asked ask(Stand& stand, const MusicChange& change, std::optional<PlaybackId>& replaced);
-  /// The change that is wanted, as it would be placed if the first frame that a command can reach is `from`. It must be wanted.
+  /// Plans the change that the stand wants. `from` is the first frame that a command can still reach. Requires `stand.wants`.
   static Placement plan(const Stand& stand, ScopeFrame from);
-  /// The first boundary of a track, not before a frame.
+  /// Returns the first boundary of a track at or after a frame.
   static ScopeFrame boundary(const PlayingTrack& its, On on, ScopeFrame from);
-  /// A placement is carried out: this begins, or nothing.
+  /// Notes on the stand that a placement was carried out. `begins` is empty if no track begins.
   static void place(Stand& stand, const Placement& placement, const PlayingTrack& begins);
-  /// The change cannot be carried out.
+  /// Forgets the change, because it cannot be carried out.
   static void give_up(Stand& stand) {
     stand.wants = stand.after_via = false;
     stand.target = stand.playing.track;
   }
-  /// What plays has ended, or was told to stop by others.
+  /// Notes on the stand that its track has ended, or was stopped by another call.
   static void ended(Stand& stand);
-  /// The first boundary on the stand for something short, not before a frame: of the track that is heard there.
+  /// Returns the first boundary at or after a frame of the track that is heard then. A sound effect on the beat starts there.
   static std::optional<ScopeFrame> next_boundary(const Stand& stand, On on, ScopeFrame from);
 
-  /// Where a track was left, for one that goes on. `left_at` is nothing if it was never left.
+  /// Remembers the place in its clip at which a track was left. `left_at` returns nothing if it was never left.
   void leave_at(std::uint64_t track, ClipPosition position);
   std::optional<ClipPosition> left_at(std::uint64_t track) const;
 

@@ -77,8 +77,6 @@ ClipPosition TrackTiming::at(std::int64_t own_frame) const {
   return position;
 }
 
-bool TrackTiming::is_boundary(std::int64_t beat, On on) const { return boundary_from(beat, on) == beat; }
-
 std::int64_t TrackTiming::boundary_from(std::int64_t beat, On on) const {
   if (on == On::now || on == On::beat) return beat;
   const std::int64_t in_round = in_first_round(beat);

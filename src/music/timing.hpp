@@ -16,7 +16,7 @@ struct BeatPlace {
   std::uint32_t beat = 0;  ///< of the bar, from 0
 };
 
-/// Where the beats of a track lie. The clip is the clock: a beat is a frame of the clip, counted from the clip's beginning. Beats are
+/// The places of the beats of a track. The clip is the clock: a beat is a frame of the clip, counted from the clip's beginning. Beats are
 /// counted from 0 at the first beat and on through every round of the loop.
 ///
 /// Consists of plain bytes, so that a track that plays needs its bank no more.
@@ -30,21 +30,21 @@ class TrackTiming {
   std::uint32_t metre() const { return metre_; }
   /// The clip's place of a beat, in frames of the bank. Past the last part of a track that ends, every beat is its end.
   ClipPosition beat(std::int64_t beat) const { return at(own_frame(beat)); }
-  /// The same of the end: of the track, or of the first round of its loop.
+  /// The clip's place of the end: of the track, or of the first round of its loop.
   ClipPosition end() const { return at(end_frame()); }
   ClipPosition first_beat() const { return has_beats() ? beat(0) : ClipPosition{}; }
-  /// Returns whether a boundary falls on a beat.
-  bool is_boundary(std::int64_t beat, On on) const;
   /// The first beat from `beat` on that is a boundary.
   std::int64_t boundary_from(std::int64_t beat, On on) const;
   /// The end of a round: the place in the clip, after so many rounds, counted from 0. Only for loops.
   ClipPosition end_of_round(std::int64_t round) const { return at(frames_ + round * (frames_ - loop_from_)); }
-  /// The same place within the clip, where the track goes on if it was left there.
+  /// Brings a place of a later round of the loop back into the clip: the track goes on there if it was left at `position`.
   ClipPosition folded(ClipPosition position) const;
   BeatPlace place_of(std::int64_t beat) const;
-  /// A beat that lies at or before a place in the clip, less than three beats from the last one that does; -1 if there may be none.
+  /// Estimates the last beat at or before a place in the clip. The estimate is never too late, and less than three beats too early; it is
+  /// -1 if there may be none.
   std::int64_t beat_near(ClipPosition place) const;
-  /// A round that ends at or before a place, less than three rounds from the last one that does; -1 if there may be none. Only for loops.
+  /// Estimates the last round that ends at or before a place. The estimate is never too late, and less than three rounds too early; it is
+  /// -1 if there may be none. Only for loops.
   std::int64_t round_near(ClipPosition place) const;
   std::int64_t beats() const { return std::int64_t{bars_[parts_]} * metre_; }
   /// False for a state from outside that no track can have.
@@ -54,11 +54,11 @@ class TrackTiming {
   std::int64_t own_frame(std::int64_t beat) const;
   std::int64_t end_frame() const { return loops_ || !has_beats() ? frames_ : own_frame(beats()); }
   ClipPosition at(std::int64_t own_frame) const;
-  /// The other way round, rounded down.
+  /// Turns a place in the bank's clip into a frame of the author's clip, rounded down.
   std::int64_t own_frame_at(ClipPosition place) const { return (place.whole * per_ - offset_) / to_; }
   std::int64_t loop_begin() const { return std::int64_t{bars_[loop_part_]} * metre_; }
   std::int64_t loop_end() const { return std::int64_t{bars_[loop_part_ + 1]} * metre_; }
-  /// The beat of the first round that is the same.
+  /// The number in the first round of a beat of a later round.
   std::int64_t in_first_round(std::int64_t beat) const;
 
   Tempo tempo_;

@@ -116,7 +116,7 @@ class ScoreDrawing {
     }
   }
 
-  /// Where the last part ends that is heard before the track is left.
+  /// Returns the end of the last part that is heard before the track is left.
   Seconds last_place() const {
     Seconds last = score_.parts.empty() ? score_.length : Seconds{};
     for (const ScorePart& part : score_.parts)

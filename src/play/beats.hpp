@@ -7,7 +7,7 @@
 
 namespace tidewater {
 
-/// Where the music on a stand is at a frame of the mixer. Nothing if no track with a tempo is heard. Thread: with the control lock.
+/// Returns the beat on a stand at a frame of the mixer. Returns nothing if no track with a tempo is heard. Thread: with the control lock.
 std::optional<Beat> beat_at(const Control& control, Name stand, MixFrame heard);
 /// Lists the beats that passed since this was last called. Thread: with the control lock.
 void list_beats(Control& control, std::vector<PassedBeat>& passed);

@@ -15,9 +15,9 @@ namespace {
 
 // A change is placed so long before its frame.
 constexpr Seconds placed_ahead{0.25};
-/// The same where the track that plays ends there by itself: there is no later boundary.
+/// Time before a boundary at which a change is placed if the track that plays ends there by itself: there is no later boundary.
 constexpr Seconds placed_ahead_of_end{1};
-/// A track that begins inside a stream, beyond what is in memory, needs so long to be read.
+/// Time to read a track from disk that begins beyond the part of its clip that is in memory.
 constexpr Seconds time_to_read_track{0.1};
 constexpr Seconds until_clips_come{0.05};
 
@@ -47,7 +47,7 @@ TrackBeginning Starter::beginning_of(const LiveSound& track) const {
   return begins;
 }
 
-/// What is asked of a stand, by the rules of both tracks. `track` is null for silence.
+/// Makes the change to a track, by the rules of both tracks. `track` is null for silence.
 MusicChange Starter::change_to(const Stand& stand, const LiveSound* track, PlaybackId id, std::uint64_t event) const {
   const LiveSound* left = stand.playing ? track_with(stand.playing.track) : nullptr;
   const BankTrack* its = left == nullptr ? nullptr : left->design->as_track();
@@ -70,7 +70,7 @@ MusicChange Starter::change_to(const Stand& stand, const LiveSound* track, Playb
   return change;
 }
 
-/// A bridge or an ending plays first, if it is loaded.
+/// Has a bridge or an ending play first, if it is loaded.
 void Starter::lead_by(MusicChange& change, Name name, bool seamless) const {
   const LiveSound* via = library.loaded.track_called(name);
   if (via == nullptr) return;
@@ -95,7 +95,7 @@ Outcome Starter::play(LiveSound& track, PlaybackId id, Name event) {
   return outcome;
 }
 
-/// A list plays one of its tracks after the other.
+/// Plays the tracks of a list one after the other.
 Outcome Starter::play_list(LiveSound& list, PlaybackId id, Name event) {
   const std::uint64_t its_name = name_of(list).hash();
   Stand* stand = music.find_or_make(Name(list.design->as_track()->stand_name()).hash());
@@ -117,7 +117,7 @@ Outcome Starter::play_list(LiveSound& list, PlaybackId id, Name event) {
   return outcome;
 }
 
-/// The next track of a list. It is remembered, so that none comes twice running.
+/// Chooses the next track of a list, and remembers it, so that none comes twice running.
 LiveSound* Starter::pick_of(LiveSound& list) {
   const BankLayer& layer = list.design->layers.front();
   const Picked picked = pick(Pick::shuffle, layer.choices.front(), list.memory->picks.front(), Draws::hash_of(~list.key, 0));
@@ -126,7 +126,7 @@ LiveSound* Starter::pick_of(LiveSound& list) {
   return library.loaded.track_called(Name(design.list[picked.clip].text, design.list[picked.clip].hash));
 }
 
-/// Whether the next track of the list follows on the one that plays.
+/// Plans the next track of the list, if a list plays. Returns whether there is one.
 bool Starter::follow_list(Stand& stand) {
   LiveSound* list = stand.list == 0 ? nullptr : track_with(stand.list);
   if (list == nullptr || stand.playing.timing.loops()) return false;
@@ -146,7 +146,7 @@ bool Starter::follow_list(Stand& stand) {
   return true;
 }
 
-/// A track that is left at its end plays its ending first.
+/// Has a track play its ending first if it is left at its end.
 void Starter::end_with_ending(const Stand& stand, MusicChange& change) const {
   const LiveSound* left = track_with(stand.playing.track);
   if (left == nullptr || left->design->as_track()->ending.empty() || change.via != 0 || stand.after_via) return;
@@ -184,7 +184,7 @@ Outcome Starter::ask_stand(Stand& stand, const MusicChange& change, std::string_
   return plan(stand, true);
 }
 
-/// A restart of the scope does not stop what was asked for again.
+/// Keeps a track through a restart of its scope if it was asked for again since.
 void Starter::renew(const Stand& stand) {
   if (LiveStart* start = stand.playing ? voices.find(stand.playing.start) : nullptr) start->renewed = noting.totals.raised;
 }
@@ -193,7 +193,7 @@ void Starter::take_turn_away(Stand& stand) {
   if (stand.turn != Agenda::no_ticket) agenda.remove(std::exchange(stand.turn, Agenda::no_ticket));
 }
 
-/// Finds out whether what plays has ended.
+/// Finds out whether the track that plays has ended.
 void Starter::look_after(Stand& stand) {
   if (!stand.playing) return;
   const ScopeFrame now = voices.times().at(stand.playing.scope, noting.link.now().lands);
@@ -260,7 +260,8 @@ Outcome Starter::plan(Stand& stand, bool asked) {
   return Outcome::planned;
 }
 
-/// The track that begins counts in another scope than the one that plays. A track on hold comes to no boundary: it gives way at once.
+/// Plans a change to a track whose scope is another than that of the track that plays. A track on hold reaches no boundary, so it gives way
+/// at once.
 void Starter::bring_to_scope(ScopeNumber scope, const Stand& stand, Placement& placement) const {
   const ScopeTimes& times = voices.times();
   if (!times.held(stand.playing.scope)) {
@@ -276,7 +277,7 @@ void Starter::bring_to_scope(ScopeNumber scope, const Stand& stand, Placement& p
   placement.stop_at = {0};
 }
 
-/// Whether all clips of a track are in memory. If not, they are asked for.
+/// Returns whether all clips of a track are in memory, and asks for those that are not.
 bool Starter::clips_there(LiveSound& track) {
   bool there = true;
   LiveBank& bank = *track.home->loaded;

@@ -10,9 +10,9 @@ namespace {
 
 /// An older track that still fades when a third begins leaves within this.
 constexpr Seconds leaves_quickly{0.1};
-/// A change of a stem's level is placed so long before its boundary.
+/// Time before its boundary at which a change of a stem's level is placed.
 constexpr Seconds ahead_of_lift{0.25};
-/// How one voice goes over into the other where an ending begins.
+/// Length of the crossing from a looping voice to its ending. Both play the same samples.
 constexpr Seconds over_to_ending{0.005};
 constexpr std::size_t most_traits_by_part = 32;
 
@@ -54,7 +54,7 @@ void Starter::note_planned(const Stand& stand, const Placement& placement, Name 
   noting.decide(Outcome::planned, stand.wanted.asked, why, event);
 }
 
-/// Something begins, and what plays stops, each on its frame.
+/// Carries out a plan: one track begins and another stops, each on its frame.
 Outcome Starter::carry_out(Stand& stand, const Placement& placement) {
   const MusicChange change = placement.change;
   const Name event = event_named(change.event);
@@ -112,7 +112,7 @@ Outcome Starter::begin_track(LiveSound& track, const Placement& placement, Playb
   return outcome;
 }
 
-/// What plays stops; what has been fading since before leaves quickly, so that no three tracks are heard.
+/// Stops the track that plays. An older one that still fades leaves quickly, so that never three tracks are heard at once.
 void Starter::stop_track(Stand& stand, const Placement& placement) {
   const Reason why = where_it_falls(stand, placement, Reason::Code::gives_way_on);
   const bool seamless = placement.change.seamless && placement.starts != 0 && placement.starts == placement.change.via;
@@ -129,7 +129,7 @@ void Starter::stop_track(Stand& stand, const Placement& placement) {
       voices.leave_at(*start, {voices.frames_of(leaves_quickly), placement.stop_at, FadeLaw::equal_loudness}, why);
 }
 
-/// What follows without being asked for: the next track of a list, or the end of a track that stops after a time.
+/// Plans the change that nobody asks for: the next track of a list, or the end of a track that stops after a time.
 void Starter::go_by_itself(Stand& stand) {
   if (follow_list(stand)) return;
   const LiveSound* track = track_with(stand.playing.track);
@@ -153,7 +153,7 @@ void Starter::go_by_itself(Stand& stand) {
   plan(stand, false);
 }
 
-/// The part of the music at a frame, so that a sound can have clips for each: a trait "part" of its start.
+/// Returns the name of the part at a frame. It becomes the trait "part" of a sound that starts there, so that each part can have its clips.
 std::string_view Starter::part_at(const Stand& stand, ScopeFrame frame) const {
   const PlayingTrack& its = frame < stand.playing.course.frame && stand.before ? stand.before : stand.playing;
   const LiveSound* track = track_with(its.track);

@@ -96,7 +96,7 @@ struct Starter {
     Decibels gain = {};
   };
   Outcome start(LiveBank& bank, LiveSound& sound, const Added& added, PlaybackId id, const Happening& happening, StartedSounds& started);
-  /// The same on the next boundary of the music on the stand "main". Without music it starts at once.
+  /// Starts a sound on the next boundary of the music on the stand "main". Without music it starts at once.
   Outcome start_on_beat(LiveBank& bank, LiveSound& sound, const Added& added, On on, PlaybackId id, const Happening& happening,
                         StartedSounds& started);
   /// Makes a start known to all that follow it.

@@ -85,14 +85,14 @@ class Voices {
     }
   }
   void leave(LiveLayer& layer, Seconds fade, Ending how, const Reason& why = {});
-  /// Stops a start on a frame of its scope.
+  /// A stop of a start on a frame of its scope, with a fade.
   struct StopAt {
     std::int64_t fade = 0;   ///< frames of the scope
     ScopeFrame frame = {0};  ///< at once if it lies in the past
     FadeLaw law = FadeLaw::equal_loudness;
   };
   void leave_at(LiveStart& start, const StopAt& stop, const Reason& why);
-  /// Whether a start plays and was not told to go. It may be told later.
+  /// Returns whether a start plays and was not told to stop.
   bool plays_on(StartRef start);
   void set_gain(LiveLayer& layer, Decibels gain, Seconds time);
   void set_pan(LiveLayer& layer, Pan pan, Seconds time);
@@ -100,7 +100,7 @@ class Voices {
   void bend(LiveLayer& layer, Semitones pitch, Seconds time);
   /// Bends a layer by gauges from here on.
   void bend_to(LiveLayer& layer, const Bent& bent);
-  /// The same from a frame of the scope on, for the level alone.
+  /// Moves the level of a layer from a frame of its scope on, over a ramp in frames.
   void lift_on(LiveLayer& layer, const Bent& bent, ScopeFrame frame, std::int64_t ramp);
   /// Stops all starts of a sound that began before `by`. Returns whether there was any.
   bool stop(PlayedSound& sound, Seconds fade, PlaybackId by);

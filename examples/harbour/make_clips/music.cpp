@@ -13,7 +13,7 @@ struct Stem {
 
   Stem() : left(length(all * beat)), right(length(all * beat)) {}
 
-  /// What rings beyond the end of the round rings on at its head, since it goes round, and in the ending.
+  /// Mixes a note into the round. Its tail beyond the end of the round is heard at the head of the next round, and in the ending.
   void place(const Samples& what, double at_beat, double level, double side) {
     const std::size_t from = length(at_beat * beat), end_of_round = length(round * beat);
     const double angle = (side + 1) * std::numbers::pi / 4;

@@ -28,11 +28,11 @@ struct RehearsalOptions {
   Seconds rest{8};                                          ///< how long the last track plays on after the change to it
 };
 
-/// What a rehearsal tells while it goes on. Each may be empty.
+/// Functions that a rehearsal calls while it plays. Each may be empty.
 struct RehearsalListener {
   std::function<void(std::span<const float>)> sound = {};  ///< interleaved stereo at 48 kHz
   JournalSink journal = {};
-  std::function<bool()> go_on = {};  ///< false ends it
+  std::function<bool()> go_on = {};  ///< asked between blocks; returning false ends the rehearsal
 };
 
 /// Plays as fast as the machine can, on this thread. Throws Error if the book has no such track, or as `compile` does.

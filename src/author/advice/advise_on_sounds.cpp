@@ -141,7 +141,7 @@ void about_part_seam(Advising& advising, const BookSound& sound, const BookLayer
                     sound.name, jump, clip.path));
 }
 
-/// Compiling a track looks for the same.
+/// Lists the mistakes for which compiling a track would fail, so that `check` finds them first.
 void about_track(Advising& advising, const BookSound& sound) {
   if (!sound.track) return;
   const std::vector<Problem> wrong = wrong_in_track(sound, advising.all_facts());

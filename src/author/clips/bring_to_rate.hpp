@@ -3,7 +3,7 @@
 
 namespace tidewater {
 
-/// Where frames lie at another rate: frame f of the first pass at (offset + f * to) / per, and on through the rounds of a loop.
+/// The places of frames at another rate: frame f of the first pass at (offset + f * to) / per, and on through the rounds of a loop.
 struct RateMap {
   std::int64_t offset = 0, to = 1, per = 1;
 };

@@ -61,7 +61,8 @@ double ends_alike(const Audio& audio, Range<Frames> region, std::int64_t blended
   return scale > 0 ? both / scale : 0;
 }
 
-/// What lies behind a part, with a little before it, so that one voice can go over into the other.
+/// Cuts the ending out of a clip: the audio behind the looped part. A few milliseconds before it stay, for the crossing from the looping
+/// voice.
 Audio behind(Audio audio, const BookLoop& loop) {
   const std::int64_t from = region_of_beats(audio.rate, loop).high.value - frames(before_ending, audio.rate).value;
   const auto samples = static_cast<std::ptrdiff_t>(from) * audio.channels;

@@ -10,7 +10,7 @@
 
 namespace tidewater {
 
-/// What keeps a track from being compiled: stems of unlike rates or lengths, or parts beyond the end of a clip.
+/// Lists the mistakes that keep a track from being compiled: stems of unlike rates or lengths, or parts beyond the end of a clip.
 std::vector<Problem> wrong_in_track(const BookSound& sound, const std::map<std::string, ClipFacts>& facts);
 
 /// The place at which the parts of a track end, in its clip.

@@ -91,7 +91,7 @@ BankTrack list_of(const BookSound& sound) {
   return list;
 }
 
-/// What is known of the clips of tracks.
+/// Reads rate and length of the clips of all tracks, by path.
 std::map<std::string, ClipFacts> facts_of_tracks(const Book& book) {
   Book tracks = book;
   std::erase_if(tracks.sounds, [](const BookSound& sound) { return !sound.track || !sound.list.empty(); });

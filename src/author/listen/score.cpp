@@ -48,7 +48,7 @@ Seconds place_of(const TrackDesign& track, std::int64_t bar) {
   return {track.first_beat.value + static_cast<double>(frame_of_beat(bar * track.metre, track.tempo, fine)) / fine.value};
 }
 
-/// Where in the clip a change can fall.
+/// The places in the clip on which a change can fall.
 std::vector<Seconds> boundaries(const Score& score, On on) {
   std::vector<Seconds> at;
   if (on == On::now || score.bars.empty()) return at;
