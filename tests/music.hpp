@@ -17,7 +17,7 @@
 
 namespace tidewater::testing {
 
-/// A clip of two channels that hold a level each: who is heard is seen in every sample.
+/// Samples of two channels that hold a level each, so that every sample tells which clip is heard.
 inline std::vector<float> held(double left, double right, std::int64_t frames) {
   std::vector<float> samples;
   for (std::int64_t i = 0; i < frames; ++i) {
@@ -30,6 +30,12 @@ inline std::vector<float> held(double left, double right, std::int64_t frames) {
 /// Frames of so many beats, by other arithmetic than the library's.
 inline std::int64_t beats(long double count, long double tempo, long double rate = test_rate.value) {
   return static_cast<std::int64_t>(std::floor(count * 60 / tempo * rate + 0.5L));
+}
+
+/// Writes clips of two channels, one that is heard on the left alone and one that is heard on the right alone.
+inline void write_sides(const Folder& folder, const std::string& left, const std::string& right, std::int64_t frames) {
+  folder.write_clip("clips/" + left, held(0.5, 0, frames), 2);
+  folder.write_clip("clips/" + right, held(0, 0.5, frames), 2);
 }
 
 /// A stage of two tracks on the stand "main": "calm" is heard on the left, "storm" on the right.
@@ -52,7 +58,7 @@ inline std::optional<std::size_t> heard_from(const Take& take, int channel, std:
     if (std::abs(channel == 0 ? take.left(i) : take.right(i)) > 1e-4F) return i;
   return std::nullopt;
 }
-/// The last frame at which it is heard at full level.
+/// The frame from which on a channel is heard at full level no more.
 inline std::size_t full_until(const Take& take, int channel, std::size_t from) {
   std::size_t i = from;
   while (i < take.frames() && std::abs(channel == 0 ? take.left(i) : take.right(i)) > 0.49F) ++i;

@@ -1,14 +1,11 @@
 /// Music, measured by what is heard: on which frame a track takes over, how loud a crossing is, and what stays together.
 
 #include <fmt/format.h>
-#include <sndfile.h>
 
 #include <algorithm>
-#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <cstdlib>
-#include <filesystem>
 #include <map>
 #include <optional>
 #include <random>
@@ -17,7 +14,6 @@
 
 #include "music.hpp"
 #include "stage.hpp"
-#include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/replay.hpp"
 

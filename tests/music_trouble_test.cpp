@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <array>
 #include <catch2/catch.hpp>
-#include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <random>

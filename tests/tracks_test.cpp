@@ -3,18 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
-#include <cstdlib>
-#include <filesystem>
 #include <random>
 #include <string>
 #include <vector>
 
 #include "music.hpp"
 #include "stage.hpp"
-#include "tidewater/author/advice.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/replay.hpp"
 
@@ -66,10 +62,7 @@ TEST_CASE("a track without a tempo loops, and one that is asked for again goes o
   ManagerOptions options;
   options.limiter = false;
   Stage stage("[scopes.level]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"level\"\n[tracks.b]\nclips = [\"b.wav\"]\nscope = \"level\"\n",
-              options, [](const Folder& folder) {
-                folder.write_clip("clips/a.wav", held(0.5, 0, 30'000), 2);
-                folder.write_clip("clips/b.wav", held(0, 0.5, 30'000), 2);
-              });
+              options, [](const Folder& folder) { write_sides(folder, "a.wav", "b.wav", 30'000); });
   CHECK(stage.manager->play("a") == Outcome::started);
   Take take = stage.render(Seconds{2});
   for (int restart = 0; restart < 3; ++restart) {
@@ -227,10 +220,7 @@ TEST_CASE("music waits while its scope is paused, is slowed with it, and changes
   const std::string book =
       "[scopes.world]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"world\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n"
       "[tracks.b]\nclips = [\"b.wav\"]\nscope = \"world\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n";
-  Stage stage(book, options, [](const Folder& folder) {
-    folder.write_clip("clips/a.wav", held(0.5, 0, beats(8, 120)), 2);
-    folder.write_clip("clips/b.wav", held(0, 0.5, beats(8, 120)), 2);
-  });
+  Stage stage(book, options, [](const Folder& folder) { write_sides(folder, "a.wav", "b.wav", beats(8, 120)); });
   stage.manager->play("a");
   stage.render(Seconds{0.5});
   stage.manager->pause("world");
@@ -383,10 +373,7 @@ TEST_CASE("a stem that waits for the bar comes, turns and goes on its frame, in 
         "]\nstems = [ { clips = [\"left.wav\"] }, { clips = [\"right.wav\"], follow = [ { gauge = \"danger\", on = \"bar\", gain = [[0, "
         "\"silent\"], "
         "[0.5, \"-6 dB\"], [1, \"0 dB\"]] } ] } ]\n",
-        options, [](const Folder& folder) {
-          folder.write_clip("clips/left.wav", held(0.5, 0, beats(8, 120)), 2);
-          folder.write_clip("clips/right.wav", held(0, 0.5, beats(8, 120)), 2);
-        });
+        options, [](const Folder& folder) { write_sides(folder, "left.wav", "right.wav", beats(8, 120)); });
     stage.manager->play("a");
     Take take = stage.render(Seconds{0.5});
     if (scale != 1) stage.manager->set_time_scale("world", scale, Seconds{0});
@@ -422,10 +409,7 @@ TEST_CASE("tracks of two scopes change on the beat, and music of a scope that ru
       "[scopes.world]\n[scopes.menu]\n[tracks.a]\nclips = [\"a.wav\"]\nscope = \"world\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop "
       "= true } ]\n"
       "[tracks.b]\nclips = [\"b.wav\"]\nscope = \"menu\"\ntempo = \"120 bpm\"\nparts = [ { bars = 2, loop = true } ]\n",
-      options, [](const Folder& folder) {
-        folder.write_clip("clips/a.wav", held(0.5, 0, beats(8, 120)), 2);
-        folder.write_clip("clips/b.wav", held(0, 0.5, beats(8, 120)), 2);
-      });
+      options, [](const Folder& folder) { write_sides(folder, "a.wav", "b.wav", beats(8, 120)); });
   // The times of the two scopes lie apart.
   stage.manager->pause("world");
   stage.render(Seconds{0.7});

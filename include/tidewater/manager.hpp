@@ -158,8 +158,8 @@ class SoundManager : public WorldCalls {
   /// Ends the music on a stand, over the track's `fade-out` or over `fade`. Returns `nothing_to_stop` if none plays.
   Outcome leave(StandName stand = Name("main"));
   Outcome leave(StandName stand, Seconds fade);
-  /// Where the music on a stand is, as it is heard `latency` after it was handed to the output: the clock, and the time since the running
-  /// block began. Nothing if no track with a tempo plays. No decision depends on it. Thread: any.
+  /// Returns the bar and the beat that are heard now on a stand. `latency` is the time from the output's hand-over to the ear. Returns
+  /// nothing if no track with a tempo plays. No decision of the library depends on it. Thread: any.
   std::optional<Beat> beat(StandName stand = Name("main"), Seconds latency = {}) const;
   /// The beats that passed between the last two calls of `update`, each once, in order. Valid until the next `update`, on its thread.
   std::span<const PassedBeat> beats() const;

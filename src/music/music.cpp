@@ -41,9 +41,7 @@ Asked Music::ask(Stand& stand, const MusicChange& change, std::optional<Playback
   if (asked_before) replaced = stand.wanted.asked;
   if (stand.after_via) {  // the bridge leads elsewhere now
     stand.wanted = change;
-    stand.wanted.via = 0;
-    stand.wanted.on = On::end;
-    stand.wanted.by = By::cut;
+    stand.wanted.fall_on_end();
     return Asked::planned;
   }
   if (!leaves && stand.playing.track == change.track) {
@@ -88,12 +86,12 @@ ClipPosition sum(ClipPosition a, ClipPosition b) {
 }
 ClipPosition difference(ClipPosition a, ClipPosition b) { return {a.whole - b.whole - (a.part < b.part ? 1 : 0), a.part - b.part}; }
 
-/// How many whole steps fit into a way.
+/// The number of whole steps that fit into a way.
 std::int64_t steps_in(ClipPosition way, std::uint64_t step) {
   return static_cast<std::int64_t>((static_cast<std::uint64_t>(way.whole) << 32 | way.part) / step);
 }
 
-/// How far a place lies behind the end of its round.
+/// The way from the end of its round to a place.
 ClipPosition behind_round(const TrackTiming& timing, ClipPosition place) {
   const ClipPosition end = timing.end_of_round(0);
   const std::int64_t round = std::max<std::int64_t>(1, timing.end_of_round(1).whole - end.whole);
@@ -155,18 +153,14 @@ void Music::place(Stand& stand, const Placement& placement, const PlayingTrack& 
   stand.target = placement.change.track;
   stand.wants = by_way && placement.change.track != 0;
   stand.after_via = stand.wants;
-  if (stand.wants) {
-    stand.wanted.via = 0;
-    stand.wanted.on = On::end;
-    stand.wanted.by = By::cut;
-  }
+  if (stand.wants) stand.wanted.fall_on_end();
 }
 
 void Music::ended(Stand& stand) {
   stand.before = stand.playing;
   stand.before_until = {0};
   stand.playing = {};
-  if (stand.after_via) return;  // the bridge was stopped: what it led to begins at once
+  if (stand.after_via) return;  // the bridge was stopped: the track that it led to begins at once
   if (stand.wants && stand.wanted.track == 0) stand.wants = false;
   if (!stand.wants) stand.target = 0;
 }

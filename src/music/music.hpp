@@ -58,6 +58,13 @@ struct MusicChange {
   ScopeFrame not_before = {0};  ///< earliest frame of a change by itself
   PlaybackId asked;             ///< the raise and response that asked for it
   std::uint64_t event = 0;      ///< hash of its event; 0 if a call asked for it
+
+  /// Lets the change fall on the end of the track that plays, by a cut.
+  void fall_on_end() {
+    via = 0;
+    on = On::end;
+    by = By::cut;
+  }
 };
 
 /// The plan of a change: a track that begins, and one that stops, each on its frame.

@@ -135,9 +135,7 @@ bool Starter::follow_list(Stand& stand) {
   const Range<Seconds> pause = list->design->as_track()->pause;
   const double share = Draws(list->key, ++list->memory->asked).unit(0);
   MusicChange change = change_to(stand, next, {}, 0);
-  change.via = 0;
-  change.on = On::end;
-  change.by = By::cut;
+  change.fall_on_end();
   change.by_itself = true;
   change.not_before = stand.playing.ends() + voices.frames_of({pause.low.value + (pause.high - pause.low).value * share});
   stand.wants = true;
