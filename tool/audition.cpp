@@ -13,6 +13,7 @@
 
 #include "commands.hpp"
 #include "gauge_option.hpp"
+#include "good_book.hpp"
 #include "print.hpp"
 #include "rendering.hpp"
 #include "take_table.hpp"
@@ -27,14 +28,6 @@ namespace tidewater::tool {
 namespace {
 
 namespace fs = std::filesystem;
-
-Book read_good_book(const std::string& path) {
-  ReadBook read = read_book(path);
-  std::string problems;
-  for (const auto& problem : read.problems) problems += (problems.empty() ? "" : "\n") + to_text(problem);
-  if (!problems.empty()) throw Error(problems);
-  return std::move(read.book);
-}
 
 std::vector<AuditionSide> sides_of(const AuditionCall& call) {
   const Book book = read_good_book(call.book);

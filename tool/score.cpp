@@ -4,20 +4,16 @@
 
 #include "columns.hpp"
 #include "commands.hpp"
+#include "good_book.hpp"
 #include "print.hpp"
 #include "rendering.hpp"
 #include "tidewater/author/score.hpp"
-#include "tidewater/error.hpp"
 #include "tidewater/picture/score_picture.hpp"
 
 namespace tidewater::tool {
 
 int score(const ScoreCall& call) {
-  const ReadBook read = read_book(call.book);
-  std::string problems;
-  for (const auto& problem : read.problems) problems += (problems.empty() ? "" : "\n") + to_text(problem);
-  if (!problems.empty()) throw Error(problems);
-  const Score score = score_of(read.book, call.track);
+  const Score score = score_of(read_good_book(call.book), call.track);
   const std::string tempo = score.tempo.value > 0 ? fmt::format("{}, {}/{}", to_text(score.tempo), score.metre, score.unit) : "no tempo";
   say("track '{}': {}, {:.3f} s, stand '{}', group '{}'\n\n", score.track, tempo, score.length.value, score.stand, score.group);
   Table parts({"part", ">bars", ">from", ">to", "more"});

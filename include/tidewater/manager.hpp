@@ -151,9 +151,10 @@ class SoundManager : public WorldCalls {
 
   // Music. Tracks of one stand give way to one another: of these, one plays at a time. The book says on which beat, and how.
 
-  /// Plays a track on its stand, "main" unless the book says otherwise. What plays there gives way, at the moment and in the manner that
-  /// the book has for the two. Returns `started` if it begins at once, `planned` if it begins on a later boundary, and `went_on` if the
-  /// track plays already or is on its way. Until a quarter of a second before the boundary another call replaces the change.
+  /// Plays a track on its stand, "main" unless the book says otherwise. The track that plays there gives way, on the boundary
+  /// and in the way that the book has for the two. Returns `started` if it begins at once, `planned` if it begins on a later boundary, and
+  /// `went_on` if the track plays already or is on its way. Until a quarter of a second before the boundary another call replaces the
+  /// change.
   Outcome play(TrackName track);
   /// Ends the music on a stand, over the track's `fade-out` or over `fade`. Returns `nothing_to_stop` if none plays.
   Outcome leave(StandName stand = Name("main"));

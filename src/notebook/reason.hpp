@@ -105,8 +105,8 @@ struct Reason {
     track_still_plays,      ///< `name`: the change that was planned is off
     change_replaced,        ///< by `name`
     track_planned,          ///< at `seconds`, on `more` of track `name`: bar `number`, beat `other`, in part `unit`
-    takes_over_on,          ///< the same
-    gives_way_on,           ///< the same
+    takes_over_on,          ///< as `track_planned`, without the time
+    gives_way_on,           ///< as `track_planned`, without the time
     music_waits_for_scope,  ///< scope `name` is on hold since `number` seconds
   };
 

@@ -33,8 +33,8 @@ struct ScoreChange {
   By by = By::cut;
   Seconds over;
   std::string bridge;
-  std::string how;          ///< the same in words: "on the next bar, by way of 'rise'"
-  std::vector<Seconds> at;  ///< where in the clip of `from` it can fall
+  std::string how;          ///< boundary and way in words: "on the next bar, by way of 'rise'"
+  std::vector<Seconds> at;  ///< places in the clip of `from` at which it can fall
 };
 
 struct Score {

@@ -88,7 +88,7 @@ const std::vector<AdviceKind>& advice_kinds() {
       {"leading-silence", "more than 10 ms of silence at the head that no start-at skips: the sound is late"},
       {"loop-seam", "a loop whose last sample is far from its first"},
       {"opposed-ends", "a loop whose crossfade blends what cancels out"},
-      {"part-seam", "a track whose round does not meet where it goes round"},
+      {"part-seam", "a track whose round clicks where its end meets its beginning"},
       {"off-bars", "a clip of a track that is more than 10 ms longer than its bars"},
       {"offset", "a mean of more than 1 % of full scale, and an end that is not faded"},
       {"stacking-loop", "a loop that may play many times over itself: neither retrigger nor limit keeps it from that"},

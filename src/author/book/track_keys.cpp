@@ -12,15 +12,16 @@ constexpr std::array<std::string_view, 2> again_words = {"starts-over", "goes-on
 void add_change_keys(RowsOf<TrackDesign>& rows) {
   rows.special(
           {"on", "\"now\"; \"bar\" with a tempo", "\"bar\"",
-           "Where a change to this track, or from it, falls: at once, or on the next beat, bar, part or end of the track that plays. The "
-           "end of a track that loops is the end of its round, and then of its ending."},
+           "The boundary of a change to this track, or from it: at once, or the next beat, bar, part or end of the track that plays. The "
+           "end of a track that loops is the end of its round; its ending then plays to its own end first."},
           "now, beat, bar, part or end")
       .special({"by", "\"cross\"; \"cut\" with a tempo", "\"cross\"",
-                "How the tracks change: with a `cut`, which takes 5 ms, as a `cross` at equal power, or by way of a `bridge`."},
+                "The way from one track to the other: a `cut` of 5 ms, a `cross` at equal power, or a `bridge` that plays between them."},
                "cut, cross or bridge")
-      .special({"over", "\"1 s\"", "\"2 bars\"", "With `cross`: how long it takes."}, "time or number of bars")
-      .special({"bridge", "none", "\"rising\"", "The track that leads over. It ends by itself, and the new track begins on its end."},
-               "name of a track");
+      .special({"over", "\"1 s\"", "\"2 bars\"", "Length of a `cross`."}, "time or number of bars")
+      .special(
+          {"bridge", "none", "\"rising\"", "The track that plays between the two. It must end by itself; the new track begins on its end."},
+          "name of a track");
 }
 
 }  // namespace
@@ -48,16 +49,17 @@ const RowsOf<TrackDesign>& track_rows() {
         .words({"stand", "\"main\"", "\"street\"", "Tracks of one stand give way to one another: one of them plays at a time."},
                &TrackDesign::stand)
         .special({"gain", "\"0 dB\"", "\"-6 dB\"", "Level of the track."}, "level")
-        .special({"rank", "9", "5", "How important it is when voices are short, as of a sound."}, "0 to 9")
+        .special({"rank", "9", "5", "Importance of the track when voices are short, as of a sound."}, "0 to 9")
         .special({"quality", "the group's", "\"fine\"", "As of a sound."}, "standard or fine")
         .special({"stream", "by length", "true", "As of a sound, for all stems alike."}, "true or false")
         .special({"preload", "the group's", "false", "As of a sound."}, "true or false")
-        .quantity({"tempo", "none", "\"97 bpm\"", "Its speed, in beats a minute. Without a tempo every moment is a beat."},
+        .quantity({"tempo", "none", "\"97 bpm\"", "Speed in beats a minute. A track without a tempo changes at once, or on its end."},
                   &TrackDesign::tempo)
         .special({"metre", "\"4/4\"", "\"3/4\"", "Beats of a bar, and the note that a beat is."}, "two numbers")
-        .quantity({"first-beat", "\"0 s\"", "\"480 ms\"",
-                   "Where in the clip the first beat lies. What lies before it is the pick-up; it sounds before the boundary of a change."},
-                  &TrackDesign::first_beat)
+        .quantity(
+            {"first-beat", "\"0 s\"", "\"480 ms\"",
+             "Place of the first beat in the clip. The audio before it is the pick-up, which is heard before the boundary of a change."},
+            &TrackDesign::first_beat)
         .special({"parts", "needed with a tempo", "[ { name = \"round\", bars = 8, loop = true } ]",
                   "The parts of the track in order, from the first beat on. Parts behind the one that loops are its ending."},
                  "list of parts")
@@ -67,15 +69,18 @@ const RowsOf<TrackDesign>& track_rows() {
         .special({"loop-crossfade", "\"0 s\"", "\"50 ms\"", "Of a track without a tempo, as of a sound."}, "time");
     add_change_keys(its);
     return its
-        .special({"ending", "none", "\"last-bars\"", "A track that plays when this one is left at its end. It ends by itself."},
+        .special({"ending", "none", "\"last-bars\"", "The track that plays when this one is left on its end. It must end by itself."},
                  "name of a track")
-        .word({"again", "\"starts-over\"", "\"goes-on\"", "Where it begins when it comes again: at its start, or where it was left."},
+        .word({"again", "\"starts-over\"", "\"goes-on\"",
+               "The place at which the track begins when it comes again: its start, or the place where it was left."},
               &TrackDesign::goes_on, again_words)
-        .special({"stop-after", "never", "\"32 bars\"", "It leaves after so long, counted from its first beat, or from where it went on."},
+        .special({"stop-after", "never", "\"32 bars\"",
+                  "Time after which the track leaves, counted from its first beat, or from the place where it went on."},
                  "time or number of bars")
-        .special({"fade-in", "\"0 s\"", "\"2 bars\"", "How long it takes to reach its level when nothing plays before it."},
+        .special({"fade-in", "\"0 s\"", "\"2 bars\"", "Length of the fade-in of a track before which nothing plays."},
                  "time or number of bars")
-        .special({"fade-out", "\"0 s\"", "\"4 s\"", "How long it takes to leave when nothing comes after it."}, "time or number of bars")
+        .special({"fade-out", "\"0 s\"", "\"4 s\"", "Length of the fade-out of a track after which nothing plays."},
+                 "time or number of bars")
         .special({"from", "none", "{ calm = { on = \"part\" } }",
                   "Changes from certain tracks: [tracks.NAME.from.OTHER] has keys that win over those of both tracks."},
                  "tables");
@@ -86,12 +91,12 @@ const RowsOf<TrackDesign>& track_rows() {
 const RowsOf<BookLayer>& stem_rows() {
   static const RowsOf<BookLayer> rows =
       RowsOf<BookLayer>("stems")
-          .special({"name", "its number", "\"drums\"", "What the stem is called in journals and tables."}, "text")
+          .special({"name", "its number", "\"drums\"", "Name of the stem in journals and tables."}, "text")
           .special({"clips", "", "[\"drums.ogg\"]", "The clip of the stem. All stems have one rate and one length."}, "list of one file")
           .special({"sketch", "none", "\"hum\"", "In place of clips, as of a track."}, "name of a recipe, or table")
           .quantity({"gain", "\"0 dB\"", "\"-6 dB\"", "On top of the track's own."}, &BookLayer::gain)
           .special({"follow", "none", "[ { gauge = \"danger\", gain = [[0, \"silent\"], [1, \"0 dB\"]] } ]",
-                    "A stem that comes and goes with a gauge. It stays in its place while it is silent."},
+                    "Gauges with which the stem comes and goes. A silent stem keeps its place in time."},
                    "list of tables");
   return rows;
 }
@@ -99,9 +104,10 @@ const RowsOf<BookLayer>& stem_rows() {
 const RowsOf<PartDesign>& part_rows() {
   static const RowsOf<PartDesign> rows =
       RowsOf<PartDesign>("parts")
-          .words({"name", "its number", "\"round\"", "What the part is called."}, &PartDesign::name)
+          .words({"name", "its number", "\"round\"", "Name of the part."}, &PartDesign::name)
           .whole({"bars", "", "8", "Its length in bars."}, &PartDesign::bars, {{1}, {10'000}})
-          .truth({"loop", "false", "true", "It goes round until the track is left. One part of a track may."}, &PartDesign::loop);
+          .truth({"loop", "false", "true", "The part goes round until the track is left. At most one part of a track loops."},
+                 &PartDesign::loop);
   return rows;
 }
 

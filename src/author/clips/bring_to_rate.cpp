@@ -14,9 +14,15 @@ namespace {
 constexpr std::int64_t seam = 2048;         // frames on each side; longer than the filter at very high quality
 constexpr double nearest_pitch = 2.888e-5;  // 0.05 ct
 
-/// So many rounds of a loop that become so many frames.
+/// Whole rounds of a loop, and the whole frames that they become at another rate.
 struct Rounds {
-  std::int64_t rounds, frames;
+  std::int64_t unrolled;  ///< frames of these rounds at the old rate
+  std::int64_t frames;    ///< and at the new one
+
+  /// Frames at the new rate that hold `source` frames, rounded up.
+  std::int64_t made_of(std::int64_t source) const {
+    return static_cast<std::int64_t>(std::ceil(static_cast<double>(source) * static_cast<double>(frames) / static_cast<double>(unrolled)));
+  }
 };
 
 /// A loop goes on without a tick only if its length is whole: the ratio is bent until it is. Short loops are unrolled, until
@@ -25,7 +31,7 @@ Rounds whole_rounds(std::int64_t round, double factor) {
   for (std::int64_t rounds = 1;; ++rounds) {
     const double exact = static_cast<double>(rounds * round) * factor;
     const auto frames = std::max<std::int64_t>(1, std::llround(exact));
-    if (std::abs(static_cast<double>(frames) / exact - 1) <= nearest_pitch) return {rounds, frames};
+    if (std::abs(static_cast<double>(frames) / exact - 1) <= nearest_pitch) return {rounds * round, frames};
   }
 }
 
@@ -48,12 +54,8 @@ std::vector<float> convert(const std::vector<float>& source, int channels, doubl
 RateMap rate_map(std::int64_t loop_from, std::int64_t frames, bool loops, Hertz from, Hertz to) {
   if (from == to) return {};
   if (!loops) return {0, std::llround(to.value), std::llround(from.value)};
-  const std::int64_t round = frames - loop_from;
-  const Rounds whole = whole_rounds(round, to.value / from.value);
-  const std::int64_t unrolled = whole.rounds * round;
-  const auto head_made = static_cast<std::int64_t>(
-      std::ceil(static_cast<double>(loop_from) * static_cast<double>(whole.frames) / static_cast<double>(unrolled)));
-  return {head_made * unrolled - loop_from * whole.frames, whole.frames, unrolled};
+  const Rounds whole = whole_rounds(frames - loop_from, to.value / from.value);
+  return {whole.made_of(loop_from) * whole.unrolled - loop_from * whole.frames, whole.frames, whole.unrolled};
 }
 
 LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
@@ -73,11 +75,7 @@ LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
   const std::int64_t head = looped.loop_from;
   const std::int64_t round = frames - head;
   const Rounds whole = whole_rounds(round, factor);
-  const std::int64_t unrolled = whole.rounds * round;
-  const auto made_of = [&](std::int64_t source_frames) {
-    return static_cast<std::int64_t>(
-        std::ceil(static_cast<double>(source_frames) * static_cast<double>(whole.frames) / static_cast<double>(unrolled)));
-  };
+  const std::int64_t unrolled = whole.unrolled;
   /// Frames [from, to) of the loop at its new rate; before it lies its head, or the loop itself.
   const auto stretch = [&](bool with_head, std::int64_t from, std::int64_t to) {
     // Filled up in front by whole lengths of the loop, so that it begins on a whole frame.
@@ -98,8 +96,8 @@ LoopedAudio bring_to_rate(LoopedAudio looped, Hertz rate) {
   looped.loop_from = 0;
   if (head > 0) {
     // The first pass begins with what comes from the head, until the filter has forgotten it; then the loop goes round.
-    const std::int64_t head_made = made_of(head);
-    const std::int64_t first_pass = made_of(seam);
+    const std::int64_t head_made = whole.made_of(head);
+    const std::int64_t first_pass = whole.made_of(seam);
     std::vector<float> all = stretch(true, -head_made, first_pass);
     const std::int64_t turned = first_pass % whole.frames * width;
     all.insert(all.end(), loop_made.begin() + turned, loop_made.end());
