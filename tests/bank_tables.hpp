@@ -22,11 +22,11 @@ inline std::string words_of(std::span<const std::string_view> words, std::string
 }
 
 inline std::string_view section_name(file::Kind kind) {
-  constexpr std::array<std::string_view, 26> names = {
+  constexpr std::array<std::string_view, 27> names = {
       "",       "texts",   "about",     "groups",           "clips",  "uses",       "values", "choices",
       "layers", "sounds",  "responses", "events",           "hashes", "bases",      "marks",  "points of falloffs",
       "gauges", "follows", "curves",    "points of curves", "scopes", "conditions", "traits", "tracks",
-      "parts",  "changes"};
+      "parts",  "changes", "ducks"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -112,6 +112,7 @@ inline std::string with_record_tables(const std::string& document) {
     made.replace(begin, end - begin, "\n\n" + table.substr(0, table.size() - 1));
   };
   put("group", table_of_record<BankGroup>());
+  put("duck", table_of_record<DuckDesign>());
   put("scope", table_of_record<BankScope>());
   put("gauge", table_of_record<BankGauge>());
   put("sound", table_of_record<BankSound>());

@@ -264,7 +264,9 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
                                        : "") +
              others;
     else if (key.section == "groups")
-      text += std::string("[groups.x]\n") + (key.key == "when-full" ? "limit = 2\n" : "") + line;
+      text += std::string("[groups.voices]\n[groups.x]\n") + (key.key == "when-full" ? "limit = 2\n" : "") + line;
+    else if (key.section == "duck")
+      text += "[groups.voices]\n[[groups.x.duck]]\n" + others_of(key.key, {{"for", "\"voices\""}, {"by", "\"-6 dB\""}}) + line;
     else if (key.section == "sounds")
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")

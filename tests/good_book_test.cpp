@@ -38,8 +38,8 @@ class Writer : public Folder {
   }
 
   std::string book() {
-    std::string text = "[book]\nname = \"b\"\n" + some("book") + "[groups.effects]\n" + some("groups") + "[gauges.throttle]\n" +
-                       (below(4) == 0 ? some("gauges") : "");
+    std::string text = "[book]\nname = \"b\"\n" + some("book") + (below(9) == 0 ? "" : "[groups.voices]\n") + "[groups.effects]\n" +
+                       some("groups") + "[gauges.throttle]\n" + (below(4) == 0 ? some("gauges") : "");
     text += below(9) == 0 ? "" : "[scopes.world]\n[scopes.water]\n" + (below(4) == 0 ? some("scopes") : "");
     text += "[sounds.engine]\nclips = [\"tone.wav\"]\n";
     for (const auto* name : {"gangway", "horn"}) {

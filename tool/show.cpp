@@ -184,7 +184,18 @@ Json json_of(const BookEvent& event) {
   return {{"name", event.name}, {"line", event.place.line}, {"responses", responses}};
 }
 
+Json json_of(const BookDuck& duck) {
+  return {{"for", duck.key},
+          {"by", to_text(duck.by)},
+          {"from", to_text(duck.from)},
+          {"attack", to_text(duck.attack)},
+          {"hold", to_text(duck.hold)},
+          {"release", to_text(duck.release)}};
+}
+
 Json json_of(const BookGroup& group) {
+  Json ducks = Json::array();
+  for (const BookDuck& duck : group.ducks) ducks.push_back(json_of(duck));
   return {{"name", group.name},
           {"line", group.place.line},
           {"parent", group.parent},
@@ -194,7 +205,8 @@ Json json_of(const BookGroup& group) {
           {"when-full", when_full_words[static_cast<std::size_t>(group.when_full)]},
           {"scope", group.scope},
           {"low-pass", to_text(group.low_pass)},
-          {"high-pass", to_text(group.high_pass)}};
+          {"high-pass", to_text(group.high_pass)},
+          {"duck", ducks}};
 }
 
 Json json_of(const BookGauge& gauge) {

@@ -323,6 +323,13 @@ std::string show_event(const Book& book, const BookEvent& event) {
   return title(event.place, "event", event.name) + table.text();
 }
 
+/// "-8 dB for voices, -4 dB for alerts"
+std::string ducks_text(const std::vector<BookDuck>& ducks) {
+  std::string text;
+  for (const BookDuck& duck : ducks) text += fmt::format("{}{} for {}", text.empty() ? "" : ", ", to_text(duck.by), duck.key);
+  return text;
+}
+
 std::string show_group(const Book& book, const BookGroup& group) {
   const Held level = level_of(book, group.name);
   const Held quality = quality_of(book, group.name), preload = preload_of(book, group.name), scope = group_scope_of(book, group.name);
@@ -338,6 +345,7 @@ std::string show_group(const Book& book, const BookGroup& group) {
   table.row({"limit", group.limit > 0 ? fmt::format("{}", group.limit) : "none", own(group.limit > 0)});
   table.row({"when-full", fmt::format("\"{}\"", when_full_words[static_cast<std::size_t>(group.when_full)]),
              own(group.when_full != WhenFull::oldest)});
+  table.row({"duck", group.ducks.empty() ? "none" : ducks_text(group.ducks), own(!group.ducks.empty())});
   for (const auto& [key, its] : {std::pair("quality", &quality), {"level", &level}, {"preload", &preload}, {"scope", &scope}})
     table.row({key, its->value, its->from == "group " + group.name ? "own" : its->from});
   double gain = 0;

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <optional>
 #include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -71,6 +72,17 @@ struct WorldDesign {
   double air = 1;      ///< share of what the way through air takes from the treble
   WhenGone when_gone = WhenGone::by_kind;
   friend bool operator==(const WorldDesign&, const WorldDesign&) = default;
+};
+
+/// A duck: a group is lowered while another group is heard.
+struct DuckDesign {
+  std::string key;       ///< name of the other group; `for` in a book
+  Decibels by;           ///< change of level, below 0 dB
+  Decibels from{-40};    ///< level from which the other group counts as heard: mean power of 64 frames, dB below full scale
+  Seconds attack{0.08};  ///< time down to `by`
+  Seconds hold{0.3};     ///< time that the level stays down after the other group was last heard
+  Seconds release{0.6};  ///< time up again
+  friend bool operator==(const DuckDesign&, const DuckDesign&) = default;
 };
 
 struct GroupDesign {

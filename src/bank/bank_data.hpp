@@ -201,6 +201,7 @@ void each_started_sound(const BankEvent& event, Act act) {
 struct BankGroup : GroupDesign {
   std::string name;
   std::uint32_t parent = 0;
+  std::vector<DuckDesign> ducks = {};
 };
 
 /// A parent comes before its children; the first is the root.

@@ -65,7 +65,8 @@ enum class Kind : std::uint32_t {
   traits,
   tracks,
   parts,
-  changes
+  changes,
+  ducks
 };
 
 struct Section {
@@ -115,6 +116,14 @@ struct Group {
   double low_pass = 0, high_pass = 0;  ///< hertz; 0 for none
   std::uint32_t limit = 0;             ///< 0 for any number
   std::uint32_t when_full = 0;
+  Part ducks;
+};
+
+/// A group is lowered while another one is heard.
+struct Duck {
+  Text key;                                  ///< name of the other group
+  double by = 0, from = 0;                   ///< decibels
+  double attack = 0, hold = 0, release = 0;  ///< seconds
 };
 
 enum class Samples : std::uint32_t { sixteen_bits = 1, floats };
@@ -320,7 +329,8 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 48 && sizeof(Clip) == 128);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 56 && sizeof(Duck) == 48 &&
+              sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 312 && sizeof(FalloffPoint) == 16);
 static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);

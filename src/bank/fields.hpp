@@ -66,7 +66,7 @@ inline constexpr double most_beats_of_a_bar = 64, most_bars = 10'000, most_frame
 inline constexpr std::size_t most_points = 64;
 inline constexpr std::string_view along_points = "points";
 inline constexpr Number pitches{-most_semitones, most_semitones}, times{0, most_seconds}, cutoffs{0, most_hertz}, lengths{0, most_metres};
-inline constexpr Number tempi{0, 1000};
+inline constexpr Number tempi{0, 1000}, duck_levels{-120, 0};
 inline constexpr Number shares{0, 1}, amounts{0, 10}, angles{0, 360}, weights{0, 1e9}, of_a_gauge{-most_of_a_gauge, most_of_a_gauge};
 
 /// Stands for a type.
@@ -83,6 +83,8 @@ template <class Design>
 struct StoredAs;
 template <>
 struct StoredAs<BankGroup> : RecordIn<Group, Kind::groups> {};
+template <>
+struct StoredAs<DuckDesign> : RecordIn<Duck, Kind::ducks> {};
 template <>
 struct StoredAs<BankGauge> : RecordIn<Gauge, Kind::gauges> {};
 template <>
@@ -133,6 +135,18 @@ void describe(Of<BankGroup>, Visit visit) {
   visit("high-pass", &BankGroup::high_pass, &R::high_pass, cutoffs);
   visit("limit", &BankGroup::limit, &R::limit, Whole{0, 0xffffffff});
   visit("when-full", &BankGroup::when_full, &R::when_full, Word{when_full_words});
+  visit("duck", &BankGroup::ducks, &R::ducks, List{0, most_ducks});
+}
+
+template <class Visit>
+void describe(Of<DuckDesign>, Visit visit) {
+  using R = Duck;
+  visit("for", &DuckDesign::key, &R::key, Words{});
+  visit("by", &DuckDesign::by, &R::by, duck_levels);
+  visit("from", &DuckDesign::from, &R::from, duck_levels);
+  visit("attack", &DuckDesign::attack, &R::attack, times);
+  visit("hold", &DuckDesign::hold, &R::hold, times);
+  visit("release", &DuckDesign::release, &R::release, times);
 }
 
 template <class Visit>

@@ -2,10 +2,25 @@
 
 #include <algorithm>
 
+#include "groups/duck_edges.hpp"
+
 namespace tidewater {
+namespace {
+
+Groups::Duck duck_of(const DuckDesign& design) {
+  const auto number = [](double value) { return static_cast<float>(value); };
+  return {hash_name(design.key),
+          {.by = number(design.by.value),
+           .from = number(design.from.value),
+           .attack = number(design.attack.value),
+           .hold = number(design.hold.value),
+           .release = number(design.release.value)}};
+}
+
+}  // namespace
 
 Groups::Groups() {
-  constexpr std::size_t commands_a_group = 4;
+  constexpr std::size_t commands_a_group = 4 + most_ducks;
   groups_.reserve(most_groups);
   levels_.heard.reserve(most_groups);
   changes_.reserve(commands_a_group * most_groups);
@@ -31,6 +46,7 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
       measure();
       changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(groups_[number].own_amplitude())});
     }
+    for (std::size_t d = 0; d < most_ducks; ++d) groups_[number].ducks[d] = d < its.ducks.size() ? duck_of(its.ducks[d]) : Duck{};
     groups_[number].now.limit = its.limit;
     groups_[number].now.when_full = its.when_full;
     if (!is_new && !sets_master) continue;
@@ -45,6 +61,35 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
   }
   master_is_set_ = true;
   find_limits();
+  send_ducks();
+}
+
+/// Sends the ducks whose groups are both known, and brings ducks to an end that no bank has any more.
+void Groups::send_ducks() {
+  std::vector<std::uint32_t> parents;
+  for (const Group& group : groups_) parents.push_back(group.parent);
+  std::vector<DuckEdge> edges;
+  left_out_.clear();
+  for (std::uint32_t number = 0; number < groups_.size(); ++number)
+    for (std::uint32_t d = 0; d < most_ducks; ++d) {
+      const Duck& its = groups_[number].ducks[d];
+      DuckLaw law;
+      if (its.law.by != 0) {
+        const DuckEdge edge{number, names_.find(Name("", its.key))};
+        const bool known = edge.key != Numbers::none;
+        if (known && !is_possible(edge, parents, edges)) {
+          left_out_.push_back({number, edge.key});
+        } else if (known) {
+          edges.push_back(edge);
+          law = its.law;
+          law.key = edge.key;
+        }
+      }
+      DuckLaw& sent = groups_[number].sent[d];
+      if (law == sent) continue;
+      sent = law;
+      changes_.emplace_back(SetDuck{number, d, law});
+    }
 }
 
 void Groups::set_gain(std::uint32_t number, Decibels gain, const Way& way) {

@@ -1,6 +1,7 @@
 #pragma once
 /// The volume groups of all banks: one tree under the master.
 
+#include <array>
 #include <cstdint>
 #include <limits>
 #include <span>
@@ -21,12 +22,19 @@ namespace tidewater {
 /// whoever made the change sends on.
 class Groups {
  public:
+  /// A duck as its bank says. The other group may be in a bank that is not loaded yet.
+  struct Duck {
+    std::uint64_t key = 0;  ///< hash of the other group's name
+    DuckLaw law;
+  };
   struct Group {
     std::uint32_t parent = 0;
     GroupDesign now;      ///< level, mute and filters as they hold
     Level before = {};    ///< its own level before a change that is still under way
     MixFrame until = {};  ///< the frame at which that change ends
     MixFrame muted_at = {};
+    std::array<Duck, most_ducks> ducks{};    ///< as the bank says
+    std::array<DuckLaw, most_ducks> sent{};  ///< as the mixer knows them
 
     double own_amplitude() const { return now.muted ? 0.0 : amplitude(now.gain); }
     Level own_level() const { return now.muted ? Level() : Level(now.gain); }
@@ -43,6 +51,12 @@ class Groups {
   /// otherwise stays as it is. The master takes over what the first book says, unless the game has turned it before. `lands` is the frame
   /// on which that holds.
   void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands);
+
+  /// The ducks that are left out: with those of the other banks they would make a circle.
+  struct LeftOut {
+    std::uint32_t group = 0, key = 0;
+  };
+  std::span<const LeftOut> left_out() const { return left_out_; }
 
   /// A change that takes `ramp` frames from frame `from` on. On its way down a group counts as it did, on its way up as it will.
   struct Way {
@@ -80,6 +94,7 @@ class Groups {
   void send_gain(std::uint32_t number, std::int64_t ramp);
   void measure();
   void find_limits();
+  void send_ducks();
 
   Numbers names_{most_groups};
   std::vector<Group> groups_;     ///< by number
@@ -88,6 +103,7 @@ class Groups {
   bool master_is_set_ = false;  ///< by a book, or by the game
   GroupLevels levels_;
   GroupLimits limits_;
+  std::vector<LeftOut> left_out_;
 };
 
 }  // namespace tidewater

@@ -12,6 +12,7 @@
 #include "dsp/fade.hpp"
 #include "dsp/resample.hpp"
 #include "dsp/state_filter.hpp"
+#include "mix/duck.hpp"
 
 namespace tidewater {
 
@@ -116,10 +117,20 @@ struct DefineGroup {
   float gain = 1;
 };
 
+/// Sets the own factor of a group's level, or its moods' factor.
 struct SetGroupGain {
   std::uint32_t group = 0;
   float gain = 1;
   std::int64_t ramp = 0;
+  bool of_moods = false;
+};
+
+/// Sets one of a group's ducks. A duck by 0 dB ends: what it has lowered comes up again within its release.
+inline constexpr std::size_t most_ducks = 4;  ///< of a group
+struct SetDuck {
+  std::uint32_t group = 0;
+  std::uint32_t number = 0;
+  DuckLaw law;
 };
 
 /// Sets the time of a scope. If the law begins a hold, the scope's voices fade out over the `fade` frames before it. If the law ends a
@@ -131,7 +142,7 @@ struct SetScope {
 };
 
 using Command = std::variant<StartVoice, StopVoice, SetVoiceGain, SetVoiceLift, SetVoiceStep, SetVoiceSide, SetVoiceChannels, SetFilter,
-                             DefineGroup, SetGroupGain, SetScope>;
+                             DefineGroup, SetGroupGain, SetDuck, SetScope>;
 static_assert(std::is_trivially_copyable_v<Command>);
 
 struct VoiceFinished {

@@ -102,63 +102,6 @@ void Mixer::wind_clocks(int frames) noexcept {
   }
 }
 
-/// Whatever went wrong in a voice or a clip stays in its group: a sample that is not finite is none.
-void Mixer::mend(std::uint32_t group, int frames) noexcept {
-  each_channel(groups_[group].heard, [&](std::size_t channel) {
-    float* const samples = groups_[group].bus.channel(channel);
-    if (kernels::finite(samples, frames)) return;
-    for (int i = 0; i < frames; ++i)
-      if (!std::isfinite(samples[i])) samples[i] = 0;
-    broken_group_.store(group, std::memory_order_relaxed);
-  });
-}
-
-/// The sum of groups may overflow a float although no single group does.
-void Mixer::mend_output(int frames) noexcept {
-  for (std::size_t channel = 0; channel < width_; ++channel) {
-    float* const samples = output_.channel(channel);
-    if (kernels::finite(samples, frames)) continue;
-    for (int i = 0; i < frames; ++i)
-      if (!std::isfinite(samples[i])) samples[i] = 0;
-    broken_group_.store(0, std::memory_order_relaxed);
-  }
-}
-
-/// A quantum of two channels. False where something in it was not finite.
-bool Mixer::filter_pair(Group& group, std::size_t pair, int at) noexcept {
-  bool whole = true;
-  for (StateFilter* filter : {&group.filters[pair].low_pass, &group.filters[pair].high_pass})
-    if (filter->active()) whole = filter->run(group.bus.channel(2 * pair) + at, group.bus.channel(2 * pair + 1) + at, quantum) && whole;
-  return whole;
-}
-
-void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
-  Group& group = groups_[index];
-  const Bus& to = index == 0 ? output_ : groups_[group.parent].bus;
-  Meter& meter = meters_[index];
-  float peak = meter.peak.load(std::memory_order_relaxed);
-  float power = 0;
-  mend(index, frames);
-  if (index > 0) open(groups_[group.parent], group.heard, frames);
-  for (int at = 0; at < frames; at += quantum) {
-    for (std::size_t pair = 0; pair < width_ / 2; ++pair)
-      if (group.filters[pair].active() && !filter_pair(group, pair, at)) broken_group_.store(index, std::memory_order_relaxed);
-    power = 0;
-    for (int from = at, count = 0; from < at + quantum; from += count) {
-      count = static_cast<int>(std::min<std::int64_t>(at + quantum - from, group.gain.knot()));
-      const kernels::Curve gain = group.gain.curve();
-      group.gain.advance(count);
-      each_channel(group.heard, [&](std::size_t channel) {
-        const auto its = kernels::add_and_measure(group.bus.channel(channel) + from, gain, to.channel(channel) + from, count);
-        peak = std::max(peak, its.peak);
-        power += its.power;
-      });
-    }
-  }
-  meter.peak.store(peak, std::memory_order_relaxed);
-  meter.rms.store(std::sqrt(power / (2 * quantum)), std::memory_order_relaxed);
-}
-
 void Mixer::note_late(const Posted& posted, MixFrame landed) noexcept {
   if (posted.request == last_late_) return;
   last_late_ = posted.request;
@@ -183,19 +126,6 @@ int Mixer::carry_out_due(int frames) noexcept {
   return frames;
 }
 
-/// Something comes into channels of a group. A pair that was quiet begins with nothing, over the whole run: what it last held may be
-/// longer than the runs that went by since.
-void Mixer::open(Group& group, Channels which, int frames) noexcept {
-  for (std::size_t pair = 0; pair < width_ / 2; ++pair)
-    if ((which >> (2 * pair) & front) != 0 && (group.heard >> (2 * pair) & front) == 0) clear(group, pair, frames);
-  group.heard |= which;
-}
-
-void Mixer::clear(const Group& group, std::size_t pair, int frames) noexcept {
-  for (const std::size_t channel : {2 * pair, 2 * pair + 1})
-    std::memset(group.bus.channel(channel), 0, static_cast<std::size_t>(frames) * sizeof(float));
-}
-
 void Mixer::render_run(int frames) noexcept {
   const auto bytes = static_cast<std::size_t>(frames) * sizeof(float);
   for (std::uint32_t g = 0; g < most_groups; ++g) {
@@ -218,8 +148,7 @@ void Mixer::render_run(int frames) noexcept {
     else if (clock.quanta > 0)
       clock.time = clock.bent[static_cast<std::size_t>(clock.quanta - 1)].end;
   }
-  for (std::uint32_t g = most_groups; g-- > 0;)
-    if (groups_[g].used) mix_group_into_parent(g, frames);
+  mix_groups(frames);
   if (options_.layout == Layout::mono) {
     constexpr float fold = 0.70710678F;
     float* const left = output_.channel(0);

@@ -113,7 +113,13 @@ class Mixer {
   using Channels = std::uint32_t;
   struct Group {
     Bus bus;
-    Smooth gain = Smooth::at(1);
+    // Its level is the product of three factors. Each moves by itself, so that no change cuts another one short.
+    Smooth gain = Smooth::at(1);  ///< its own: the book's, the game's and the player's
+    Smooth mood = Smooth::at(1);
+    double ducked = 1;  ///< amplitude at the end of the previous quantum
+    float depth = 0;    ///< the same in dB
+    std::array<Duck, most_ducks> ducks;
+    std::array<float, most_run / quantum> powers{};  ///< of each quantum of the run: mean square of the output
     std::array<Filters, most_channels / 2> filters;
     std::uint32_t parent = 0;
     Channels heard = front;  ///< those that something may be in; what the others hold does not count
@@ -172,6 +178,10 @@ class Mixer {
   void hand_out(float* to, int from, int count) const noexcept;
   void carry_out(const Command& command) noexcept;
   void set_filter(const SetFilter& command) noexcept;
+  void order_groups() noexcept;
+  void mix_groups(int frames) noexcept;
+  static kernels::Curve level_curve(Group& group, Moving duck, int count) noexcept;
+  float step_ducks(Group& group, std::size_t which) noexcept;
   void mix_group_into_parent(std::uint32_t index, int frames) noexcept;
   bool filter_pair(Group& group, std::size_t pair, int at) noexcept;
   template <class Act>
@@ -191,6 +201,9 @@ class Mixer {
   std::vector<ChannelGains> channels_;  ///< of voices in the world, by voice
   std::unique_ptr<float[]> samples_;    ///< of all buses
   std::unique_ptr<Group[]> groups_;
+  std::array<std::uint32_t, most_groups> order_{};  ///< the groups as they are mixed
+  std::uint32_t groups_in_order_ = 0;
+  bool order_is_old_ = true;
   std::unique_ptr<Clock[]> clocks_;
   std::uint32_t clocks_used_ = 0;  ///< one more than the highest number of a scope that has a law
   std::unique_ptr<Meter[]> meters_;
@@ -231,10 +244,12 @@ void Mixer::state(State& s) {
   for (Voice& voice : voices_) voice.state(s);
   s.list(channels_);
   for (std::uint32_t g = 0; g < most_groups; ++g) {
-    s(groups_[g].gain, groups_[g].filters, groups_[g].parent, groups_[g].used);
+    s(groups_[g].gain, groups_[g].mood, groups_[g].ducked, groups_[g].depth, groups_[g].ducks);
+    s(groups_[g].filters, groups_[g].parent, groups_[g].used);
     s.atomic(meters_[g].peak);
     s.atomic(meters_[g].rms);
   }
+  order_is_old_ = true;
   std::vector<Posted> posted = take_posted();
   s.list(posted);
   put_posted(posted);

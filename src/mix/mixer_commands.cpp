@@ -48,12 +48,16 @@ void Mixer::carry_out(const Command& command) noexcept {
     groups_[define->group].parent = define->parent;
     groups_[define->group].gain = Smooth::at(static_cast<double>(define->gain));
     groups_[define->group].used = true;
+    order_is_old_ = true;
   } else if (const auto* group = std::get_if<SetGroupGain>(&command)) {
-    Smooth& its = groups_[group->group].gain;
+    Smooth& its = group->of_moods ? groups_[group->group].mood : groups_[group->group].gain;
     if (sounding_ || group->ramp > 0)
       its.go(static_cast<double>(group->gain), group->ramp, shortest_change(options_.rate));
     else
       its = Smooth::at(static_cast<double>(group->gain));
+  } else if (const auto* duck = std::get_if<SetDuck>(&command)) {
+    groups_[duck->group].ducks[duck->number].set(duck->law, quantum / options_.rate);
+    order_is_old_ = true;
   }
 }
 

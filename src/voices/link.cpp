@@ -8,14 +8,25 @@
 namespace tidewater {
 namespace {
 
-/// Returns the voice, group or scope that a command is for.
-std::pair<bool, std::uint32_t> target_of(const Command& command) {
+/// What a command sets: of a voice, or of a group or scope, and which of several things alike.
+struct Aim {
+  bool of_group = false;
+  std::uint32_t index = 0;
+  std::uint32_t which = 0;
+  friend bool operator==(const Aim&, const Aim&) = default;
+};
+
+Aim aim_of(const Command& command) {
   return std::visit(
-      [](const auto& its) -> std::pair<bool, std::uint32_t> {
+      [](const auto& its) -> Aim {
         using Its = std::decay_t<decltype(its)>;
         if constexpr (std::is_same_v<Its, SetFilter>)
-          return {its.group, its.index};
-        else if constexpr (std::is_same_v<Its, DefineGroup> || std::is_same_v<Its, SetGroupGain>)
+          return {its.group, its.index, static_cast<std::uint32_t>(its.kind)};
+        else if constexpr (std::is_same_v<Its, SetGroupGain>)
+          return {true, its.group, its.of_moods ? 1U : 0U};
+        else if constexpr (std::is_same_v<Its, SetDuck>)
+          return {true, its.group, its.number};
+        else if constexpr (std::is_same_v<Its, DefineGroup>)
           return {true, its.group};
         else if constexpr (std::is_same_v<Its, SetScope>)
           return {true, its.scope};
@@ -26,17 +37,13 @@ std::pair<bool, std::uint32_t> target_of(const Command& command) {
 }
 
 /// Whether the later of two commands leaves nothing of the earlier.
-bool replaces(const Command& later, const Command& earlier) {
-  if (later.index() != earlier.index() || target_of(later) != target_of(earlier)) return false;
-  const auto* filter = std::get_if<SetFilter>(&later);
-  return filter == nullptr || filter->kind == std::get<SetFilter>(earlier).kind;
-}
+bool replaces(const Command& later, const Command& earlier) { return later.index() == earlier.index() && aim_of(later) == aim_of(earlier); }
 
 }  // namespace
 
 Link::Link(const MixerOptions& options, bool offline)
     : mixer_(options), rate_(options.rate), channels_(channels(options.layout)), offline_(offline) {
-  constexpr std::size_t commands_a_voice = 9, commands_a_group = 4;
+  constexpr std::size_t commands_a_voice = 9, commands_a_group = 5 + most_ducks;
   backlog_.reserve(options.voices * commands_a_voice + most_groups * commands_a_group + most_scopes);
   reports_.reserve(options.voices);
 }

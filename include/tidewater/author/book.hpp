@@ -37,6 +37,10 @@ struct Problem {
 /// "harbour/book.toml:12:9: message"
 std::string to_text(const Problem& problem);
 
+struct BookDuck : DuckDesign {
+  FilePlace place;
+};
+
 struct BookGroup : GroupDesign {
   std::string name;
   std::string parent;              ///< empty for the master alone
@@ -44,6 +48,7 @@ struct BookGroup : GroupDesign {
   std::optional<Decibels> level;   ///< LUFS; none: the parent's
   std::optional<bool> preload;     ///< none: the parent's
   std::string scope;               ///< empty: the parent's
+  std::vector<BookDuck> ducks;
   FilePlace place;
 };
 

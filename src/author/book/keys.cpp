@@ -51,7 +51,27 @@ const RowsOf<BookGroup>& group_rows() {
                     &BookGroup::level)
           .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload)
           .words({"scope", "the parent's", "\"world\"", "The scope of the sounds in the group that name none."}, &BookGroup::scope,
-                 "name of a scope");
+                 "name of a scope")
+          .special({"duck", "none", "[ { for = \"voices\", by = \"-8 dB\" } ]",
+                    "Lowers the group while another one is heard. Of several ducks the deepest counts."},
+                   "list of up to 4 tables");
+  return rows;
+}
+
+const RowsOf<DuckDesign>& duck_rows() {
+  static const RowsOf<DuckDesign> rows =
+      RowsOf<DuckDesign>("duck")
+          .words({"for", "needed", "\"voices\"", "The group that lowers this one while it is heard, with all groups below it."},
+                 &DuckDesign::key, "name of a group")
+          .quantity({"by", "needed", "\"-8 dB\"", "How much lower: down to -60 dB."}, &DuckDesign::by)
+          .quantity({"from", "\"-40 dB\"", "\"-50 dB\"",
+                     "The level from which the other group counts as heard, in dB below full scale, after its own level."},
+                    &DuckDesign::from)
+          .quantity({"attack", "\"80 ms\"", "\"30 ms\"", "How long the way down takes."}, &DuckDesign::attack)
+          .quantity({"hold", "\"300 ms\"", "\"1 s\"",
+                     "How long the level stays down after the other group was last heard. Shorter pauses of speech do not bring it up."},
+                    &DuckDesign::hold)
+          .quantity({"release", "\"600 ms\"", "\"1.5 s\"", "How long the way up takes."}, &DuckDesign::release);
   return rows;
 }
 
@@ -286,6 +306,7 @@ const std::vector<BookKey>& book_keys() {
     };
     add(head_rows());
     add(group_rows());
+    add(duck_rows());
     add(gauge_rows());
     add(scope_rows());
     add(trait_rows());

@@ -14,6 +14,7 @@
 #include "author/book/problems.hpp"
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
+#include "author/book/read_ducks.hpp"
 #include "author/book/read_events.hpp"
 #include "author/book/read_gauges.hpp"
 #include "author/book/read_limits.hpp"
@@ -94,6 +95,7 @@ class Reader {
     check_traits(problems_, book_);
     sort(book_.groups, "group", "master");
     check_group_limits(problems_, book_);
+    check_ducks(problems_, book_);
     sort(book_.scopes, "scope", "root");
   }
 
@@ -211,6 +213,9 @@ class Reader {
     }
     group_rows().read(problems_, table, group);
     check_limit(problems_, table);
+    read_ducks(problems_, table, group);
+    for (const BookDuck& duck : group.ducks)
+      if (!duck.key.empty()) named_groups_.push_back({duck.key, duck.place});
     mention_scope(table, "scope");
     if (master)
       book_.groups.front() = std::move(group);

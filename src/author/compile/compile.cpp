@@ -132,7 +132,10 @@ Bank compile(const Book& book, const CompileOptions& options) {
   for (BankClip& clip : data->clips) clip.preload = false;
   const auto groups = numbered(book.groups);
   for (const auto& group : book.groups)
-    data->groups.push_back({design_of<GroupDesign>(group), group.name, group.parent.empty() ? 0 : groups.at(group.parent)});
+    data->groups.push_back({design_of<GroupDesign>(group),
+                            group.name,
+                            group.parent.empty() ? 0 : groups.at(group.parent),
+                            {group.ducks.begin(), group.ducks.end()}});
 
   const auto scopes = numbered(book.scopes);
   data->scopes.clear();

@@ -27,7 +27,10 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
     change(its.text);
     its = HashedText(its.text);
   };
-  for (BankGroup& group : data->groups) change(group.name);
+  for (BankGroup& group : data->groups) {
+    change(group.name);
+    for (DuckDesign& duck : group.ducks) change(duck.key);
+  }
   for (BankClip& clip : data->clips) change(clip.name);
   for (BankTrait& trait : data->traits) {
     change(trait.name);

@@ -81,8 +81,11 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     item.place = place;
     return item;
   };
-  for (const BankGroup& from : bank.groups)
-    add.operator()<GroupDesign>(book.groups, from).parent = &from == bank.groups.data() ? "" : bank.groups[from.parent].name;
+  for (const BankGroup& from : bank.groups) {
+    BookGroup& group = add.operator()<GroupDesign>(book.groups, from);
+    group.parent = &from == bank.groups.data() ? "" : bank.groups[from.parent].name;
+    for (const DuckDesign& duck : from.ducks) group.ducks.push_back({duck, place});
+  }
   for (const BankScope& from : bank.scopes)
     add.operator()<ScopeDesign>(book.scopes, from).parent = &from == bank.scopes.data() ? "" : bank.scopes[from.parent].name;
   for (const BankGauge& from : bank.gauges) add.operator()<GaugeDesign>(book.gauges, from);

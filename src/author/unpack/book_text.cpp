@@ -76,8 +76,17 @@ std::string lines(const std::vector<BookSetting>& settings) {
   return text;
 }
 
+std::string text_of(const DuckDesign& duck) {
+  std::string text;
+  for (const BookSetting& setting : settings_by(duck_rows(), duck, [](std::string_view) { return std::string(); }))
+    text += fmt::format("{}{} = {}", text.empty() ? "{ " : ", ", setting.key, setting.value);
+  return text + " }";
+}
+
 std::string text_of(const BookGroup& group) {
   const std::string its = lines(settings_by(group_rows(), group, [&](std::string_view key) {
+    if (key == "duck")
+      return group.ducks.empty() ? std::string() : list_of(group.ducks, [](const DuckDesign& its) { return text_of(its); });
     return key == "parent" && !group.parent.empty() && group.parent != "master" ? text_in_quotes(group.parent) : std::string();
   }));
   return group.parent.empty() && its.empty() ? "" : fmt::format("\n[groups.{}]\n{}", key_of(group.name), its);
