@@ -22,11 +22,35 @@ inline std::string words_of(std::span<const std::string_view> words, std::string
 }
 
 inline std::string_view section_name(file::Kind kind) {
-  constexpr std::array<std::string_view, 27> names = {
-      "",       "texts",   "about",     "groups",           "clips",  "uses",       "values", "choices",
-      "layers", "sounds",  "responses", "events",           "hashes", "bases",      "marks",  "points of falloffs",
-      "gauges", "follows", "curves",    "points of curves", "scopes", "conditions", "traits", "tracks",
-      "parts",  "changes", "ducks"};
+  constexpr std::array<std::string_view, 29> names = {"",
+                                                      "texts",
+                                                      "about",
+                                                      "groups",
+                                                      "clips",
+                                                      "uses",
+                                                      "values",
+                                                      "choices",
+                                                      "layers",
+                                                      "sounds",
+                                                      "responses",
+                                                      "events",
+                                                      "hashes",
+                                                      "bases",
+                                                      "marks",
+                                                      "points of falloffs",
+                                                      "gauges",
+                                                      "follows",
+                                                      "curves",
+                                                      "points of curves",
+                                                      "scopes",
+                                                      "conditions",
+                                                      "traits",
+                                                      "tracks",
+                                                      "parts",
+                                                      "changes",
+                                                      "ducks",
+                                                      "moods",
+                                                      "changes of moods"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -113,6 +137,8 @@ inline std::string with_record_tables(const std::string& document) {
   };
   put("group", table_of_record<BankGroup>());
   put("duck", table_of_record<DuckDesign>());
+  put("mood", table_of_record<BankMood>());
+  put("change of a mood", table_of_record<MoodGroupDesign>());
   put("scope", table_of_record<BankScope>());
   put("gauge", table_of_record<BankGauge>());
   put("sound", table_of_record<BankSound>());

@@ -219,8 +219,9 @@ std::string response_with(const BookKey& key) {
   std::vector<std::string> keys = {std::string(key.key) + " = " + std::string(key.example)};
   if (const auto more = needed.find(key.key); more != needed.end()) keys.insert(keys.begin(), more->second.begin(), more->second.end());
   const bool music = key.key == "play" || key.key == "leave";
-  const std::string others = (music ? named_tracks : std::string("[groups.music]\n")) +
-                             "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
+  const std::string others =
+      (music ? named_tracks : std::string("[groups.music]\n[moods.below-deck]\ngroups = { music = { gain = \"-6 dB\" } }\n")) +
+      "[events.\"gulls.flew\"]\nstart=\"engine\"\n[events.\"ferry.docked\"]\nstart=\"engine\"\n";
   if (key.section == "events") return others + fmt::format("[events.x]\n{}\n", fmt::join(keys, "\n"));
   return others + fmt::format("[events.x]\nresponses = [ {{ {} }} ]\n", fmt::join(keys, ", "));
 }
@@ -267,6 +268,10 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
       text += std::string("[groups.voices]\n[groups.x]\n") + (key.key == "when-full" ? "limit = 2\n" : "") + line;
     else if (key.section == "duck")
       text += "[groups.voices]\n[[groups.x.duck]]\n" + others_of(key.key, {{"for", "\"voices\""}, {"by", "\"-6 dB\""}}) + line;
+    else if (key.section == "moods")
+      text += "[groups.music]\n[moods.x]\n" + others_of(key.key, {{"groups", "{ music = { gain = \"-6 dB\" } }"}}) + line;
+    else if (key.section == "moods.groups")
+      text += "[groups.music]\n[moods.x.groups.music]\n" + line;
     else if (key.section == "sounds")
       text += std::string("[sounds.x]\n") + clips_for(key.key) + line;
     else if (key.section == "layers")
@@ -274,7 +279,7 @@ TEST_CASE("every example of a key is taken by the parser, and is in the bank tha
     else if (key.section == "tracks" || key.section == "stems" || key.section == "parts" || key.section == "from")
       text += track_with(key);
     else if (key.section == "scopes")
-      text += "[scopes.x]\n" + line;
+      text += "[groups.music]\n[moods.below-deck]\ngroups = { music = { gain = \"-6 dB\" } }\n[scopes.x]\n" + line;
     else if (key.section == "traits")
       text += "[traits.x]\n" + line;
     else if (key.section == "gauges")

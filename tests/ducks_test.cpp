@@ -161,7 +161,7 @@ TEST_CASE("ducks that cannot be are refused with the place and what to do") {
   CHECK_THAT(problem("[groups.a]\nduck = [ { for = \"b\", by = \"-8 dB\" } ]\n[groups.b]\nduck = [ { for = \"a\", by = \"-8 dB\" } ]\n"),
              Contains("group 'b' cannot duck for 'a': the ducks would go round in a circle"));
   CHECK_THAT(problem("[groups.a]\nduck = [ { for = \"voices\", by = \"-8 dB\" } ]\n[groups.c]\nparent = \"crew\"\n"
-                     "duck = [ { for = \"b\", by = \"-8 dB\" } ]\n"),
+                     "duck = [ { for = \"a\", by = \"-8 dB\" } ]\n"),
              Contains("circle"));
   CHECK_THAT(problem("[groups.music]\nduck = { for = \"voices\", by = \"-8 dB\" }\n"), Contains("duck is a list of up to 4 tables"));
 }

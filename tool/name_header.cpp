@@ -37,7 +37,7 @@ constexpr std::array<std::string_view, 94> reserved = {
     "typedef",    "typeid",    "typename",     "union",     "unsigned",     "using",    "virtual",       "void",
     "volatile",   "wchar_t",   "while",        "xor",       "xor_eq",       "std"};
 /// Namespaces of the header. A trait with one of these names gets a trailing `_`.
-constexpr std::array<std::string_view, 8> sections = {"event", "action", "sound", "group", "gauge", "scope", "track", "stand"};
+constexpr std::array<std::string_view, 9> sections = {"event", "action", "sound", "group", "gauge", "scope", "track", "stand", "mood"};
 
 /// Returns the first code point of a UTF-8 text and its size in bytes.
 std::pair<std::uint32_t, std::size_t> code_point(std::string_view text) {
@@ -115,7 +115,7 @@ struct TraitNames {
 /// All names of a book.
 struct BookNames {
   std::string space;
-  NameList events, actions, sounds, groups, gauges, scopes, tracks, stands;
+  NameList events, actions, sounds, groups, gauges, scopes, tracks, stands, moods;
   std::vector<TraitNames> traits;
 
   BookNames(const Book& book, std::string its_space)
@@ -127,7 +127,8 @@ struct BookNames {
         gauges("gauge", book.file),
         scopes("scope", book.file),
         tracks("track", book.file),
-        stands("stand", book.file) {
+        stands("stand", book.file),
+        moods("mood", book.file) {
     events.add_all(book.events);
     for (const BookSound& sound : book.sounds) {
       if (!sound.track) sounds.add(sound.name);
@@ -138,6 +139,7 @@ struct BookNames {
     groups.add_all(book.groups);
     gauges.add_all(book.gauges);
     scopes.add_all(book.scopes);
+    moods.add_all(book.moods);
     for (const BookEvent& event : book.events)
       for (const std::string_view stage : {".begun", ".completed", ".interrupted", ".called-off"})
         if (event.name.size() > stage.size() && event.name.ends_with(stage))
@@ -156,7 +158,7 @@ struct BookNames {
     std::size_t values = 0;
     for (const TraitNames& trait : traits) values += trait.values.size();
     return events.all().size() + actions.all().size() + sounds.all().size() + groups.all().size() + gauges.all().size() +
-           scopes.all().size() + tracks.all().size() + stands.all().size() + values;
+           scopes.all().size() + tracks.all().size() + stands.all().size() + moods.all().size() + values;
   }
 };
 
@@ -189,6 +191,7 @@ std::string header_of(const BookNames& names, const std::string& book) {
   text += section_of("scope", "tidewater::ScopeName", names.scopes);
   text += section_of("track", "tidewater::TrackName", names.tracks);
   text += section_of("stand", "tidewater::StandName", names.stands);
+  text += section_of("mood", "tidewater::MoodName", names.moods);
   for (const TraitNames& trait : names.traits) {
     text += fmt::format("\nnamespace {} {{\n", trait.trait.identifier);
     std::string all;
@@ -221,6 +224,7 @@ std::string json_of(const BookNames& names, const std::string& book) {
   add("scopes", names.scopes);
   add("tracks", names.tracks);
   add("stands", names.stands);
+  add("moods", names.moods);
   json["traits"] = nlohmann::ordered_json::array();
   for (const TraitNames& trait : names.traits) {
     auto its = json_of(trait.trait);

@@ -92,6 +92,11 @@ std::string list_all(const Book& book) {
     gauges.row({gauge.name, line_of(gauge.place), fmt::format("{:g}", gauge.from), fmt::format("{:g}", gauge.to),
                 fmt::format("{:g}", gauge.initial), to_text(gauge.smoothing)});
   if (!gauges.empty()) out += "\n" + gauges.text();
+  Table moods({"mood", line_head(book), ">rank", "fade-in", "fade-out", "changes"});
+  for (const auto& mood : book.moods)
+    moods.row(
+        {mood.name, line_of(mood.place), fmt::format("{}", mood.rank), to_text(mood.fade_in), to_text(mood.fade_out), changes_of(mood)});
+  if (!moods.empty()) out += "\n" + moods.text();
   Table scopes({"scope", line_head(book), "parent", "fade-out", "pause-fade", "grace"});
   for (const auto& scope : book.scopes)
     if (!scope.parent.empty())
@@ -124,6 +129,7 @@ std::string show_named(const Book& book, const std::string& name, bool all) {
   if (const auto* sound = named(book.sounds, name)) add(show_sound(book, *sound, all));
   if (const auto* group = named(book.groups, name)) add(show_group(book, *group));
   if (const auto* gauge = named(book.gauges, name)) add(show_gauge(book, *gauge));
+  if (const auto* mood = named(book.moods, name)) add(show_mood(book, *mood));
   if (const auto* scope = named(book.scopes, name)) add(show_scope(book, *scope));
   if (const auto* bank = named(book.banks, name)) add(show_bank_of(*bank));
   if (const auto* target = named(book.targets, name)) add(show_target(*target));
@@ -137,6 +143,7 @@ std::string unknown(const Book& book, const std::string& name) {
   for (const auto& sound : book.sounds) known.emplace_back(sound.name);
   for (const auto& group : book.groups) known.emplace_back(group.name);
   for (const auto& gauge : book.gauges) known.emplace_back(gauge.name);
+  for (const auto& mood : book.moods) known.emplace_back(mood.name);
   for (const auto& scope : book.scopes) known.emplace_back(scope.name);
   for (const auto& bank : book.banks) known.emplace_back(bank.name);
   for (const auto& target : book.targets) known.emplace_back(target.name);
@@ -206,7 +213,22 @@ Json json_of(const BookGroup& group) {
           {"scope", group.scope},
           {"low-pass", to_text(group.low_pass)},
           {"high-pass", to_text(group.high_pass)},
+          {"player", group.player},
           {"duck", ducks}};
+}
+
+Json json_of(const BookMood& mood) {
+  Json groups = Json::object();
+  for (const MoodGroupDesign& its : mood.groups)
+    groups[its.group] = {{"gain", its.sets_gain ? Json(to_text(its.gain)) : Json(nullptr)},
+                         {"low-pass", to_text(its.low_pass)},
+                         {"high-pass", to_text(its.high_pass)}};
+  return {{"name", mood.name},
+          {"line", mood.place.line},
+          {"rank", mood.rank},
+          {"fade-in", to_text(mood.fade_in)},
+          {"fade-out", to_text(mood.fade_out)},
+          {"groups", groups}};
 }
 
 Json json_of(const BookGauge& gauge) {
@@ -220,7 +242,8 @@ Json json_of(const BookScope& scope) {
           {"parent", scope.parent},
           {"fade-out", to_text(scope.fade_out)},
           {"pause-fade", to_text(scope.pause_fade)},
-          {"grace", to_text(scope.grace)}};
+          {"grace", to_text(scope.grace)},
+          {"mood", scope.mood}};
 }
 
 Json json_of(const BookBank& bank) {
@@ -248,7 +271,7 @@ int print_json(const Book& book, const std::string& name) {
   std::vector<BookSound> sounds, tracks;
   for (const BookSound& sound : book.sounds) (sound.track ? tracks : sounds).push_back(sound);
   add("events", book.events), add("sounds", sounds), add("tracks", tracks), add("groups", book.groups);
-  add("gauges", book.gauges), add("scopes", book.scopes), add("banks", book.banks), add("targets", book.targets);
+  add("moods", book.moods), add("gauges", book.gauges), add("scopes", book.scopes), add("banks", book.banks), add("targets", book.targets);
   if (!any) throw Error(unknown(book, name));
   say("{}\n", all.dump(2, ' ', false, Json::error_handler_t::replace));
   return fine;

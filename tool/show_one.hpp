@@ -12,6 +12,8 @@ namespace tidewater::tool {
 /// With `all`, also the keys that have their defaults.
 std::string show_sound(const Book& book, const BookSound& sound, bool all);
 std::string show_gauge(const Book& book, const BookGauge& gauge);
+std::string changes_of(const BookMood& mood);
+std::string show_mood(const Book& book, const BookMood& mood);
 std::string show_scope(const Book& book, const BookScope& scope);
 std::string show_bank_of(const BookBank& bank);
 std::string show_target(const BookTarget& target);

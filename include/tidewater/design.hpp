@@ -92,7 +92,26 @@ struct GroupDesign {
   Hertz high_pass;
   std::uint32_t limit = 0;  ///< most playbacks at once, in the group and the groups below it; 0 for any number
   WhenFull when_full = WhenFull::oldest;
+  bool player = false;  ///< offered to the player: see tidewater/settings.hpp
   friend bool operator==(const GroupDesign&, const GroupDesign&) = default;
+};
+
+/// What a mood changes about one group.
+struct MoodGroupDesign {
+  std::string group;
+  bool sets_gain = false;
+  Decibels gain;              ///< on top of the group's own level, if `sets_gain`
+  Hertz low_pass, high_pass;  ///< 0 for none
+  friend bool operator==(const MoodGroupDesign&, const MoodGroupDesign&) = default;
+};
+
+/// A mood: changes of groups that come and go together.
+struct MoodDesign {
+  int rank = 5;           ///< of several moods that change the same thing, the highest holds
+  Seconds fade_in{0.3};   ///< time of the changes when the mood begins
+  Seconds fade_out{0.3};  ///< and when it ends
+  std::vector<MoodGroupDesign> groups = {};
+  friend bool operator==(const MoodDesign&, const MoodDesign&) = default;
 };
 
 /// A scope: playbacks that pause, slow down and end together.
@@ -183,14 +202,15 @@ struct SoundDesign {
 };
 
 /// The action of a response.
-enum class Verb { start, stop, fade, pause, resume, gauge, level, mute, unmute, raise, call_off, play, leave };
-inline constexpr std::array<std::string_view, 13> verb_words = {"start", "stop",   "fade",  "pause",    "resume", "gauge", "level",
-                                                                "mute",  "unmute", "raise", "call-off", "play",   "leave"};
+enum class Verb { start, stop, fade, pause, resume, gauge, level, mute, unmute, raise, call_off, play, leave, begin_mood, end_mood };
+inline constexpr std::array<std::string_view, 15> verb_words = {"start",    "stop",  "fade",  "pause",      "resume",
+                                                                "gauge",    "level", "mute",  "unmute",     "raise",
+                                                                "call-off", "play",  "leave", "begin-mood", "end-mood"};
 constexpr std::string_view word_of(Verb verb) { return verb_words[static_cast<std::size_t>(verb)]; }
 
 /// The kind of thing that a response acts on.
-enum class TargetKind { sound, gauge, group, event, track, stand };
-inline constexpr std::array<std::string_view, 6> target_words = {"sound", "gauge", "group", "event", "track", "stand"};
+enum class TargetKind { sound, gauge, group, event, track, stand, mood };
+inline constexpr std::array<std::string_view, 7> target_words = {"sound", "gauge", "group", "event", "track", "stand", "mood"};
 constexpr std::string_view word_of(TargetKind kind) { return target_words[static_cast<std::size_t>(kind)]; }
 
 /// The playbacks of a sound that a response acts on: those of the raise's emitter, all, those in the scope of the raise, or those that the
@@ -226,6 +246,8 @@ inline constexpr std::array<VerbRow, verb_words.size()> verb_rows = {{
     {.target = TargetKind::event, .whom = any_whom},                                                // call-off
     {.target = TargetKind::track, .starts = true},                                                  // play
     {.target = TargetKind::stand, .time = "fade", .on = true},  // leave: without a time, the track's fade-out
+    {.target = TargetKind::mood},                               // begin-mood
+    {.target = TargetKind::mood},                               // end-mood
 }};
 constexpr const VerbRow& row_of(Verb verb) { return verb_rows[static_cast<std::size_t>(verb)]; }
 

@@ -125,8 +125,31 @@ class SoundManager : public WorldCalls {
   /// Second-order filters over all of a group. 0 Hz removes the filter.
   Outcome set_low_pass(GroupName group, Hertz frequency, Seconds time = Seconds{0.02});
   Outcome set_high_pass(GroupName group, Hertz frequency, Seconds time = Seconds{0.02});
+  /// What holds for a group now, without moods and ducks. Returns nothing for an unknown group.
+  std::optional<GroupState> group(GroupName group) const;
   /// Returns silence for an unknown group. Reading begins a new peak.
   Meter read_meter(GroupName group);
+
+  // Moods: named changes of groups that come and go, such as below deck. An unknown mood returns `unknown_mood`, and nothing changes.
+
+  /// Begins a mood, or ends it, over the fade that the book says. Beginning it twice is the same as once. A mood that a running scope has
+  /// stays until the scope ends.
+  Outcome set_mood(MoodName mood, bool on = true);
+  /// Whether a mood is in force. Returns false for an unknown mood.
+  bool mood(MoodName mood) const;
+
+  // The player's settings of the groups that the book offers (`player = true`); tidewater/settings.hpp keeps them. Each multiplies the
+  // group's own level, and is kept by name until a bank has the group.
+
+  /// A share of the loudness from 0 to 1: half sounds half as loud. Takes 20 ms.
+  Outcome set_player_level(GroupName group, Share level);
+  /// Off is silence; on again is what it was. Takes 20 ms.
+  Outcome set_player_switch(GroupName group, bool on);
+  /// What was set for a name, also if no bank has the group. Full level and on if nothing was.
+  Share player_level(GroupName group) const;
+  bool player_switch(GroupName group) const;
+  /// The groups that all banks so far offer, in the order in which they came.
+  std::vector<std::string> offered_groups() const;
 
   // Scopes: playbacks that pause, slow down and end together. "root" is above all. Each call includes the scopes below the one it names. An
   // unknown scope returns `unknown_scope`, and nothing changes.

@@ -69,7 +69,7 @@ constexpr bool same_name(Name a, Name b) {
 }
 
 /// The kind of thing that has a name.
-enum class NameKind { event, sound, group, gauge, scope, track, stand };
+enum class NameKind { event, sound, group, gauge, scope, track, stand, mood };
 
 /// A name of one kind of thing. Text and a plain `Name` convert to it; a name of another kind does not compile. `tidewater names` writes a
 /// header with the names of a book:
@@ -92,6 +92,7 @@ using GaugeName = NameOf<NameKind::gauge>;
 using ScopeName = NameOf<NameKind::scope>;
 using TrackName = NameOf<NameKind::track>;
 using StandName = NameOf<NameKind::stand>;
+using MoodName = NameOf<NameKind::mood>;
 
 inline namespace literals {
 consteval Name operator""_name(const char* text, std::size_t length) { return Name(std::string_view(text, length)); }

@@ -38,9 +38,10 @@ enum class Outcome {
   planned,          ///< a track takes over on a later boundary; the line says when
   replaced,         ///< a change of music that was planned: another was asked for before it was placed
   unknown_track,    ///< no loaded bank has this track
+  unknown_mood,     ///< no loaded bank has this mood
 };
 
-inline constexpr Outcome last_outcome = Outcome::unknown_track;
+inline constexpr Outcome last_outcome = Outcome::unknown_mood;
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...
 std::string_view to_text(Outcome outcome);

@@ -204,12 +204,30 @@ struct ClipDropped {
   std::uint64_t load = 0;
 };
 
+/// Begins or ends a mood.
+struct SetMood {
+  Name mood{""};
+  bool on = true;
+};
+
+/// Sets a group's level for the player, as a share of its loudness. Kept by name if no bank has the group yet.
+struct SetPlayerLevel {
+  Name group{""};
+  Share level;
+};
+
+/// Switches a group off for the player, or on again.
+struct SetPlayerSwitch {
+  Name group{""};
+  bool on = true;
+};
+
 }  // namespace asked
 
-using Request =
-    std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan, asked::SetLowPass,
-                 asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch, asked::Reload, asked::ClipRead,
-                 asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge, asked::BeginScope, asked::EndScope,
-                 asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play, asked::Leave>;
+using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
+                             asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
+                             asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge,
+                             asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play,
+                             asked::Leave, asked::SetMood, asked::SetPlayerLevel, asked::SetPlayerSwitch>;
 
 }  // namespace tidewater

@@ -24,6 +24,15 @@ struct Stats {
   std::uint64_t refused = 0;  ///< requests
 };
 
+/// A group as the book, the game and the player have set it.
+struct GroupState {
+  Decibels gain;        ///< without the player's share
+  bool muted = false;   ///< by the book or the game
+  bool player = false;  ///< offered to the player
+  Share player_level;
+  bool player_on = true;
+};
+
 /// Peak and power of a group's output, after its own level.
 struct Meter {
   Decibels peak = silence;  ///< since the meter was last read

@@ -56,6 +56,13 @@ struct TimeScale {
   friend constexpr auto operator<=>(TimeScale, TimeScale) = default;
 };
 
+/// A share of the loudness, from 0, which is silence, to 1. Half sounds half as loud.
+struct Share {
+  double value = 1;
+  constexpr Share(double its = 1) : value(its) {}  // NOLINT: a plain number is clear
+  friend constexpr auto operator<=>(Share, Share) = default;
+};
+
 /// Where a sound stands on the screen: -1 is left, 0 the centre, 1 right.
 struct Pan {
   double value = 0;

@@ -137,6 +137,7 @@ std::string difference_in(const char* what, const BankData& loaded, const std::v
 std::string disagreement(const BankData& loaded, const BankData& comes) {
   std::string problem = difference_in("group", loaded, loaded.groups, comes, comes.groups);
   if (problem.empty()) problem = difference_in("sound", loaded, loaded.sounds, comes, comes.sounds);
+  if (problem.empty()) problem = difference_in("mood", loaded, loaded.moods, comes, comes.moods);
   if (problem.empty()) problem = difference_in("gauge", loaded, loaded.gauges, comes, comes.gauges);
   if (problem.empty()) problem = difference_in("scope", loaded, loaded.scopes, comes, comes.scopes);
   if (problem.empty()) problem = difference_in("event", loaded, loaded.events, comes, comes.events);

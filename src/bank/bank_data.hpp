@@ -174,7 +174,7 @@ struct BankCondition {
 /// Stores gauges, groups and events by name, because they may be in another bank.
 struct BankResponse : ResponseDesign {
   std::uint32_t target = 0;              ///< number of a sound
-  HashedText name = {};                  ///< name of a gauge, group, event or stand
+  HashedText name = {};                  ///< name of a gauge, group, event, stand or mood
   std::vector<BankCondition> when = {};  ///< values of one trait are neighbours; one of them is enough
 
   /// Whether it is a start without conditions or draws.
@@ -208,7 +208,12 @@ struct BankGroup : GroupDesign {
 struct BankScope : ScopeDesign {
   std::string name;
   std::uint32_t parent = 0;
+  std::string mood = {};  ///< in force while the scope runs; empty for none
   friend bool operator==(const BankScope&, const BankScope&) = default;
+};
+
+struct BankMood : MoodDesign {
+  std::string name;
 };
 
 struct BankGauge : GaugeDesign {
@@ -235,6 +240,7 @@ struct BankData {
   std::vector<BankClip> clips;
   std::shared_ptr<BankSamples> samples;  ///< of a file; null where all clips have theirs
   std::vector<BankGroup> groups;
+  std::vector<BankMood> moods;
   std::vector<BankGauge> gauges;
   std::vector<BankScope> scopes = {{{}, "root", 0}};
   std::vector<BankTrait> traits;  ///< those that the book declares

@@ -66,7 +66,9 @@ enum class Kind : std::uint32_t {
   tracks,
   parts,
   changes,
-  ducks
+  ducks,
+  moods,
+  mood_groups
 };
 
 struct Section {
@@ -117,6 +119,23 @@ struct Group {
   std::uint32_t limit = 0;             ///< 0 for any number
   std::uint32_t when_full = 0;
   Part ducks;
+  std::uint32_t player = 0;  ///< 1: offered to the player
+  std::uint32_t reserved = 0;
+};
+
+/// Changes of groups that come and go together.
+struct Mood {
+  Text name;
+  std::uint32_t rank = 0;
+  std::uint32_t reserved = 0;
+  double fade_in = 0, fade_out = 0;  ///< seconds
+  Part groups;
+};
+struct MoodGroup {
+  Text group;  ///< its name
+  std::uint32_t sets_gain = 0;
+  std::uint32_t reserved = 0;
+  double gain = 0, low_pass = 0, high_pass = 0;  ///< decibels; hertz, 0 for none
 };
 
 /// A group is lowered while another one is heard.
@@ -275,6 +294,7 @@ struct Scope {
   std::uint32_t parent = 0;  ///< number of a scope; the first is the root
   std::uint32_t reserved = 0;
   double fade_out = 0, pause_fade = 0, grace = 0;  ///< seconds
+  Text mood;                                       ///< in force while the scope runs; empty for none
 };
 
 /// How a sound or a layer goes by one gauge.
@@ -329,11 +349,11 @@ struct Hash {
   std::uint64_t value = 0;
 };
 
-static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 56 && sizeof(Duck) == 48 &&
-              sizeof(Clip) == 128);
+static_assert(sizeof(Header) == 72 && sizeof(Section) == 24 && sizeof(About) == 56 && sizeof(Group) == 64 && sizeof(Mood) == 40 &&
+              sizeof(MoodGroup) == 40 && sizeof(Duck) == 48 && sizeof(Clip) == 128);
 static_assert(sizeof(Base) == 24 && sizeof(Mark) == 24);
 static_assert(sizeof(Use) == 24 && sizeof(Choice) == 32 && sizeof(Layer) == 120 && sizeof(Sound) == 312 && sizeof(FalloffPoint) == 16);
-static_assert(sizeof(Scope) == 40 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
+static_assert(sizeof(Scope) == 48 && sizeof(Gauge) == 40 && sizeof(Follow) == 24 && sizeof(Curve) == 16 && sizeof(CurvePoint) == 16);
 static_assert(sizeof(Track) == 152 && sizeof(TrackPart) == 16 && sizeof(Change) == 32);
 static_assert(sizeof(Response) == 80 && sizeof(Condition) == 16 && sizeof(Trait) == 16 && sizeof(Event) == 16);
 

@@ -86,6 +86,10 @@ struct StoredAs<BankGroup> : RecordIn<Group, Kind::groups> {};
 template <>
 struct StoredAs<DuckDesign> : RecordIn<Duck, Kind::ducks> {};
 template <>
+struct StoredAs<BankMood> : RecordIn<Mood, Kind::moods> {};
+template <>
+struct StoredAs<MoodGroupDesign> : RecordIn<MoodGroup, Kind::mood_groups> {};
+template <>
 struct StoredAs<BankGauge> : RecordIn<Gauge, Kind::gauges> {};
 template <>
 struct StoredAs<BankScope> : RecordIn<Scope, Kind::scopes> {};
@@ -136,6 +140,27 @@ void describe(Of<BankGroup>, Visit visit) {
   visit("limit", &BankGroup::limit, &R::limit, Whole{0, 0xffffffff});
   visit("when-full", &BankGroup::when_full, &R::when_full, Word{when_full_words});
   visit("duck", &BankGroup::ducks, &R::ducks, List{0, most_ducks});
+  visit("player", &BankGroup::player, &R::player, Flag{});
+}
+
+template <class Visit>
+void describe(Of<BankMood>, Visit visit) {
+  using R = Mood;
+  visit("name", &BankMood::name, &R::name, Words{});
+  visit("rank", &BankMood::rank, &R::rank, Whole{0, 9});
+  visit("fade-in", &BankMood::fade_in, &R::fade_in, times);
+  visit("fade-out", &BankMood::fade_out, &R::fade_out, times);
+  visit("groups", &BankMood::groups, &R::groups, List{});
+}
+
+template <class Visit>
+void describe(Of<MoodGroupDesign>, Visit visit) {
+  using R = MoodGroup;
+  visit("group", &MoodGroupDesign::group, &R::group, Words{});
+  visit("changes the gain", &MoodGroupDesign::sets_gain, &R::sets_gain, Flag{});
+  visit("gain", &MoodGroupDesign::gain, &R::gain, Gain{});
+  visit("low-pass", &MoodGroupDesign::low_pass, &R::low_pass, cutoffs);
+  visit("high-pass", &MoodGroupDesign::high_pass, &R::high_pass, cutoffs);
 }
 
 template <class Visit>
@@ -167,6 +192,7 @@ void describe(Of<BankScope>, Visit visit) {
   visit("fade-out", &BankScope::fade_out, &R::fade_out, times);
   visit("pause-fade", &BankScope::pause_fade, &R::pause_fade, times);
   visit("grace", &BankScope::grace, &R::grace, times);
+  visit("mood", &BankScope::mood, &R::mood, Words{});
 }
 
 template <class T>

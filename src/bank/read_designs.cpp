@@ -141,10 +141,11 @@ bool DesignReader::read(BankData& to) {
   const bool lists = open_list<HashedText>() && open_list<BankClipUse>() && open_list<BankChoice>() && open_list<BankLayer>() &&
                      open_list<FalloffPoint>() && open_list<FollowDesign>() && open_list<CurveDesign>() && open_list<CurvePoint>() &&
                      open_list<BankResponse>() && open_list<BankCondition>() && open_list<BankTrack>() && open_list<PartDesign>() &&
-                     open_list<ChangeDesign>() && open_list<DuckDesign>();
+                     open_list<ChangeDesign>() && open_list<DuckDesign>() && open_list<MoodGroupDesign>();
   if (!lists || !all(to.groups, "groups")) return false;
   if (to.groups.empty()) return damaged("it has no groups");
   if (to.groups[0].name != "master") return damaged("its first group is not the master");
+  if (!all(to.moods, "moods")) return false;
   if (!all(to.gauges, "gauges")) return false;
   if (to.gauges.size() > most_gauges) return damaged("it has too many gauges");
   to.scopes.clear();

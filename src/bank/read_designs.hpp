@@ -51,7 +51,7 @@ class DesignReader : RecordChecks {
   std::map<bank_file::Kind, std::size_t> counts_;  ///< of records that others have the numbers of, as far as they are read
   std::tuple<Led<bank_file::Value>, Led<bank_file::Use>, Led<bank_file::Choice>, Led<bank_file::Layer>, Led<bank_file::FalloffPoint>,
              Led<bank_file::Follow>, Led<bank_file::Curve>, Led<bank_file::CurvePoint>, Led<bank_file::Response>, Led<bank_file::Condition>,
-             Led<bank_file::Track>, Led<bank_file::TrackPart>, Led<bank_file::Change>, Led<bank_file::Duck>>
+             Led<bank_file::Track>, Led<bank_file::TrackPart>, Led<bank_file::Change>, Led<bank_file::Duck>, Led<bank_file::MoodGroup>>
       lists_;
 };
 

@@ -36,6 +36,7 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::unknown_scope: return "unknown-scope";
     case Outcome::replaced: return "replaced";
     case Outcome::unknown_track: return "unknown-track";
+    case Outcome::unknown_mood: return "unknown-mood";
     case Outcome::chain_too_long: return "chain-too-long";
   }
   return "?";

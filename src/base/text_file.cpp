@@ -43,15 +43,22 @@ std::string why_no_text(const std::string& path, std::string_view wanted) {
 }
 
 std::string read_text_file(const std::string& path, std::string_view wanted, std::size_t most) {
-  if (const std::string why = why_no_text(path, wanted); !why.empty()) fail(fmt::format("{}: {}", path, why));
+  Read<std::string> its = read_text(path, wanted, most);
+  if (!its.value) fail(its.problem);
+  return std::move(*its.value);
+}
+
+Read<std::string> read_text(const std::string& path, std::string_view wanted, std::size_t most) {
+  const auto problem = [&](const std::string& why) { return Read<std::string>{std::nullopt, fmt::format("{}: {}", path, why)}; };
+  if (const std::string why = why_no_text(path, wanted); !why.empty()) return problem(why);
   std::error_code error;
   if (const auto size = std::filesystem::file_size(path, error); !error && size > most)
-    fail(fmt::format("{}: is larger than {} MiB", path, most >> 20U));
+    return problem(fmt::format("is larger than {} MiB", most >> 20U));
   std::ifstream in(path, std::ios::binary);
   std::ostringstream text;
   text << in.rdbuf();
-  if (in.bad() || !in.is_open()) fail(fmt::format("{}: cannot be read; may you read it?", path));
-  return std::move(text).str();
+  if (in.bad() || !in.is_open()) return problem("cannot be read; may you read it?");
+  return {std::move(text).str(), {}};
 }
 
 }  // namespace tidewater

@@ -3,6 +3,7 @@
 #include <string_view>
 
 #include "base/ours.hpp"
+#include "tidewater/units.hpp"
 
 namespace TIDEWATER_OURS tidewater {
 
@@ -10,7 +11,8 @@ namespace TIDEWATER_OURS tidewater {
 /// device or pipe. Empty for a text. `wanted` says what it should be: "a journal".
 std::string why_no_text(const std::string& path, std::string_view wanted);
 
-/// A whole text of at most `most` bytes. Throws Error with the path where it is none, or cannot be read.
+/// A whole text of at most `most` bytes, or a problem with the path; the second throws it as an Error.
+Read<std::string> read_text(const std::string& path, std::string_view wanted, std::size_t most = std::size_t{1} << 30);
 std::string read_text_file(const std::string& path, std::string_view wanted, std::size_t most = std::size_t{1} << 30);
 
 }  // namespace tidewater

@@ -68,18 +68,24 @@ bool written_in_place(const std::string& place) {
 
 }  // namespace
 
-WholeFile::WholeFile(std::string path) : path_(std::move(path)), place_(path_) {
+WholeFile::WholeFile(std::string path) {
+  if (const std::string why = open(std::move(path)); !why.empty()) fail(why);
+}
+
+std::string WholeFile::open(std::string path) {
+  path_ = place_ = std::move(path);
   std::error_code error;
   if (fs::is_symlink(place_, error)) {
     const auto leads_to = fs::weakly_canonical(place_, error);
     if (!error) place_ = leads_to.string();
   }
-  if (fs::is_directory(place_, error)) fail(fmt::format("{}: is a folder; name a file in it", path_));
+  if (fs::is_directory(place_, error)) return fmt::format("{}: is a folder; name a file in it", path_);
   errno = 0;
   unfinished_ = written_in_place(place_) ? place_ : make_beside(place_);
   if (unfinished_ != place_ && !unfinished_.empty()) sweep_beside(place_);
   if (unfinished_.empty())
-    fail(fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno)));
+    return fmt::format("{}: cannot be written ({}); is there such a folder, and may you write to it?", path_, std::strerror(errno));
+  return {};
 }
 
 WholeFile::~WholeFile() { give_up(); }
@@ -117,16 +123,22 @@ void WholeFile::flush() {
   if (file_ != nullptr && std::fflush(file_) != 0 && trouble_ == 0) trouble_ = errno;
 }
 
-void WholeFile::failed(const std::string& why) {
+std::string WholeFile::given_up(const std::string& why) {
   give_up();
-  fail(fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why));
+  return fmt::format("{}: could not be written to the end ({}); is the disk full? What was there before is left as it was", path_, why);
 }
 
-void WholeFile::commit() { end(true); }
-void WholeFile::commit_at_once() { end(false); }
+void WholeFile::failed(const std::string& why) { fail(given_up(why)); }
 
-void WholeFile::end(bool waits) {
-  if (unfinished_.empty()) return;
+void WholeFile::commit() {
+  if (const std::string why = end(true); !why.empty()) fail(why);
+}
+void WholeFile::commit_at_once() {
+  if (const std::string why = end(false); !why.empty()) fail(why);
+}
+
+std::string WholeFile::end(bool waits) {
+  if (unfinished_.empty()) return {};
   flush();
   if (file_ != nullptr && std::fclose(file_) != 0 && trouble_ == 0) trouble_ = errno;
   file_ = nullptr;
@@ -140,8 +152,16 @@ void WholeFile::end(bool waits) {
         sync(folder.empty() ? "." : folder.string(), O_RDONLY | O_DIRECTORY);  // a name that a power cut may take back is no loss of data
     }
   }
-  if (trouble_ != 0) failed(std::strerror(trouble_));
+  if (trouble_ != 0) return given_up(std::strerror(trouble_));
   unfinished_.clear();
+  return {};
+}
+
+std::string try_write_whole_file(const std::string& path, std::string_view text) {
+  WholeFile file;
+  if (std::string why = file.open(path); !why.empty()) return why;
+  file.write(text);
+  return file.end(true);
 }
 
 void write_whole_file(const std::string& path, std::string_view text) {

@@ -37,8 +37,12 @@ class WholeFile {
   [[noreturn]] void failed(const std::string& why);
 
  private:
+  friend std::string try_write_whole_file(const std::string& path, std::string_view text);
+  WholeFile() = default;
+  std::string open(std::string path);
   void give_up();
-  void end(bool waits);
+  std::string given_up(const std::string& why);
+  std::string end(bool waits);
 
   std::string path_;
   std::string place_;       ///< what a link leads to
@@ -50,5 +54,7 @@ class WholeFile {
 
 /// All of a text at once.
 void write_whole_file(const std::string& path, std::string_view text);
+/// The same by value: returns why it was not written, or an empty text.
+std::string try_write_whole_file(const std::string& path, std::string_view text);
 
 }  // namespace tidewater

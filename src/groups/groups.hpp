@@ -9,6 +9,7 @@
 
 #include "bank/bank_data.hpp"
 #include "base/numbers.hpp"
+#include "groups/moods.hpp"
 #include "mix/command.hpp"
 #include "mix/mixer.hpp"
 #include "notebook/reason.hpp"
@@ -18,8 +19,17 @@
 
 namespace tidewater {
 
-/// All that is known of a group: what its book says, and what the game has turned since. Each change leaves commands for the mixer, which
-/// whoever made the change sends on.
+/// What the player has set for a group. It multiplies the group's own level.
+struct PlayerSetting {
+  std::uint64_t group = 0;  ///< hash of its name
+  double level = 1;         ///< share of the loudness, from 0 to 1
+  bool on = true;
+
+  bool silent() const { return !on || level <= 0; }
+};
+
+/// All that is known of a group: what its book says, and what the game, the player and moods have set since. Each change leaves commands
+/// for the mixer, which the caller sends.
 class Groups {
  public:
   /// A duck as its bank says. The other group may be in a bank that is not loaded yet.
@@ -27,17 +37,35 @@ class Groups {
     std::uint64_t key = 0;  ///< hash of the other group's name
     DuckLaw law;
   };
+  /// A level that moves: on its way down it counts as it did, on its way up as it will.
+  struct Way {
+    MixFrame from;
+    std::int64_t ramp = 0;
+  };
+  struct Moving {
+    Level now = Level(Decibels{});
+    Level before = {};    ///< the level before a change that is still under way
+    MixFrame until = {};  ///< the frame at which that change ends
+
+    Level heard() const { return std::max(before, now); }
+    void go(Level to, const Way& way) {
+      before = heard();
+      until = way.from + way.ramp;
+      now = to;
+    }
+  };
   struct Group {
     std::uint32_t parent = 0;
-    GroupDesign now;      ///< level, mute and filters as they hold
-    Level before = {};    ///< its own level before a change that is still under way
-    MixFrame until = {};  ///< the frame at which that change ends
+    GroupDesign now;       ///< level, mute and filters, without moods and the player
+    PlayerSetting player;  ///< what the player has set, if the group is offered
+    MoodEffect mood;
+    Moving own, by_mood;  ///< the levels of both factors
     MixFrame muted_at = {};
     std::array<Duck, most_ducks> ducks{};    ///< as the bank says
     std::array<DuckLaw, most_ducks> sent{};  ///< as the mixer knows them
 
-    double own_amplitude() const { return now.muted ? 0.0 : amplitude(now.gain); }
-    Level own_level() const { return now.muted ? Level() : Level(now.gain); }
+    double own_amplitude() const;
+    Level own_level() const;
   };
 
   static constexpr MixFrame never = MixFrame::never();
@@ -46,26 +74,32 @@ class Groups {
   /// The names, and which group each is. Number 0 is the master.
   const Numbers& names() const { return names_; }
   const Group& operator[](std::uint32_t number) const { return groups_[number]; }
+  const Moods& moods() const { return moods_; }
 
-  /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group takes over the new limit and
-  /// otherwise stays as it is. The master takes over what the first book says, unless the game has turned it before. `lands` is the frame
-  /// on which that holds.
+  /// Adds the groups of a bank under the numbers that `names().plan` gave them, in order. A known group takes over limit, ducks and
+  /// whether it is offered to the player, and otherwise stays as it is. The master takes over what the first book says, unless the game
+  /// has turned it before. `lands` is the frame on which that holds.
   void add(std::span<const BankGroup> groups, std::span<const std::uint32_t> numbers, MixFrame lands);
-
+  /// Adds the moods of a bank. Moods in force take their new changes over within `way`.
+  void add_moods(std::span<const BankMood> moods, const Way& way);
   /// The ducks that are left out: with those of the other banks they would make a circle.
   struct LeftOut {
     std::uint32_t group = 0, key = 0;
   };
   std::span<const LeftOut> left_out() const { return left_out_; }
 
-  /// A change that takes `ramp` frames from frame `from` on. On its way down a group counts as it did, on its way up as it will.
-  struct Way {
-    MixFrame from;
-    std::int64_t ramp = 0;
-  };
   void set_gain(std::uint32_t number, Decibels gain, const Way& way);
   void set_mute(std::uint32_t number, bool mute, const Way& way);
   void set_filter(std::uint32_t number, StateFilter::Kind kind, Hertz frequency, std::int64_t ramp);
+  /// Begins or ends a mood, for the game or for its scopes. Returns whether that changed anything.
+  bool set_mood(std::uint32_t mood, bool on, const Way& way) { return moods_.set(mood, on) && follow_moods(way); }
+  bool set_mood_by_scope(std::uint32_t mood, bool on, const Way& way) { return moods_.set_by_scope(mood, on) && follow_moods(way); }
+
+  /// Keeps what the player has set, also for groups that are not known yet. Returns false if there is no room for one more.
+  bool set_player(const PlayerSetting& setting, const Way& way);
+  /// What the player has set for a name; full level if nothing.
+  PlayerSetting player(Name group) const;
+
   /// Commands for the mixer since `sent`, in order.
   std::span<const Command> changes() const { return changes_; }
   void sent() { changes_.clear(); }
@@ -81,7 +115,8 @@ class Groups {
   template <class State>
   void state(State& s) {
     names_.state(s);
-    s.list(groups_);
+    moods_.state(s);
+    s.list(groups_), s.list(players_);
     if (groups_.size() != names_.size()) s.damage();
     s(next_end_, master_is_set_, levels_.changes);
     s.list(levels_.heard);
@@ -90,15 +125,20 @@ class Groups {
   }
 
  private:
-  void begin_change(Group& group, MixFrame until);
+  void change_level(std::uint32_t number, const Way& way);
+  bool follow_moods(const Way& way);
+  void note_end(MixFrame until) { next_end_ = std::min(next_end_, until); }
+  void send_filter(std::uint32_t number, StateFilter::Kind kind, std::int64_t ramp);
   void send_gain(std::uint32_t number, std::int64_t ramp);
   void measure();
   void find_limits();
   void send_ducks();
 
   Numbers names_{most_groups};
-  std::vector<Group> groups_;     ///< by number
-  std::vector<Command> changes_;  ///< not sent yet
+  Moods moods_;
+  std::vector<Group> groups_;           ///< by number
+  std::vector<PlayerSetting> players_;  ///< in the order in which they were first set
+  std::vector<Command> changes_;        ///< not sent yet
   MixFrame next_end_ = never;
   bool master_is_set_ = false;  ///< by a book, or by the game
   GroupLevels levels_;

@@ -74,6 +74,7 @@ class Values {
   void read(const char* key, Decibels& value) const { value = line_.quantity(key, read_decibels, value); }
   void read(const char* key, Semitones& value) const { value = line_.quantity(key, read_semitones, value); }
   void read(const char* key, Pan& value) const { value = line_.quantity(key, read_pan, value); }
+  void read(const char* key, Share& value) const { value = line_.number(key, 0, 1, value.value); }
   void read(const char* key, TimeScale& value) const { value = line_.number(key, 0, 4, value.value); }
   void read(const char* key, Seconds& value) const { value = line_.quantity(key, read_seconds, value); }
   void read(const char* key, Hertz& value) const {

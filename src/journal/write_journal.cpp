@@ -29,6 +29,7 @@ class WrittenValues {
   void add(const char* key, std::uint64_t value) { line_[key] = value; }
   void add(const char* key, double value) { line_[key] = value; }
   void add(const char* key, TimeScale value) { line_[key] = value.value; }
+  void add(const char* key, Share value) { line_[key] = value.value; }
   void add(const char* key, std::string_view value) { line_[key] = value; }
   void add(const char* key, const Name& value) { line_[key] = value.text(); }
   void add(const char* key, Preload value) { line_[key] = preload_words[static_cast<std::size_t>(value)]; }

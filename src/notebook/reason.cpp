@@ -43,6 +43,11 @@ std::string unknown_track(std::string_view name, const KnownNames& known) {
   return fmt::format("no loaded bank has a track '{}'{}", name, did_you_mean(name, known.tracks()));
 }
 
+std::string unknown_mood(std::string_view name, const KnownNames& known) {
+  if (name.size() > longest_name) return too_long(name);
+  return fmt::format("no loaded bank has a mood '{}'{}", name, did_you_mean(name, known.moods()));
+}
+
 /// "on beat 3 of bar 5, in 'round' of 'estuary'".
 std::string falls_on(const Reason& r) {
   if (r.name.empty()) return "at once";
@@ -251,6 +256,16 @@ std::string words(const Reason& r, const KnownNames& known) {
       return fmt::format("scope '{}' restarted, and playback {:.0f}.{:.0f} from before the restart plays on", r.name, r.number, r.other);
     case Code::held_gave_way: return "its scope is on hold, and another sound needed the voice; it keeps its place";
     case Code::unknown_track: return unknown_track(r.name, known);
+    case Code::unknown_mood: return unknown_mood(r.name, known);
+    case Code::silent_mood: return fmt::format("the mood '{}' makes group '{}' silent", r.more, r.name);
+    case Code::player_off: return fmt::format("the player has turned group '{}' off", r.name);
+    case Code::not_offered: return fmt::format("group '{0}' is not offered to the player; write player = true in [groups.{0}]", r.name);
+    case Code::no_more_players: return fmt::format("'{}' would be one more group than the 256 whose player settings are kept", r.name);
+    case Code::duck_left_out:
+      return fmt::format(
+          "the duck of group '{0}' for group '{1}' is left out: with those of the other banks it would make a circle; take it out of "
+          "[groups.{0}]",
+          r.name, r.more);
     case Code::track_unloaded: return "the bank with this track was unloaded before the change";
     case Code::no_more_stands: return fmt::format("'{}' would be one more stand than the {:.0f} that there can be", r.name, r.number);
     case Code::no_music: return fmt::format("no music plays on the stand '{}'", r.name);

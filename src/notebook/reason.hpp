@@ -98,6 +98,12 @@ struct Reason {
     held_gave_way,       ///< it was on hold
     left_over,           ///< for `number` seconds, after scope `name` restarted
     unknown_track,       ///< `name`
+    unknown_mood,        ///< `name`
+    silent_mood,         ///< mood `more` makes group `name` silent
+    player_off,          ///< group `name`
+    not_offered,         ///< group `name`
+    no_more_players,     ///< group `name`
+    duck_left_out,       ///< of group `name`, for group `more`
     track_unloaded,
     no_more_stands,         ///< than `number`; `name` would be one more
     no_music,               ///< on stand `name`
@@ -122,7 +128,7 @@ struct Reason {
 /// The known names, from which the nearest is proposed for an unknown one.
 struct KnownNames {
   bool any_bank = false;
-  std::function<std::vector<std::string_view>()> events, groups, gauges, scopes, tracks;
+  std::function<std::vector<std::string_view>()> events, groups, gauges, scopes, tracks, moods;
   std::function<std::vector<std::string_view>(std::string_view trait)> values;  ///< declared ones
   /// The event that starts a sound; empty where there is no such sound, or nothing starts it.
   std::function<std::string(std::string_view sound)> event_that_starts;

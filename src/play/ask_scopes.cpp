@@ -22,6 +22,7 @@ void Control::follow_scopes(const Scopes::Changed& changed) {
   scopes.sent();
   if (changed.holds != 0) voices.hold_scopes(changed.holds);
   if (changed.resumes != 0) voices.resume_scopes(changed.resumes);
+  follow_moods_of_scopes();
 }
 
 Outcome Control::carry_out(const asked::BeginScope& its, const Extras&) {

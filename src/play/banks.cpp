@@ -25,6 +25,8 @@ std::string Control::make_ready_for(const BankData& data, LiveClips& clips, bool
   }
   if (const auto plan = groups.names().plan(names_of(data.groups)); plan.size > most_groups)
     return fmt::format("with the bank '{}' there would be {} groups; {} is the most", data.name, plan.size, most_groups);
+  if (!groups.moods().has_room_for(data.moods))
+    return fmt::format("with the bank '{}' there would be more than {} moods", data.name, most_moods);
   if (const auto plan = driving.gauges.names().plan(names_of(data.gauges)); plan.size > most_gauges)
     return fmt::format("with the bank '{}' there would be {} gauges; {} is the most", data.name, plan.size, most_gauges);
   if (const auto plan = scopes.names().plan(names_of(data.scopes)); plan.size > most_scopes)
@@ -66,7 +68,10 @@ void Control::number_names(Loading& loading) const {
 /// The loaded bank's names become known, and its sounds can be heard.
 void Control::take_in(LiveBank& bank, const Loading& loading) {
   groups.add(bank.data->groups, loading.groups, noting.link.now().lands);
+  groups.add_moods(bank.data->moods, {noting.link.now().lands, 0});
   starter.send_groups();
+  for (const Groups::LeftOut& its : groups.left_out())
+    noting.tell({.code = Reason::Code::duck_left_out, .name = groups.names().name(its.group), .more = groups.names().name(its.key)});
   for (const std::uint32_t scope : loading.scopes) agenda.know_scope(static_cast<ScopeNumber>(scope));
   scopes.add(bank.data->scopes, loading.scopes, scope_moment());
   follow_scopes({});

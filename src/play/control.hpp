@@ -147,6 +147,11 @@ struct Control {
   Outcome carry_out(const asked::SetTimeScale& its, const Extras& extras);
   Outcome carry_out(const asked::Play& its, const Extras& extras);
   Outcome carry_out(const asked::Leave& its, const Extras& extras);
+  Outcome carry_out(const asked::SetMood& its, const Extras& extras);
+  Outcome carry_out(const asked::SetPlayerLevel& its, const Extras& extras);
+  Outcome carry_out(const asked::SetPlayerSwitch& its, const Extras& extras);
+  Outcome set_player(const PlayerSetting& setting, Name group);
+  void follow_moods_of_scopes();
   void tell_of_undeclared(const asked::Raise& raise);
   template <class Act>
   Outcome change_scope(Name scope, Act act);

@@ -12,7 +12,7 @@ namespace {
 struct Said {
   std::string_view what, unit, range;
 };
-constexpr std::array<Said, 9> said = {
+constexpr std::array<Said, 10> said = {
     Said{"a level", "dB", "silence to +24 dB"},
     {"a bend", "st", "-36 st to 36 st"},
     {"a place", "", "-1, left, to 1, right"},
@@ -22,6 +22,7 @@ constexpr std::array<Said, 9> said = {
     {"a velocity or direction", "", "-10000 to 10000 each way"},
     {"a gauge", "", "-1e9 to 1e9"},
     {"a time scale", "", "0, which stands still, to 4"},
+    {"a player's level", "", "0, which is silence, to 1"},
 };
 
 }  // namespace
@@ -52,6 +53,7 @@ void Door::admit(Hertz& filter) {
 }
 
 void Door::admit(TimeScale& scale) { admit(scale.value, 0, 4, time_scale); }
+void Door::admit(Share& its) { admit(its.value, 0, 1, share); }
 void Door::admit(double& value) { admit(value, -1e9, 1e9, number); }
 
 void Door::admit(Place& its) {

@@ -39,6 +39,8 @@ class Door {
   }
   /// A time scale lies between 0 and 4.
   void admit(TimeScale& scale);
+  /// A share lies between 0 and 1.
+  void admit(Share& share);
   /// Of a gauge: what is not a number is refused; its range is its own.
   void admit(double& number);
 
@@ -56,7 +58,7 @@ class Door {
   }
 
  private:
-  enum Kind { gain, bend, pan, time, frequency, place, vector, number, time_scale, kinds };
+  enum Kind { gain, bend, pan, time, frequency, place, vector, number, time_scale, share, kinds };
   static constexpr double longest_time = 3600;
   static constexpr auto fastest = static_cast<float>(fastest_thing);
   void admit(double& value, double low, double high, Kind kind);

@@ -238,9 +238,23 @@ Outcome leave_target(Starter& starter, const Act& act) {
   return starter.leave(Name(act.response.name.text, act.response.name.hash), act.how.on, fade, act.id, act.happening.event);
 }
 
-constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target, fade_target, pause_target, resume_target,
-                                                           set_gauge,    set_level,   mute,        unmute,       raise_target,
-                                                           call_off,     play_target, leave_target};  // by verb
+Outcome change_mood(Starter& starter, const Act& act, bool on) {
+  const Name name(act.response.name.text, act.response.name.hash);
+  const std::uint32_t mood = starter.groups.moods().names().find(name);
+  if (mood == Numbers::none)
+    return starter.noting.decide(Outcome::unknown_mood, act.id, {.code = Reason::Code::unknown_mood, .name = name.text()},
+                                 act.happening.event);
+  starter.set_mood(mood, on);
+  return done(starter, act);
+}
+
+Outcome begin_mood(Starter& starter, const Act& act) { return change_mood(starter, act, true); }
+
+Outcome end_mood(Starter& starter, const Act& act) { return change_mood(starter, act, false); }
+
+constexpr std::array<Effect, verb_words.size()> effects = {start_target, stop_target, fade_target,  pause_target, resume_target,
+                                                           set_gauge,    set_level,   mute,         unmute,       raise_target,
+                                                           call_off,     play_target, leave_target, begin_mood,   end_mood};  // by verb
 
 }  // namespace
 

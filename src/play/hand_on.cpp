@@ -25,6 +25,7 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
                     : why.code == Reason::Code::unknown_group ? 'g'
                     : why.code == Reason::Code::unknown_gauge ? 'n'
                     : why.code == Reason::Code::unknown_scope ? 's'
+                    : why.code == Reason::Code::unknown_mood  ? 'm'
                                                               : '\0';
   if (kind == '\0') return words(why, known);
   constexpr std::size_t most = 1024;  // a game that makes names up must not fill the memory, nor look for each
@@ -70,6 +71,7 @@ void HandOn::hand_on_notes(Control& control) {
                          [&] { return std::vector<std::string_view>(gauge_names.begin(), gauge_names.end()); },
                          [&] { return names_under_lock(control.scopes.names()); },
                          [&] { return names_of_tracks(*catalogue); },
+                         [&] { return names_under_lock(control.groups.moods().names()); },
                          [&](std::string_view trait) { return catalogue->values_of(trait); },
                          [&](std::string_view sound) {
                            for (const LiveBank* bank : catalogue->banks())

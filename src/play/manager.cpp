@@ -112,6 +112,44 @@ Outcome SoundManager::set_high_pass(GroupName group, Hertz frequency, Seconds ti
   return ask(*control_, asked::SetHighPass{group, frequency, time});
 }
 
+std::optional<GroupState> SoundManager::group(GroupName group) const {
+  const Lock lock(control_->mutex);
+  const std::uint32_t number = control_->groups.names().find(group);
+  if (number == Numbers::none) return std::nullopt;
+  const Groups::Group& its = control_->groups[number];
+  return GroupState{its.now.gain, its.now.muted, its.now.player, its.player.level, its.player.on};
+}
+
+Outcome SoundManager::set_mood(MoodName mood, bool on) { return ask(*control_, asked::SetMood{mood, on}); }
+
+bool SoundManager::mood(MoodName mood) const {
+  const Lock lock(control_->mutex);
+  const std::uint32_t number = control_->groups.moods().names().find(mood);
+  return number != Numbers::none && control_->groups.moods().in_force(number);
+}
+
+Outcome SoundManager::set_player_level(GroupName group, Share level) { return ask(*control_, asked::SetPlayerLevel{group, level}); }
+
+Outcome SoundManager::set_player_switch(GroupName group, bool on) { return ask(*control_, asked::SetPlayerSwitch{group, on}); }
+
+Share SoundManager::player_level(GroupName group) const {
+  const Lock lock(control_->mutex);
+  return control_->groups.player(group).level;
+}
+
+bool SoundManager::player_switch(GroupName group) const {
+  const Lock lock(control_->mutex);
+  return control_->groups.player(group).on;
+}
+
+std::vector<std::string> SoundManager::offered_groups() const {
+  const Lock lock(control_->mutex);
+  std::vector<std::string> names;
+  for (std::uint32_t number = 0; number < control_->groups.names().size(); ++number)
+    if (control_->groups[number].now.player) names.push_back(control_->groups.names().name(number));
+  return names;
+}
+
 Outcome SoundManager::begin(ScopeName scope) { return ask(*control_, asked::BeginScope{scope}); }
 
 Outcome SoundManager::end(ScopeName scope) { return ask(*control_, asked::EndScope{scope, std::nullopt}); }

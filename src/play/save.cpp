@@ -18,7 +18,7 @@ constexpr const char* is_damaged = "the saved state is damaged";
 
 /// Changes with whatever a state consists of.
 constexpr std::array<std::uint64_t, 7> made_of = {
-    2, sizeof(LiveStart), sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
+    3, sizeof(LiveStart), sizeof(Voice), sizeof(Command), sizeof(LiveLayer), sizeof(LiveSound), sizeof(SoundMemory)};
 
 std::uint64_t sum_of(std::span<const std::byte> bytes) { return hash_name({reinterpret_cast<const char*>(bytes.data()), bytes.size()}); }
 

@@ -148,6 +148,16 @@ inline constexpr auto description_of<asked::Leave> = describe("leave", field("st
                                                               field("on", &asked::Leave::on, Use::unusual),
                                                               field("fade", &asked::Leave::fade, Use::unusual));
 
+template <>
+inline constexpr auto description_of<asked::SetMood> = describe("mood", field("mood", &asked::SetMood::mood),
+                                                                field("on", &asked::SetMood::on));
+template <>
+inline constexpr auto description_of<asked::SetPlayerLevel> = describe("player-level", field("group", &asked::SetPlayerLevel::group),
+                                                                       field("level", &asked::SetPlayerLevel::level));
+template <>
+inline constexpr auto description_of<asked::SetPlayerSwitch> = describe("player-switch", field("group", &asked::SetPlayerSwitch::group),
+                                                                        field("on", &asked::SetPlayerSwitch::on));
+
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;
 

@@ -21,9 +21,11 @@ Scopes::Scopes(Hertz rate) : rate_(rate) {
 
 void Scopes::add(std::span<const BankScope> scopes, std::span<const std::uint32_t> numbers, const ScopeMoment& when) {
   for (std::size_t s = 0; s < scopes.size(); ++s) {
-    if (numbers[s] != scopes_.size()) continue;
+    const bool is_new = numbers[s] == scopes_.size();
+    Scope& its = is_new ? scopes_.emplace_back() : scopes_[numbers[s]];
+    its.mood = scopes[s].mood.empty() ? 0 : hash_name(scopes[s].mood);
+    if (!is_new) continue;
     names_.add(scopes[s].name);
-    Scope& its = scopes_.emplace_back();
     its.parent = static_cast<ScopeNumber>(numbers[scopes[s].parent]);
     its.design = scopes[s];
     if (const Scope& parent = scopes_[its.parent]; parent.state == State::ended) {

@@ -42,6 +42,7 @@ class Scopes {
     MixFrame ended_at;
     std::uint32_t restarts = 0;
     ScopeDesign design;
+    std::uint64_t mood = 0;  ///< hash of its name; 0 for none
   };
 
   explicit Scopes(Hertz rate);
@@ -51,7 +52,8 @@ class Scopes {
   const Scope& operator[](ScopeNumber number) const { return scopes_[number]; }
   const ScopeTimes& times() const { return times_; }
 
-  /// Adds the scopes of a bank, under the numbers that `names().plan` gave their names. A scope that is known already stays as it is.
+  /// Adds the scopes of a bank, under the numbers that `names().plan` gave their names. A scope that is known already takes over the mood,
+  /// and otherwise stays as it is.
   void add(std::span<const BankScope> scopes, std::span<const std::uint32_t> numbers, const ScopeMoment& when);
   /// The scopes that a change has put on hold, and those that it lets resume.
   struct Changed {

@@ -55,6 +55,12 @@ struct BookGroup : GroupDesign {
 struct BookScope : ScopeDesign {
   std::string name;
   std::string parent;  ///< empty for the root alone
+  std::string mood;    ///< in force while the scope runs; empty for none
+  FilePlace place;
+};
+
+struct BookMood : MoodDesign {
+  std::string name;
   FilePlace place;
 };
 
@@ -226,6 +232,7 @@ struct Book {
   std::string soundfont;     ///< for MIDI, the same; may be empty
   std::vector<BookGauge> gauges;
   std::vector<BookGroup> groups;  ///< the master first, parents before children
+  std::vector<BookMood> moods;
   std::vector<BookScope> scopes;  ///< the root first, parents before children
   std::vector<BookTraitValues> traits;
   std::vector<BookSound> sounds;

@@ -52,6 +52,7 @@ const RowsOf<BookGroup>& group_rows() {
           .truth({"preload", "the parent's", "false", "For the sounds in the group that do not say themselves."}, &BookGroup::preload)
           .words({"scope", "the parent's", "\"world\"", "The scope of the sounds in the group that name none."}, &BookGroup::scope,
                  "name of a scope")
+          .truth({"player", "false", "true", "Offers the group to the player's settings: a level and a switch."}, &BookGroup::player)
           .special({"duck", "none", "[ { for = \"voices\", by = \"-8 dB\" } ]",
                     "Lowers the group while another one is heard. Of several ducks the deepest counts."},
                    "list of up to 4 tables");
@@ -72,6 +73,32 @@ const RowsOf<DuckDesign>& duck_rows() {
                      "How long the level stays down after the other group was last heard. Shorter pauses of speech do not bring it up."},
                     &DuckDesign::hold)
           .quantity({"release", "\"600 ms\"", "\"1.5 s\"", "How long the way up takes."}, &DuckDesign::release);
+  return rows;
+}
+
+const RowsOf<BookMood>& mood_rows() {
+  static const RowsOf<BookMood> rows =
+      RowsOf<BookMood>("moods")
+          .whole({"rank", "5", "7", "Of several moods that change the same thing of a group, the one of the highest rank holds."},
+                 &BookMood::rank, {{0}, {9}})
+          .quantity({"fade-in", "\"300 ms\"", "\"1 s\"", "How long the changes take when the mood begins."}, &BookMood::fade_in)
+          .quantity({"fade-out", "\"300 ms\"", "\"2 s\"", "How long the changes take when the mood ends."}, &BookMood::fade_out)
+          .special({"groups", "needed", "{ music = { gain = \"-6 dB\", low-pass = \"900 Hz\" } }",
+                    "What changes for each group, with the groups below it: [moods.NAME.groups.GROUP]."},
+                   "tables");
+  return rows;
+}
+
+const RowsOf<MoodGroupDesign>& mood_group_rows() {
+  static const RowsOf<MoodGroupDesign> rows =
+      RowsOf<MoodGroupDesign>("moods.groups")
+          .special({"gain", "as without the mood", "\"-12 dB\"", "A change of the group's level, on top of its own; or `silent`."}, "level")
+          .quantity({"low-pass", "as without the mood", "\"900 Hz\"",
+                     "A low-pass filter. If the group has one of its own, the lower frequency holds."},
+                    &MoodGroupDesign::low_pass)
+          .quantity({"high-pass", "as without the mood", "\"200 Hz\"",
+                     "A high-pass filter. If the group has one of its own, the higher frequency holds."},
+                    &MoodGroupDesign::high_pass);
   return rows;
 }
 
@@ -98,7 +125,9 @@ const RowsOf<BookScope>& scope_rows() {
                     &BookScope::pause_fade)
           .quantity(
               {"grace", "\"1 s\"", "\"3 s\"", "After a restart of the scope: how long its loops play on unless they are asked for again."},
-              &BookScope::grace);
+              &BookScope::grace)
+          .words({"mood", "none", "\"below-deck\"", "A mood that is in force while the scope runs: from its begin to its end."},
+                 &BookScope::mood, "name of a mood");
   return rows;
 }
 
@@ -184,6 +213,8 @@ RowsOf<BookResponse> rows_of_response(std::string_view section) {
       .special({"play", "a verb is needed", "\"storm\"", "Plays this track. The track that plays on its stand gives way to it."},
                "name of a track")
       .special({"leave", "a verb is needed", "\"main\"", "Ends the music on this stand."}, "name of a stand")
+      .special({"begin-mood", "a verb is needed", "\"below-deck\"", "Begins this mood."}, "name of a mood")
+      .special({"end-mood", "a verb is needed", "\"below-deck\"", "Ends this mood."}, "name of a mood")
       .word({"on", "at once", "\"beat\"",
              "With `start`: on the next beat, bar, part or end of the music on the stand `main`. With `leave`: where the music ends, in "
              "place of the track's own `on`."},
@@ -307,6 +338,8 @@ const std::vector<BookKey>& book_keys() {
     add(head_rows());
     add(group_rows());
     add(duck_rows());
+    add(mood_rows());
+    add(mood_group_rows());
     add(gauge_rows());
     add(scope_rows());
     add(trait_rows());

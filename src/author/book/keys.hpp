@@ -13,6 +13,8 @@ inline constexpr std::int64_t most_at_once = 4096;
 const RowsOf<Book>& head_rows();
 const RowsOf<BookGroup>& group_rows();
 const RowsOf<DuckDesign>& duck_rows();
+const RowsOf<BookMood>& mood_rows();
+const RowsOf<MoodGroupDesign>& mood_group_rows();  ///< of a mood's groups
 const RowsOf<BookGauge>& gauge_rows();
 const RowsOf<BookScope>& scope_rows();
 const RowsOf<BookTraitValues>& trait_rows();

@@ -18,6 +18,7 @@
 #include "author/book/read_events.hpp"
 #include "author/book/read_gauges.hpp"
 #include "author/book/read_limits.hpp"
+#include "author/book/read_moods.hpp"
 #include "author/book/read_scopes.hpp"
 #include "author/book/read_sound.hpp"
 #include "author/book/read_targets.hpp"
@@ -54,8 +55,9 @@ class Reader {
       : root_(root), whole_(whole), book_(book), problems_(problems) {}
 
   void read() {
-    check_keys(problems_, root_, "",
-               {"book", "groups", "gauges", "scopes", "traits", "sounds", "tracks", "events", "banks", "targets", "credits", "accepted"});
+    check_keys(
+        problems_, root_, "",
+        {"book", "groups", "moods", "gauges", "scopes", "traits", "sounds", "tracks", "events", "banks", "targets", "credits", "accepted"});
     read_head();
     const ClipFolder folder(book_.clips_folder);
     if (!folder.exists() && needs_clips())
@@ -65,6 +67,7 @@ class Reader {
     book_.groups.emplace_back().name = "master";
     book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
+    each(root_, "moods", [&](const toml::key& key, const toml::table& t) { read_mood(problems_, key, t, book_); });
     book_.scopes.emplace_back().name = "root";
     book_.scopes.back().place = problems_.whole_file();
     each(root_, "scopes", [&](const toml::key& key, const toml::table& t) {
@@ -91,6 +94,7 @@ class Reader {
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names(events.named());
+    if (whole_) check_moods(problems_, root_, book_);
     check_circles();
     check_traits(problems_, book_);
     sort(book_.groups, "group", "master");
@@ -256,6 +260,8 @@ class Reader {
         problems_.add(m.place, fmt::format("there is no scope '{}'{}", m.name, advice(m.name, known_scopes, "scopes")));
     const auto known_gauges = names_of(book_.gauges);
     const auto known_events = names_of(book_.events);
+    const auto known_moods = names_of(book_.moods);
+    const auto moods = set_of(known_moods);
     const auto gauges = set_of(known_gauges);
     const auto events = set_of(known_events);
     std::vector<std::string_view> known_tracks, known_stands;
@@ -274,6 +280,7 @@ class Reader {
         case TargetKind::stand: check(its, known_stands, stands); break;
         case TargetKind::gauge: check(its, known_gauges, gauges); break;
         case TargetKind::group: check(its, known_groups, groups); break;
+        case TargetKind::mood: check(its, known_moods, moods); break;
         case TargetKind::event: check(its, known_events, events); break;
       }
   }

@@ -14,7 +14,7 @@
 namespace tidewater {
 namespace {
 
-constexpr std::string_view example = "duck = [ { for = \"voices\", by = \"-8 dB\" } ]";
+constexpr std::string_view duck_example = "duck = [ { for = \"voices\", by = \"-8 dB\" } ]";
 constexpr Range<Decibels> depths{{-60}, {-0.1}}, thresholds{{-100}, {0}};
 constexpr Seconds longest_time{30};
 
@@ -22,9 +22,9 @@ void check_duck(Problems& problems, const toml::table& table, const BookDuck& du
   const auto wrong = [&](std::string_view key, std::string message) {
     problems.add(table.contains(key) ? problems.at(*table.get(key)) : duck.place, std::move(message));
   };
-  if (duck.key.empty()) wrong("for", fmt::format("a duck names the group that it listens to: {}", example));
+  if (duck.key.empty()) wrong("for", fmt::format("a duck names the group that it listens to: {}", duck_example));
   if (!(duck.by >= depths.low && duck.by <= depths.high))
-    wrong("by", fmt::format("a duck lowers its group, by {} to {}: {}", to_text(depths.high), to_text(depths.low), example));
+    wrong("by", fmt::format("a duck lowers its group, by {} to {}: {}", to_text(depths.high), to_text(depths.low), duck_example));
   if (!(duck.from >= thresholds.low && duck.from <= thresholds.high))
     wrong("from", fmt::format("from: between {} and {}, below full scale", to_text(thresholds.low), to_text(thresholds.high)));
   const auto check_time = [&](std::string_view key, Seconds time) {
@@ -40,11 +40,11 @@ void read_ducks(Problems& problems, const toml::table& table, BookGroup& group) 
   if (node == nullptr) return;
   const toml::array* list = node->as_array();
   if (list == nullptr || list->size() > most_ducks)
-    return problems.add(problems.at(*node), fmt::format("duck is a list of up to {} tables: {}", most_ducks, example));
+    return problems.add(problems.at(*node), fmt::format("duck is a list of up to {} tables: {}", most_ducks, duck_example));
   for (const toml::node& item : *list) {
     const toml::table* its = item.as_table();
     if (its == nullptr) {
-      problems.add(problems.at(item), fmt::format("a duck is a table: {}", example));
+      problems.add(problems.at(item), fmt::format("a duck is a table: {}", duck_example));
       continue;
     }
     check_keys(problems, *its, fmt::format("duck of group '{}'", group.name), keys_of("duck"));

@@ -34,6 +34,7 @@ std::string place_of(std::string_view section) {
   if (section == "layers") return "a layer";
   if (section == "stems") return "a stem";
   if (section == "parts") return "a part of a track";
+  if (section == "duck") return "a duck";
   if (section == "from") return "[tracks.NAME.from.OTHER]";
   if (section == "responses") return "a response";
   if (section == "sketch") return "a sketch";

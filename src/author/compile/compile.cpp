@@ -140,8 +140,9 @@ Bank compile(const Book& book, const CompileOptions& options) {
   const auto scopes = numbered(book.scopes);
   data->scopes.clear();
   for (const auto& scope : book.scopes)
-    data->scopes.push_back({design_of<ScopeDesign>(scope), scope.name, scope.parent.empty() ? 0 : scopes.at(scope.parent)});
+    data->scopes.push_back({design_of<ScopeDesign>(scope), scope.name, scope.parent.empty() ? 0 : scopes.at(scope.parent), scope.mood});
   for (const auto& trait : book.traits) data->traits.push_back({trait.name, {trait.values.begin(), trait.values.end()}});
+  for (const auto& mood : book.moods) data->moods.push_back({design_of<MoodDesign>(mood), mood.name});
   for (const auto& gauge : book.gauges) data->gauges.push_back({design_of<GaugeDesign>(gauge), gauge.name});
   for (const auto& sound : book.sounds) {
     BankSound made{design_of<SoundDesign>(sound), sound.name, {}, groups.at(sound.group), scopes.at(scope_of(book, sound)), {}};

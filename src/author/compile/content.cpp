@@ -129,6 +129,7 @@ void note_contents(BankData& data) {
   Hasher hash;
   DesignHash designs(hash, data, clips);
   for (const BankGroup& group : data.groups) designs.add("group", group);
+  for (const BankMood& mood : data.moods) designs.add("mood", mood);
   for (const BankGauge& gauge : data.gauges) designs.add("gauge", gauge);
   if (data.scopes != BankData().scopes)
     for (const BankScope& scope : data.scopes) designs.add("scope", scope);

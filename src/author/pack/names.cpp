@@ -31,6 +31,11 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
     change(group.name);
     for (DuckDesign& duck : group.ducks) change(duck.key);
   }
+  for (BankMood& mood : data->moods) {
+    change(mood.name);
+    for (MoodGroupDesign& its : mood.groups) change(its.group);
+  }
+  for (BankScope& scope : data->scopes) change(scope.mood);
   for (BankClip& clip : data->clips) change(clip.name);
   for (BankTrait& trait : data->traits) {
     change(trait.name);
@@ -40,7 +45,8 @@ std::shared_ptr<BankData> renamed(const Bank& bank, Change change) {
     change(event.name);
     for (BankResponse& response : event.responses) {
       const TargetKind kind = row_of(response.verb).target;
-      if (kind == TargetKind::group || kind == TargetKind::event || kind == TargetKind::stand) text(response.name);
+      if (kind == TargetKind::group || kind == TargetKind::event || kind == TargetKind::stand || kind == TargetKind::mood)
+        text(response.name);
       for (BankCondition& condition : response.when) {
         text(condition.trait);
         text(condition.value);

@@ -56,6 +56,7 @@ WrittenTable::WrittenTable(const BankData& data) {
   about_.push_back(about);
   for (const BankBase& base : data.bases) bases_.push_back({text(base.name), base.content.value, base.replaces ? 1U : 0U, 0});
   list(data.groups);
+  list(data.moods);
   list(data.gauges);
   if (data.scopes != BankData().scopes) list(data.scopes);
   list(data.traits);

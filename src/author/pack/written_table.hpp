@@ -58,7 +58,8 @@ class WrittenTable {
     take(Kind::hashes, hashes);
     if (!bases_.empty()) take(Kind::bases, bases_);
     if_any(Of<FalloffPoint>{}, Of<BankGauge>{}, Of<FollowDesign>{}, Of<CurveDesign>{}, Of<CurvePoint>{}, Of<BankScope>{},
-           Of<BankCondition>{}, Of<BankTrait>{}, Of<BankTrack>{}, Of<PartDesign>{}, Of<ChangeDesign>{}, Of<DuckDesign>{});
+           Of<BankCondition>{}, Of<BankTrait>{}, Of<BankTrack>{}, Of<PartDesign>{}, Of<ChangeDesign>{}, Of<DuckDesign>{}, Of<BankMood>{},
+           Of<MoodGroupDesign>{});
   }
 
   /// Each text once.
@@ -83,7 +84,8 @@ class WrittenTable {
              std::vector<bank_file::FalloffPoint>, std::vector<bank_file::Gauge>, std::vector<bank_file::Follow>,
              std::vector<bank_file::Curve>, std::vector<bank_file::CurvePoint>, std::vector<bank_file::Scope>,
              std::vector<bank_file::Condition>, std::vector<bank_file::Trait>, std::vector<bank_file::Track>,
-             std::vector<bank_file::TrackPart>, std::vector<bank_file::Change>, std::vector<bank_file::Duck>>
+             std::vector<bank_file::TrackPart>, std::vector<bank_file::Change>, std::vector<bank_file::Duck>, std::vector<bank_file::Mood>,
+             std::vector<bank_file::MoodGroup>>
       records_;  ///< of the designs that bank/fields.hpp describes
 };
 

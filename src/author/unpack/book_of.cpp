@@ -86,8 +86,12 @@ Book book_of(const BankData& bank, const std::string& called, const std::vector<
     group.parent = &from == bank.groups.data() ? "" : bank.groups[from.parent].name;
     for (const DuckDesign& duck : from.ducks) group.ducks.push_back({duck, place});
   }
-  for (const BankScope& from : bank.scopes)
-    add.operator()<ScopeDesign>(book.scopes, from).parent = &from == bank.scopes.data() ? "" : bank.scopes[from.parent].name;
+  for (const BankScope& from : bank.scopes) {
+    BookScope& scope = add.operator()<ScopeDesign>(book.scopes, from);
+    scope.parent = &from == bank.scopes.data() ? "" : bank.scopes[from.parent].name;
+    scope.mood = from.mood;
+  }
+  for (const BankMood& from : bank.moods) add.operator()<MoodDesign>(book.moods, from);
   for (const BankGauge& from : bank.gauges) add.operator()<GaugeDesign>(book.gauges, from);
   for (const BankTrait& from : bank.traits) {
     BookTraitValues& trait = book.traits.emplace_back();

@@ -92,6 +92,26 @@ std::string text_of(const BookGroup& group) {
   return group.parent.empty() && its.empty() ? "" : fmt::format("\n[groups.{}]\n{}", key_of(group.name), its);
 }
 
+/// { music = { gain = "-6 dB" } }
+std::string text_of(const std::vector<MoodGroupDesign>& groups) {
+  std::string text;
+  for (const MoodGroupDesign& its : groups) {
+    std::string keys;
+    for (const BookSetting& setting : settings_by(mood_group_rows(), its, [&](std::string_view key) {
+           return key == "gain" && its.sets_gain ? text_in_quotes(to_text(its.gain)) : std::string();
+         }))
+      keys += fmt::format("{}{} = {}", keys.empty() ? "" : ", ", setting.key, setting.value);
+    text += fmt::format("{}{} = {{ {} }}", text.empty() ? "" : ", ", key_of(its.group), keys);
+  }
+  return "{ " + text + " }";
+}
+
+std::string text_of(const BookMood& mood) {
+  return fmt::format(
+      "\n[moods.{}]\n{}", key_of(mood.name),
+      lines(settings_by(mood_rows(), mood, [&](std::string_view key) { return key == "groups" ? text_of(mood.groups) : std::string(); })));
+}
+
 std::string text_of(const BookScope& scope) {
   const std::string its = lines(settings_by(scope_rows(), scope, [&](std::string_view key) {
     return key == "parent" && !scope.parent.empty() && scope.parent != "root" ? text_in_quotes(scope.parent) : std::string();
@@ -287,6 +307,7 @@ std::vector<BookSetting> settings_of(const BookSound& sound) {
 std::string text_of(const Book& book) {
   std::string text = fmt::format("[book]\nname = {}\n", text_in_quotes(book.name));
   for (const BookGroup& group : book.groups) text += text_of(group);
+  for (const BookMood& mood : book.moods) text += text_of(mood);
   for (const BookGauge& gauge : book.gauges) text += text_of(gauge);
   for (const BookScope& scope : book.scopes) text += text_of(scope);
   for (const BookTraitValues& trait : book.traits)

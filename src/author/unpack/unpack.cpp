@@ -150,6 +150,7 @@ Unpacked unpack(const Bank& given, const std::string& folder, std::span<const Ba
   for (const BankSound& sound : data.sounds) must_be_writable(sound.name, "sound");
   for (const BankEvent& event : data.events) must_be_writable(event.name, "event");
   for (const BankGroup& group : data.groups) must_be_writable(group.name, "group");
+  for (const BankMood& mood : data.moods) must_be_writable(mood.name, "mood");
   for (const BankScope& scope : data.scopes) must_be_writable(scope.name, "scope");
   const std::vector<std::string> files = files_of(data);
   for (std::size_t c = 0; c < files.size(); ++c) {
