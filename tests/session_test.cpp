@@ -34,6 +34,15 @@ parent = "effects"
 limit = 5
 when-full = "farthest"
 [groups.music]
+player = true
+duck = [ { for = "near", by = "-8 dB", hold = "50 ms", release = "100 ms" } ]
+[moods.dim]
+fade-in = "80 ms"
+groups = { effects = { gain = "-9 dB", low-pass = "1 kHz" }, music = { gain = "silent" } }
+[moods.bright]
+rank = 7
+fade-out = "0 s"
+groups = { effects = { gain = "2 dB" }, near = { high-pass = "300 Hz" } }
 [gauges.throttle]
 smoothing = "40 ms"
 [gauges.wind]
@@ -140,6 +149,7 @@ grace = "300 ms"
 parent = "world"
 pause-fade = "40 ms"
 [scopes.menu]
+mood = "bright"
 [events.tread-on]
 responses = [ { start = "tread" }, { start = "clock", delay = "400 ms" } ]
 [events.rest]
@@ -180,7 +190,7 @@ responses = [
 responses = [
   { call-off = "ring" }, { call-off = "wired", for = "all" }, { fade = "hum", to = "-9 dB", over = "80 ms", for = "scope" },
   { stop = "splash", for = "action" }, { mute = "near" }, { unmute = "near", delay = "150 ms" },
-  { level = "music", to = "-6 dB", over = "200 ms" },
+  { level = "music", to = "-6 dB", over = "200 ms" }, { begin-mood = "dim", delay = "0 s .. 90 ms" }, { end-mood = "bright" },
 ]
 [events.still]
 responses = [
@@ -191,6 +201,7 @@ responses = [
 responses = [
   { resume = "hum", for = "all" }, { resume = "tread" }, { resume = "clock" }, { resume = "song", for = "all" },
   { resume = "both", for = "all" }, { resume = "again" },
+  { end-mood = "dim", chance = "70 %" },
   { gauge = "throttle", to = 0.7 }, { gauge = "wind", to = 2, for = "all", delay = "100 ms" },
 ]
 [tracks.march]
@@ -438,11 +449,14 @@ void Asker::request() {
   static const std::vector<const char*> surfaces = {"steel", "planks", "mud"};
   const Name group(groups[random_.below(static_cast<std::uint32_t>(groups.size()))]);
   static const std::vector<const char*> tracks = {"march", "waltz", "lull", "rush", "mixed", "horns", "nothing"};
-  switch (random_.below(29)) {
+  switch (random_.below(32)) {
     case 17:
       if (random_.below(4) == 0) manager_.leave(random_.below(3) == 0 ? "yard" : "main");
       if (random_.below(6) == 0) manager_.leave("main", time());
       break;
+    case 20: manager_.set_mood(random_.below(2) == 0 ? "dim" : random_.below(5) == 0 ? "gloom" : "bright", random_.below(2) == 0); break;
+    case 21: manager_.set_player_level(group, random_.between(-0.2, 1.2)); break;
+    case 22: manager_.set_player_switch(group, random_.below(2) == 0); break;
     case 18:
     case 19: manager_.play(tracks[random_.below(static_cast<std::uint32_t>(tracks.size()))]); break;
     case 0: someone().stop(time()); break;
