@@ -3,6 +3,7 @@
 ///     harbour --device             plays it live
 ///     harbour --banks DIR          takes the banks from there: those of another target
 ///     harbour --language reedish   what the passengers speak, in place of kelpish
+///     harbour --settings FILE      reads the player's settings from there; writes a file to turn if there is none
 ///     harbour --out DIR            puts the files elsewhere
 
 #include <chrono>
@@ -20,6 +21,7 @@
 #include "tidewater/error.hpp"
 #include "tidewater/journal_file.hpp"
 #include "tidewater/manager.hpp"
+#include "tidewater/settings_file.hpp"
 #include "trip.hpp"
 
 namespace {
@@ -34,12 +36,27 @@ struct Options {
   std::filesystem::path out = "out";
   std::string banks = HARBOUR_BANKS;
   std::string language = "kelpish";
+  std::string settings;
   bool live = false;
 };
+
+/// Applies the player's settings. For a player who has none yet, writes them as the book has them.
+void apply_settings(SoundManager& manager, const Options& options) {
+  if (options.settings.empty()) return;
+  const SettingsRead read = read_settings(options.settings);
+  if (!read.problem.empty()) std::fprintf(stderr, "%s\n", read.problem.c_str());
+  Settings settings = read.settings;
+  for (const char* group : {"music", "effects", "voices"}) settings.set_level(group, settings.level(group));
+  settings.apply(manager);
+  if (!std::filesystem::exists(options.settings))
+    if (const std::string problem = write_settings(settings, options.settings); !problem.empty())
+      std::fprintf(stderr, "%s\n", problem.c_str());
+}
 
 /// The game's own loop: what moves is placed and what happens is raised, then the frame ends.
 template <class EndFrame>
 void play(SoundManager& manager, const Options& options, EndFrame end_frame) {
+  apply_settings(manager, options);
   harbour::Trip trip;
   harbour::Scene scene(manager);
   harbour::Banks banks(manager, options.banks, options.language);
@@ -105,6 +122,8 @@ bool read(int argc, char** argv, Options& options) {
       options.out = argv[++i];
     else if (argument == "--banks")
       options.banks = argv[++i];
+    else if (argument == "--settings")
+      options.settings = argv[++i];
     else if (argument == "--language")
       options.language = argv[++i];
     else
@@ -118,7 +137,7 @@ bool read(int argc, char** argv, Options& options) {
 int main(int argc, char** argv) {
   Options options;
   if (!read(argc, argv, options)) {
-    std::fputs("usage: harbour [--device] [--banks DIR] [--language NAME] [--out DIR]\n", stderr);
+    std::fputs("usage: harbour [--device] [--banks DIR] [--language NAME] [--settings FILE] [--out DIR]\n", stderr);
     return 2;
   }
   try {

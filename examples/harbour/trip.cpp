@@ -28,9 +28,11 @@ constexpr std::array plot = {
     Line{24.2, "", 5},
     Line{27.0, "rain.began"},  // a squall: it rains already
     Line{31.0, "ferry.departed"},
+    Line{32.5, "deck.left"},  // a cup of tea below
     Line{36.5, "ferry.whistled"},
     Line{38.0, "photo.taken"},
     Line{38.7, "photo.shown"},
+    Line{39.6, "deck.entered"},
     Line{41.0, "rain.ended"},
     Line{43.8, "mooring.began"},
     Line{44.7, "mooring.interrupted"},  // the rope slips
