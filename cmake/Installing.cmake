@@ -52,8 +52,8 @@ function(tidewater_pkgconfig name library description requires)
 endfunction()
 tidewater_pkgconfig(tidewater tidewater "Game audio: plays banks" "" MODULES sndfile vorbisfile mpg123 hwy FLAGS -lfmt -pthread)
 if(TARGET tidewater_author)
-  tidewater_pkgconfig(tidewater-author tidewater_author "Reads, checks and compiles books" "tidewater"
-    MODULES soxr ebur128 xxhash sndfile openmpt fluidsynth FLAGS -ltomlplusplus -lfmt)
+  tidewater_pkgconfig(tidewater-author tidewater_author "Reads, checks and compiles books" "tidewater-journal"
+    MODULES soxr ebur128 kissfft xxhash sndfile openmpt fluidsynth FLAGS -ltomlplusplus -lfmt)
 endif()
 if(TARGET tidewater_journal)
   tidewater_pkgconfig(tidewater-journal tidewater_journal "Keeps journals, plays them again" "tidewater" MODULES hwy FLAGS -lfmt)

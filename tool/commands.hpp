@@ -12,6 +12,8 @@
 namespace tidewater::tool {
 
 enum Exit { fine = 0, bad_input = 1, bad_call = 2 };
+/// Exit status of `compare` for what is beyond the tolerance. What cannot be read is `bad_call` there.
+inline constexpr int beyond = 1;
 
 struct CheckCall {
   std::string book;
@@ -164,8 +166,31 @@ struct RenderCall {
   std::string picture;
   std::optional<std::uint64_t> seed;
   bool as_recorded = false;
+  bool as_played = false;  ///< with the player's settings
 };
 int render(const RenderCall& call);
+
+struct BalanceCall {
+  std::string book;  ///< or a bank, or a folder of them
+  std::vector<std::string> journals;
+  std::string speech = "voices";   ///< the group whose words are to be understood
+  std::optional<Decibels> target;  ///< LUFS
+  bool as_played = false;
+  bool apply = false;
+  bool json = false;
+  bool all = false;
+};
+int balance(const BalanceCall& call);
+
+struct CompareCall {
+  std::string one, other;  ///< books, banks, folders of banks, or sound files
+  std::vector<std::string> journals;
+  double tolerance = 0.1;  ///< LU
+  std::string picture;
+  bool as_played = false;
+  bool json = false;
+};
+int compare(const CompareCall& call);
 
 struct StressCall {
   int block = 256;

@@ -47,6 +47,23 @@ CLI::Option* seed_option(CLI::App* command, T& seed) {
       ->check(CLI::Validator(whole, "", "seed"));
 }
 
+/// "-23 LUFS", within bounds.
+double number_with_unit(const char* option, const std::string& text, std::string_view unit, double least, double most) {
+  std::size_t end = 0;
+  double value = 0;
+  try {
+    value = std::stod(text, &end);
+  } catch (const std::exception&) {
+    end = 0;
+  }
+  std::string_view rest = std::string_view(text).substr(end);
+  while (rest.starts_with(' ')) rest.remove_prefix(1);
+  if (end == 0 || rest != unit || !(value >= least && value <= most))
+    throw CLI::ValidationError(option, fmt::format("must be a number of {0} from {1:g} to {2:g}, such as \"{3:g} {0}\"", unit, least, most,
+                                                   least < 0 ? -23 : 0.1));
+  return value;
+}
+
 /// Refused before any work is done.
 const CLI::Validator picture_ending(
     [](const std::string& path) {
@@ -67,6 +84,16 @@ void require_command(const CLI::App& app, int argc, char** argv) {
   throw CLI::ExtrasError(
       fmt::format("there is no command '{}'{}", command, advice.empty() ? fmt::format("; there is {}", fmt::join(names, ", ")) : advice),
       CLI::ExitCodes::ExtrasError);
+}
+
+/// What cannot be read has an exit status of its own, since 1 says that something has changed.
+int compare_or_bad_call(const CompareCall& call) {
+  try {
+    return compare(call);
+  } catch (const Error& error) {
+    complain("{}\n", error.what());
+    return bad_call;
+  }
 }
 
 int run(int argc, char** argv) {
@@ -239,6 +266,7 @@ int run(int argc, char** argv) {
   render_command->add_option("--picture", render_call.picture, "Draw the timeline to this file (.png, .svg)")->check(picture_ending);
   render_command->add_flag("--as-recorded", render_call.as_recorded,
                            "Mix with the instruction set of the recording machine, to get the same samples");
+  render_command->add_flag("--as-played", render_call.as_played, "With the player's settings, as the player heard it");
   auto* render_seed = seed_option(render_command, seed);
   render_command->footer(
       "Example:\n  tidewater render examples/harbour/book.toml out/harbour.journal.jsonl --output out/again.wav --picture out/again.png");
@@ -267,6 +295,35 @@ int run(int argc, char** argv) {
   missing_command->add_option("--names", missing_call.names, "NAME.names of banks that were packed without names; may be repeated");
   missing_command->footer("Example:\n  tidewater missing book.toml monday.journal.jsonl tuesday.journal.jsonl");
 
+  BalanceCall balance_call;
+  std::string target;
+  auto* balance_command =
+      app.add_subcommand("balance", "Measure how loud each group and sound was in recorded sessions, and what covered speech");
+  balance_command->add_option("BOOK", balance_call.book, "The book, a TOML file, or a bank (.tidebank), or a folder of them")->required();
+  balance_command->add_option("JOURNAL", balance_call.journals, "The journals of one or more sessions")->required();
+  balance_command->add_option("--target", target, "The loudness that the whole should have, such as \"-23 LUFS\"");
+  balance_command->add_option("--speech", balance_call.speech, "The group whose words are to be understood (default voices)");
+  balance_command->add_flag("--apply", balance_call.apply, "Change the gains of sounds that stand out, in the book; no other byte changes");
+  balance_command->add_flag("--as-played", balance_call.as_played, "With the player's settings, as the player heard it");
+  balance_command->add_flag("--all", balance_call.all, "Print every stretch of covered speech");
+  balance_command->add_flag("--json", balance_call.json, "Print one JSON object, for other tools");
+  balance_command->footer("Example:\n  tidewater balance examples/harbour/book.toml out/harbour.journal.jsonl --target \"-23 LUFS\"");
+
+  CompareCall compare_call;
+  std::string tolerance;
+  auto* compare_command = app.add_subcommand("compare", "Play recorded sessions through two versions of a book, and say what has changed");
+  compare_command->add_option("A", compare_call.one, "A book, a bank, a folder of banks, or a sound file")->required();
+  compare_command->add_option("B", compare_call.other, "The other version")->required();
+  compare_command->add_option("JOURNAL", compare_call.journals, "The journals of one or more sessions; none for two sound files");
+  compare_command->add_option("--tolerance", tolerance, "The change of level up to which the exit status is 0 (default \"0.1 LU\")");
+  compare_command->add_option("--picture", compare_call.picture, "Draw both timelines and what differs (.png, .svg)")
+      ->check(picture_ending);
+  compare_command->add_flag("--as-played", compare_call.as_played, "With the player's settings, as the player heard it");
+  compare_command->add_flag("--json", compare_call.json, "Print one JSON object, for other tools");
+  compare_command->footer(
+      "Exit status: 0 within the tolerance, 1 beyond it, 2 for what cannot be read.\nExample:\n"
+      "  tidewater compare yesterday/book.toml book.toml monday.journal.jsonl --tolerance \"0.1 LU\"");
+
   StressCall stress_call;
   auto* stress_command = app.add_subcommand("stress", "Measure how many voices this machine can mix; takes about a minute");
   stress_command->add_option("--block", stress_call.block, "Frames a block (default 256)")->check(CLI::Range(16, 8192));
@@ -288,6 +345,8 @@ int run(int argc, char** argv) {
       audition_call.every = *read.value;
     }
     for (const auto& kind : check_call.only) require_kind(kind);
+    if (!target.empty()) balance_call.target = Decibels{number_with_unit("--target", target, "LUFS", -70, 0)};
+    if (!tolerance.empty()) compare_call.tolerance = number_with_unit("--tolerance", tolerance, "LU", 0, 100);
     for (const auto& trait : traits) {
       const auto equals = trait.find('=');
       if (equals == std::string::npos || equals == 0) throw CLI::ValidationError("--trait", "must be NAME=VALUE, such as surface=steel");
@@ -317,6 +376,8 @@ int run(int argc, char** argv) {
   if (*unpack_command) return unpack(unpack_call);
   if (*verify_command) return verify(verify_call);
   if (*stress_command) return stress(stress_call);
+  if (*balance_command) return balance(balance_call);
+  if (*compare_command) return compare_or_bad_call(compare_call);
   if (*audition_command) return audition(audition_call);
   if (*place_command) return place(place_call);
   if (*score_command) return score(score_call);

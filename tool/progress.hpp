@@ -2,9 +2,12 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <string>
+
+#include "tidewater/units.hpp"
 
 namespace tidewater::tool {
 
@@ -32,5 +35,14 @@ class Progress {
   std::chrono::steady_clock::time_point began_ = std::chrono::steady_clock::now();
   bool shown_ = false;
 };
+
+/// For work that counts in seconds of sound.
+inline auto in_seconds(Progress& progress) {
+  return [&progress, last = -1.0](Seconds done, Seconds of) mutable {
+    if (done.value - last < 1) return;
+    last = done.value;
+    progress.show(static_cast<std::size_t>(done.value), static_cast<std::size_t>(std::max(done.value, of.value)));
+  };
+}
 
 }  // namespace tidewater::tool

@@ -233,6 +233,7 @@ class SoundManager : public WorldCalls {
 
  private:
   friend struct Replayed;
+  friend struct Tapped;
 };
 
 }  // namespace tidewater

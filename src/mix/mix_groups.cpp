@@ -80,7 +80,13 @@ void Mixer::order_groups() noexcept {
 
 void Mixer::mix_groups(int frames) noexcept {
   if (order_is_old_) order_groups();
-  for (std::uint32_t i = 0; i < groups_in_order_; ++i) mix_group_into_parent(order_[i], frames);
+  for (std::uint32_t i = 0; i < groups_in_order_; ++i) {
+    const std::uint32_t index = order_[i];
+    const Bus& to = index == 0 ? output_ : groups_[groups_[index].parent].bus;
+    if (tap_ != nullptr) tap_->before(to, frames);
+    mix_group_into_parent(index, frames);
+    if (tap_ != nullptr) tap_->group_added(index, rendered_, to, frames);
+  }
 }
 
 /// Moves the ducks of a group on by a quantum. Of several the deepest counts. Returns the change of level at the quantum's end, in dB.

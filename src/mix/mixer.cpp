@@ -209,7 +209,10 @@ void Mixer::mix_voices(int frames) noexcept {
       for (std::size_t c = 2; c < width_; ++c) which |= channels_[v].heard(c) ? Channels{1} << c : 0;
       open(group, which, frames);
     }
+    const Bus& bus = groups_[voice.group()].bus;
+    if (tap_ != nullptr) tap_->before(bus, frames);
     const MixFrame end = mix_voice(voice, channels_[v], frames);
+    if (tap_ != nullptr) tap_->voice_added(static_cast<std::uint32_t>(v), rendered_, bus, frames);
     // Looks at the end of the run, because the result must not depend on how frames are divided into runs.
     sounding_ = sounding_ || (voice.active() && clock.holds_at > rendered_ + frames);
     if (!voice.whole()) broken_group_.store(voice.group(), std::memory_order_relaxed);

@@ -17,6 +17,7 @@
 #include "base/ours.hpp"
 #include "dsp/limiter.hpp"
 #include "mix/command.hpp"
+#include "mix/mix_tap.hpp"
 #include "mix/voice.hpp"
 #include "tidewater/layout.hpp"
 
@@ -93,6 +94,9 @@ class Mixer {
   MixFrame changes_from(MixFrame lands) const {
     return lands == MixFrame{} ? lands : MixFrame{(lands.value + delay() + quantum - 1) / quantum * quantum};
   }
+
+  /// Lets a tap hear what each voice and each group adds. While nobody renders.
+  void listen(std::unique_ptr<MixTap> tap) { tap_ = std::move(tap); }
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
@@ -207,6 +211,7 @@ class Mixer {
   std::unique_ptr<Clock[]> clocks_;
   std::uint32_t clocks_used_ = 0;  ///< one more than the highest number of a scope that has a law
   std::unique_ptr<Meter[]> meters_;
+  std::unique_ptr<MixTap> tap_;  ///< null in a game
   moodycamel::ReaderWriterQueue<Posted, 64> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   moodycamel::ReaderWriterQueue<CameLate> late_;

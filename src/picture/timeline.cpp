@@ -436,4 +436,29 @@ void Timeline::draw(const std::string& path, const std::string& title, PictureSi
   canvas.save();
 }
 
+void draw_both(const std::string& path, const std::array<std::string, 2>& titles, const std::array<const Timeline*, 2>& timelines,
+               const std::vector<std::string>& differences, PictureSize size) {
+  constexpr double line = 16, column = 300;
+  constexpr std::size_t most_lines = 6;
+  const auto columns = static_cast<std::size_t>(std::max(1.0, (size.width - 2 * margin) / column));
+  const std::size_t shown = std::min(differences.size(), most_lines * columns), lines = std::min(shown, most_lines);
+  const double foot = 24 + line * static_cast<double>(lines), half = (size.height - foot) / 2;
+  Canvas canvas(path, size.width, size.height, paper);
+  for (std::size_t v = 0; v < 2; ++v) {
+    cairo_save(canvas.cairo());
+    cairo_translate(canvas.cairo(), 0, static_cast<double>(v) * half);
+    const Timeline::State& its = *timelines[v]->state_;
+    Drawing(canvas, {size.width, half}, its.facts, its.output, its.frames, its.rate).draw(titles[v]);
+    cairo_restore(canvas.cairo());
+    canvas.line(0, half * static_cast<double>(v + 1), size.width, half * static_cast<double>(v + 1), ink);
+  }
+  for (std::size_t i = 0; i < shown; ++i) {
+    const std::string text =
+        i + 1 == shown && shown < differences.size() ? fmt::format("and {} more", differences.size() - i) : differences[i];
+    canvas.text(margin + column * static_cast<double>(i / most_lines), 2 * half + 14 + line * static_cast<double>(i % most_lines), text,
+                {11, ink, false, Canvas::Align::left, column - 12});
+  }
+  canvas.save();
+}
+
 }  // namespace tidewater

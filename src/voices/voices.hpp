@@ -237,6 +237,8 @@ class Voices {
   }
   /// The clip that a voice plays.
   ClipSamples clip_on(std::uint32_t voice) const;
+  /// Returns the layer that has a voice; null if none has.
+  const LiveLayer* layer_on(std::uint32_t voice) const { return voice < pool_.owners().size() ? pool_.owners()[voice] : nullptr; }
 
   std::int64_t frames_of(Seconds time) const { return time.value == 0 ? 0 : frames(time, options_.rate).value; }
   std::uint64_t step_of(const PlayedSound& sound, Semitones pitch) const;

@@ -1,7 +1,9 @@
 #pragma once
+#include <array>
 #include <memory>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "tidewater/export.hpp"
 #include "tidewater/journal.hpp"
@@ -31,8 +33,14 @@ class Timeline {
   void draw(const std::string& path, const std::string& title, PictureSize size = {}) const;
 
  private:
+  friend void draw_both(const std::string& path, const std::array<std::string, 2>& titles, const std::array<const Timeline*, 2>& timelines,
+                        const std::vector<std::string>& differences, PictureSize size);
   struct State;
   std::unique_ptr<State> state_;
 };
+
+/// Draws two timelines, one above the other, and below them what differs, a text each. Throws Error as `draw` does.
+void draw_both(const std::string& path, const std::array<std::string, 2>& titles, const std::array<const Timeline*, 2>& timelines,
+               const std::vector<std::string>& differences, PictureSize size = {1280, 1000});
 
 }  // namespace tidewater
