@@ -1,6 +1,6 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
-///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music or names
+///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music, mix or names
 
 #include <fmt/format.h>
 
@@ -16,6 +16,7 @@
 #include "clean.hpp"
 #include "costs.hpp"
 #include "growth.hpp"
+#include "mix.hpp"
 #include "music.hpp"
 #include "names.hpp"
 #include "scopes.hpp"
@@ -70,11 +71,11 @@ class Table : public benchmark::BenchmarkReporter {
 };
 
 namespace bench = tidewater::bench;
-constexpr std::pair<std::string_view, void (*)()> tables[] = {{"costs", bench::print_costs_table}, {"calls", bench::print_calls_table},
-                                                              {"clean", bench::print_clean_table}, {"growth", bench::print_growth_table},
-                                                              {"books", bench::print_books_table}, {"banks", bench::print_banks_table},
-                                                              {"world", bench::print_world_table}, {"scopes", bench::print_scopes_table},
-                                                              {"music", bench::print_music_table}, {"names", bench::print_names_table}};
+constexpr std::pair<std::string_view, void (*)()> tables[] = {
+    {"costs", bench::print_costs_table},   {"calls", bench::print_calls_table},   {"clean", bench::print_clean_table},
+    {"growth", bench::print_growth_table}, {"books", bench::print_books_table},   {"banks", bench::print_banks_table},
+    {"world", bench::print_world_table},   {"scopes", bench::print_scopes_table}, {"music", bench::print_music_table},
+    {"mix", bench::print_mix_table},       {"names", bench::print_names_table}};
 
 }  // namespace
 

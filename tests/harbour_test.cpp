@@ -187,8 +187,9 @@ TEST_CASE("each small example does what it shows, in less than eighty lines") {
         Case{"stages", "net.hauled.completed: started thud", "net.hauled.called-off: done creak"},
         Case{"split_screen", "it is 100 m away, and far is 50 m", "started frog"}, Case{"slow_motion", "started oars", "started click"},
         Case{"level_restart", "level.begun: went-on", "nobody has asked for the pump again"},
-        Case{"pause_menu", "wave.broke: paused", "1.00 s of silence"}}) {
-    const Ran ran = run(folder, BUILD_FOLDER "/examples/small/" + name);
+        Case{"pause_menu", "wave.broke: paused", "1.00 s of silence"},
+        Case{"settings_page", "music     50 %  on", "kept in out/settings.json"}}) {
+    const Ran ran = run(folder, "cd " + folder.path() + " && " BUILD_FOLDER "/examples/small/" + name);
     INFO(name << "\n" << ran.out << ran.err);
     CHECK(ran.exit == 0);
     const auto at = ran.out.find(first);

@@ -120,6 +120,8 @@ std::vector<std::string> in_short(const Comparison& found) {
 }  // namespace
 
 int compare(const CompareCall& call) {
+  for (const std::string& path : {call.one, call.other})
+    if (!std::filesystem::exists(path)) throw Error(path + ": there is no such file or folder");
   Comparison found;
   if (is_sound_file(call.one) && is_sound_file(call.other)) {
     if (!call.journals.empty() || !call.picture.empty())
@@ -152,7 +154,9 @@ int compare(const CompareCall& call) {
     say("{}\nthe whole: {:+.2f} LU, over {:.1f} s; every figure is {} less {}\n{}\n", comparison_text(found), found.level,
         found.length.value, call.other, call.one,
         good ? fmt::format("within the tolerance of {:g} LU", call.tolerance)
-             : fmt::format("beyond the tolerance of {:g} LU: exit status 1", call.tolerance));
+             : fmt::format(
+                   "beyond the tolerance ({:g} LU of level; no other timing, pitch or spectrum, nothing missing or new): exit status 1",
+                   call.tolerance));
   }
   if (!call.picture.empty() && !call.json) say("  picture    {}\n", call.picture);
   return good ? fine : beyond;

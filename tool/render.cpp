@@ -33,6 +33,7 @@ int render(const RenderCall& call) {
     options.layout = Layout::stereo;  // of a wider one the front pair
     options.journal = rendering.sink();
     SoundManager manager(std::move(options));
+    rendering.listen(manager);
     replay(script, banks, manager, [&](std::span<const float> block) { rendering.take(block); });
   }
   const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;

@@ -5,6 +5,8 @@
 
 #include <filesystem>
 
+#include "tidewater/taps.hpp"
+
 namespace tidewater::tool {
 
 namespace fs = std::filesystem;
@@ -27,6 +29,10 @@ JournalSink Rendering::sink() {
     if (journal_) journal_->write(entry);
     if (timeline_) timeline_->take(entry);
   };
+}
+
+void Rendering::listen(SoundManager& manager) {
+  if (timeline_) tap(manager, {.group = [this](const TappedGroup& its) { timeline_->take_duck(its.group, its.from, its.ducked); }});
 }
 
 void Rendering::take(std::span<const float> samples) {

@@ -6,6 +6,7 @@
 #include "tidewater/audio_file.hpp"
 #include "tidewater/author/report.hpp"
 #include "tidewater/journal_file.hpp"
+#include "tidewater/manager.hpp"
 #include "tidewater/picture/timeline.hpp"
 
 namespace tidewater::tool {
@@ -20,6 +21,8 @@ class Rendering {
   Rendering(Files files, Hertz rate);
 
   JournalSink sink();
+  /// Lets the picture know of ducks. Before anything renders.
+  void listen(SoundManager& manager);
   void take(std::span<const float> samples);
   /// `title` stands above the picture. Prints where the files are.
   void finish(const std::string& title);

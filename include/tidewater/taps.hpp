@@ -30,6 +30,7 @@ struct TappedGroup {
   std::string_view group, parent;  ///< the master has no parent
   double above = 1;                ///< amplitude of all groups above it but the master, as they are set
   double own = 1;                  ///< amplitude of the group's own level as it is set
+  Decibels ducked;                 ///< what its ducks take away at the end of the piece
   Frames from;
   std::span<const float> left, right;
 };

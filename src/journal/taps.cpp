@@ -48,6 +48,7 @@ void tap(SoundManager& manager, Taps taps) {
             number == 0 ? std::string_view() : std::string_view(known.names().name(known[number].parent)),
             above,
             amplitude_of(known[number]),
+            {static_cast<double>(control.noting.link.mixer().ducked_by(number))},
             {from.value},
             span(left, frames),
             span(right, frames)});

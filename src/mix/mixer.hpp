@@ -97,6 +97,8 @@ class Mixer {
 
   /// Lets a tap hear what each voice and each group adds. While nobody renders.
   void listen(std::unique_ptr<MixTap> tap) { tap_ = std::move(tap); }
+  /// How far the ducks of a group have lowered it, in dB. For a tap, while it is called.
+  float ducked_by(std::uint32_t group) const { return groups_[group].depth; }
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);

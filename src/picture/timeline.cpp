@@ -57,7 +57,8 @@ std::string time_text(double at, double step) {
 /// Draws one timeline; every member draws one strip and moves `y_` below it.
 class Drawing {
  public:
-  Drawing(Canvas& canvas, PictureSize size, TimelineFacts facts, const std::vector<Column>& output, std::int64_t end, Hertz rate)
+  Drawing(Canvas& canvas, PictureSize size, TimelineFacts facts, const std::vector<Column>& output, std::int64_t end, Hertz rate,
+          bool brief = false)
       : canvas_(canvas),
         size_(size),
         facts_(std::move(facts)),
@@ -66,7 +67,9 @@ class Drawing {
         end_(end),
         lanes_(facts_.lanes(end_)),
         left_(margin + names_width),
-        right_(size.width - margin) {
+        right_(size.width - margin),
+        brief_(brief) {
+    if (brief) facts_.unheard.clear();
     for (const Lane& lane : lanes_)
       for (const Row& row : lane.rows)
         for (const Bar* bar : row.bars) widest_pitch_ = std::max(widest_pitch_, std::abs(bar->pitch.value));
@@ -76,7 +79,7 @@ class Drawing {
     draw_title(title);
     const double marks_top = y_;
     y_ += marks_height + changes_height();
-    const double below = axis_height + legend_height + unheard_height() + margin;
+    const double below = axis_height + (brief_ ? 0 : legend_height) + unheard_height() + margin;
     const double lanes_bottom = size_.height - below;
     draw_grid(marks_top, lanes_bottom);
     draw_strip("events", facts_.marks, marks_top, marks_height);
@@ -89,7 +92,7 @@ class Drawing {
     y_ = lanes_bottom;
     draw_axis();
     draw_unheard();
-    draw_legend();
+    if (!brief_) draw_legend();
   }
 
  private:
@@ -211,10 +214,30 @@ class Drawing {
         for (const Bar* bar : row.bars) draw_bar(*bar, y_ + slot * bar->slot, slot, colour);
         y_ += slot * row.slots;
       }
+      draw_ducked(lane.group, y_ - height, height);
       for (const auto* group : {"master", lane.group.c_str()})
         if (lane.group != "master" || group == lane.group.c_str()) draw_muted(group, y_ - height, height);
       y_ += lane_gap;
     }
+  }
+
+  /// A line through the lane: at its top where nothing ducks the group, at its foot where a duck takes 12 dB away.
+  void draw_ducked(std::string_view group, double top, double height) {
+    const auto points = facts_.ducked.find(group);
+    if (points == facts_.ducked.end()) return;
+    constexpr double foot = 12;
+    cairo_t* cairo = canvas_.cairo();
+    double y = top + 1;
+    cairo_move_to(cairo, x_of(0), y);
+    for (const auto& [at, depth] : points->second) {
+      const double x = x_of(at);
+      cairo_line_to(cairo, x, y);
+      y = top + 1 + (height - 2) * std::min(1.0, -depth / foot);
+      cairo_line_to(cairo, x, y);
+    }
+    cairo_line_to(cairo, right_, y);
+    canvas_.stroke({ink.red, ink.green, ink.blue, 0.55}, 1.2);
+    any_duck_ = true;
   }
 
   /// Over what nobody hears.
@@ -391,6 +414,7 @@ class Drawing {
         "its pitch: the row's top is "
         "{:+.1f} st, its foot {:+.1f} st.",
         quietest_shown, widest_pitch_, -widest_pitch_);
+    if (any_duck_) text += " The line through a lane: how far it is ducked, 12 dB at its foot.";
     if (any_distance_) text += " Metres: from the listener.";
     canvas_.text(margin, middle, text, {10, faint_ink});
   }
@@ -404,8 +428,10 @@ class Drawing {
   std::vector<Lane> lanes_;
   double left_;
   double right_;
+  bool brief_;  ///< without reasons and legend
   double y_ = 0;
   bool any_distance_ = false;
+  bool any_duck_ = false;
   double widest_pitch_ = 1;
 };
 
@@ -422,6 +448,16 @@ Timeline::Timeline(Hertz rate) : state_(new State{rate, TimelineFacts(rate), {},
 Timeline::~Timeline() = default;
 
 void Timeline::take(const JournalEntry& entry) { state_->facts.take(entry); }
+
+void Timeline::take_duck(std::string_view group, Frames at, Decibels depth) {
+  auto known = state_->facts.ducked.find(group);
+  if (known == state_->facts.ducked.end()) {
+    if (depth == Decibels{}) return;
+    known = state_->facts.ducked.emplace(std::string(group), std::vector<std::pair<std::int64_t, double>>{{0, 0.0}}).first;
+  }
+  auto& points = known->second;
+  if (points.back().second != depth.value) points.emplace_back(at.value, depth.value);
+}
 
 void Timeline::take(std::span<const float> samples) {
   for (std::size_t i = 0; i + 1 < samples.size(); i += 2, ++state_->frames) {
@@ -448,7 +484,7 @@ void draw_both(const std::string& path, const std::array<std::string, 2>& titles
     cairo_save(canvas.cairo());
     cairo_translate(canvas.cairo(), 0, static_cast<double>(v) * half);
     const Timeline::State& its = *timelines[v]->state_;
-    Drawing(canvas, {size.width, half}, its.facts, its.output, its.frames, its.rate).draw(titles[v]);
+    Drawing(canvas, {size.width, half}, its.facts, its.output, its.frames, its.rate, true).draw(titles[v]);
     cairo_restore(canvas.cairo());
     canvas.line(0, half * static_cast<double>(v + 1), size.width, half * static_cast<double>(v + 1), ink);
   }

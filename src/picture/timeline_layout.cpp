@@ -147,6 +147,19 @@ void TimelineFacts::take(const noted::Asked& asked, Frames at) {
   } else {
     take_scope(asked.request, at);
   }
+  if (const auto* mood = std::get_if<asked::SetMood>(&asked.request)) take_mood(std::string(mood->mood.text()), mood->on, at);
+  if (const auto* its = std::get_if<asked::SetPlayerLevel>(&asked.request))
+    changes.push_back({at.value, fmt::format("player: {} {:.0f} %", its->group.text(), 100 * its->level.value)});
+  if (const auto* its = std::get_if<asked::SetPlayerSwitch>(&asked.request))
+    changes.push_back({at.value, fmt::format("player: {} {}", its->group.text(), its->on ? "on" : "off")});
+}
+
+/// A mood has a line beside those of the scopes.
+void TimelineFacts::take_mood(const std::string& mood, bool on, Frames at) {
+  auto& spans = scopes["mood " + mood];
+  const bool lasts = !spans.empty() && spans.back().to < 0;
+  if (on && !lasts) spans.push_back({at.value, -1, "in force", false});
+  if (!on && lasts) spans.back().to = at.value;
 }
 
 void TimelineFacts::take_scope(const Request& request, Frames at) {
@@ -196,6 +209,10 @@ void TimelineFacts::take(const noted::Decision& decision, Frames at) {
     add_bar(decision.playback, decision.sound, decision.outcome, *decision.start);
   else if (refused(decision.outcome) || held_back(decision.outcome))
     refuse(decision, at);
+  for (const bool on : {true, false})  // a response says what it did: "begin-mood 'below-deck'"
+    if (const std::string did = std::string(word_of(on ? Verb::begin_mood : Verb::end_mood)) + " '";
+        decision.outcome == Outcome::done && decision.why.starts_with(did) && decision.why.ends_with('\''))
+      take_mood(decision.why.substr(did.size(), decision.why.size() - did.size() - 1), on, at);
 }
 
 void TimelineFacts::take(const noted::FurtherLayer& further, Frames) {

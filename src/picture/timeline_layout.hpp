@@ -83,7 +83,9 @@ class TimelineFacts {
   std::vector<Mark> changes;  ///< of groups: levels, filters, mutes
   /// When each group was muted, from and to; once `lanes` was called all have an end.
   std::map<std::string, std::vector<std::pair<std::int64_t, std::int64_t>>> muted;
-  /// By scope; once `lanes` was called all have an end.
+  /// By group: how far ducks have lowered it, from a frame on; a point for each change.
+  std::map<std::string, std::vector<std::pair<std::int64_t, double>>, std::less<>> ducked;
+  /// By scope, and by mood; once `lanes` was called all have an end.
   std::map<std::string, std::vector<ScopeSpan>> scopes;
   std::vector<Unheard> unheard;  ///< what was refused first, then what the book held back; once `lanes` was called
   std::uint64_t seed = 0;
@@ -93,6 +95,7 @@ class TimelineFacts {
   void take(const noted::Head& head, Frames at);
   void take(const noted::Asked& asked, Frames at);
   void take_scope(const Request& request, Frames at);
+  void take_mood(const std::string& mood, bool on, Frames at);
   void take(const noted::Decision& decision, Frames at);
   void take(const noted::FurtherLayer& further, Frames at);
   void take(const noted::Due& due, Frames at);

@@ -3,6 +3,7 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "tidewater/export.hpp"
@@ -26,6 +27,8 @@ class Timeline {
   Timeline& operator=(const Timeline&) = delete;
 
   void take(const JournalEntry& entry);
+  /// How far ducks have lowered a group from a frame on; in order.
+  void take_duck(std::string_view group, Frames at, Decibels depth);
   /// Interleaved stereo, in order.
   void take(std::span<const float> samples);
 

@@ -85,7 +85,8 @@ class SampleHash {
   std::unique_ptr<XXH3_state_t, Free> state_{XXH3_createState()};
 };
 
-Rendered render(const ComparedVersion& version, std::span<const JournalScript> sessions, const CompareOptions& options, bool tells) {
+Rendered render(const ComparedVersion& version, std::span<const JournalScript> sessions, const CompareOptions& options, bool measures,
+                bool tells) {
   const Hertz rate = sessions.front().head.rate;
   Rendered all;
   all.whole = std::make_unique<OwnLoudness>(rate);
@@ -107,33 +108,35 @@ Rendered render(const ComparedVersion& version, std::span<const JournalScript> s
       if (version.journal) version.journal(entry);
     };
     SoundManager manager(std::move(manager_options));
-    tap(manager, {.sound =
-                      [&](const TappedSound& its) {
-                        all.sound(its.sound, its.group, rate).print.add(offset + its.from.value, its.left, its.right);
-                        all.group(its.group).add(its.from.value, its.left, its.right);
-                      },
-                  .group =
-                      [&](const TappedGroup& its) {
-                        Through& group = all.group(its.group);
-                        if (group.from == its.from.value) {
-                          for (std::size_t i = 0; i < its.left.size(); ++i)
-                            group.out += static_cast<double>(its.left[i]) * static_cast<double>(its.left[i]) +
-                                         static_cast<double>(its.right[i]) * static_cast<double>(its.right[i]);
-                          group.flush();
-                        }
-                        if (!its.parent.empty()) all.group(its.parent).add(its.from.value, its.left, its.right);
-                      }});
+    if (measures)
+      tap(manager, {.sound =
+                        [&](const TappedSound& its) {
+                          all.sound(its.sound, its.group, rate).print.add(offset + its.from.value, its.left, its.right);
+                          all.group(its.group).add(its.from.value, its.left, its.right);
+                        },
+                    .group =
+                        [&](const TappedGroup& its) {
+                          Through& group = all.group(its.group);
+                          if (group.from == its.from.value) {
+                            for (std::size_t i = 0; i < its.left.size(); ++i)
+                              group.out += static_cast<double>(its.left[i]) * static_cast<double>(its.left[i]) +
+                                           static_cast<double>(its.right[i]) * static_cast<double>(its.right[i]);
+                            group.flush();
+                          }
+                          if (!its.parent.empty()) all.group(its.parent).add(its.from.value, its.left, its.right);
+                        }});
     SampleHash hash;
     std::vector<float> left, right;
     std::int64_t rendered = 0;
     replay(script, version.banks, manager, [&](std::span<const float> block) {
       hash.add(block);
+      if (version.samples) version.samples(block);
+      rendered += static_cast<std::int64_t>(block.size() / 2);
+      if (tells && options.progress) options.progress(all.length + seconds({rendered}, rate), of);
+      if (!measures) return;
       left.resize(block.size() / 2), right.resize(block.size() / 2);
       for (std::size_t i = 0; i < left.size(); ++i) left[i] = block[2 * i], right[i] = block[2 * i + 1];
       all.whole->add(offset + rendered, left, right);
-      rendered += static_cast<std::int64_t>(left.size());
-      if (version.samples) version.samples(block);
-      if (tells && options.progress) options.progress(all.length + seconds({rendered}, rate), of);
     });
     all.hashes.push_back(hash.sum());
     all.length = all.length + seconds({rendered}, rate);
@@ -144,6 +147,20 @@ Rendered render(const ComparedVersion& version, std::span<const JournalScript> s
   }
   all.whole->finish();
   return all;
+}
+
+/// Renders both versions, on two threads.
+std::pair<Rendered, Rendered> render_both(const std::array<ComparedVersion, 2>& versions, std::span<const JournalScript> sessions,
+                                          const CompareOptions& options, bool measures) {
+  auto second = std::async(std::launch::async, [&] { return render(versions[1], sessions, options, measures, false); });
+  Rendered first;
+  try {
+    first = render(versions[0], sessions, options, measures, true);
+  } catch (...) {
+    second.wait();
+    throw;
+  }
+  return {std::move(first), second.get()};
 }
 
 void compare_prints(const SoundPrint& one, const SoundPrint& other, ComparedSound& its) {
@@ -187,21 +204,15 @@ Comparison compare(const std::array<ComparedVersion, 2>& versions, std::span<con
     if (script.head.rate != sessions.front().head.rate)
       throw Error(fmt::format("{}: was recorded at {}, and {} at {}; compare them one by one", script.file, to_text(script.head.rate),
                               sessions.front().file, to_text(sessions.front().head.rate)));
-  auto second = std::async(std::launch::async, [&] { return render(versions[1], sessions, options, false); });
-  Rendered a;
-  try {
-    a = render(versions[0], sessions, options, true);
-  } catch (...) {
-    second.wait();
-    throw;
-  }
-  const Rendered b = second.get();
   Comparison found;
-  found.length = std::max(a.length, b.length);
-  found.same = a.hashes == b.hashes;
+  // Where all is the same, as it mostly is, nothing has to be measured.
+  const auto [plain_a, plain_b] = render_both(versions, sessions, options, false);
+  found.length = std::max(plain_a.length, plain_b.length);
+  found.same = plain_a.hashes == plain_b.hashes;
+  if (found.same) return found;
+  const auto [a, b] = render_both({ComparedVersion{versions[0].banks}, ComparedVersion{versions[1].banks}}, sessions, options, true);
   if (a.whole->integrated() != silence && b.whole->integrated() != silence)
     found.level = b.whole->integrated().value - a.whole->integrated().value;
-  if (found.same) return found;
   for (const auto& [name, group] : a.groups)
     if (const auto other = b.groups.find(name); other != b.groups.end() && group.in > 0 && other->second.in > 0)
       if (const double change = other->second.change() - group.change(); std::abs(change) >= least_group_change)
