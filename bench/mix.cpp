@@ -26,10 +26,11 @@ constexpr int block = 256;
 constexpr double block_microseconds = 1e6 * block / 48000;
 constexpr std::uint32_t group_count = 16;
 
-BankClip tone(const char* name, double hertz, double seconds) {
+BankClip tone(const char* name, double hertz, double seconds, double decay = 0) {
   std::vector<float> samples(static_cast<std::size_t>(seconds * 48000));
   for (std::size_t i = 0; i < samples.size(); ++i)
-    samples[i] = static_cast<float>(0.3 * std::sin(6.2831853 * hertz * static_cast<double>(i) / 48000));
+    samples[i] = static_cast<float>(0.3 * std::exp(-decay * static_cast<double>(i) / 48000) *
+                                    std::sin(6.2831853 * hertz * static_cast<double>(i) / 48000));
   return make_clip(name, 1, samples);
 }
 
@@ -81,7 +82,7 @@ Bank forty_sounds() {
   data->groups.resize(4);
   for (std::uint32_t g = 0; g < 4; ++g) data->groups[g].name = std::array{"master", "voices", "effects", "music"}[g];
   for (std::uint32_t s = 0; s < 40; ++s) {
-    data->clips.push_back(tone(("clip" + std::to_string(s)).c_str(), 200 + 50 * s, 2));
+    data->clips.push_back(tone(("clip" + std::to_string(s)).c_str(), 200 + 50 * s, 2, 3));
     BankSound& sound = data->sounds.emplace_back();
     sound.name = "sound" + std::to_string(s);
     sound.group = 1 + s % 3;

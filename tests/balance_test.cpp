@@ -77,13 +77,32 @@ Recorded record(const std::string& book, Hertz rate = {48000}, const std::functi
   return recorded;
 }
 
-double lufs(std::span<const float> stereo, Hertz rate, int mode = EBUR128_MODE_I) {
-  ebur128_state* meter = ebur128_init(2, static_cast<unsigned long>(rate.value), mode);
+double lufs(std::span<const float> stereo, Hertz rate) {
+  ebur128_state* meter = ebur128_init(2, static_cast<unsigned long>(rate.value), EBUR128_MODE_I);
   ebur128_add_frames_float(meter, stereo.data(), stereo.size() / 2);
   double value = 0;
   ebur128_loudness_global(meter, &value);
   ebur128_destroy(&meter);
   return value;
+}
+
+double range(std::span<const float> stereo, Hertz rate) {
+  ebur128_state* meter = ebur128_init(2, static_cast<unsigned long>(rate.value), EBUR128_MODE_LRA);
+  ebur128_add_frames_float(meter, stereo.data(), stereo.size() / 2);
+  double value = 0;
+  ebur128_loudness_range(meter, &value);
+  ebur128_destroy(&meter);
+  return value;
+}
+
+double true_peak(std::span<const float> stereo, Hertz rate) {
+  ebur128_state* meter = ebur128_init(2, static_cast<unsigned long>(rate.value), EBUR128_MODE_TRUE_PEAK);
+  ebur128_add_frames_float(meter, stereo.data(), stereo.size() / 2);
+  double left = 0, right = 0;
+  ebur128_true_peak(meter, 0, &left);
+  ebur128_true_peak(meter, 1, &right);
+  ebur128_destroy(&meter);
+  return decibels(std::max(left, right)).value;
 }
 
 const BalanceRow& row(const std::vector<BalanceRow>& rows, const std::string& name) {
@@ -122,6 +141,8 @@ TEST_CASE("loudness over a sound's own time is what the standard's library measu
     const Recorded its = record(book_with(), rate);
     const Balance balance = balance_of(std::span(&its.bank, 1), std::span(&its.script, 1));
     CHECK(balance.integrated.value == Approx(lufs(its.samples, rate)).margin(0.05));
+    CHECK(balance.range == Approx(range(its.samples, rate)).margin(0.3));
+    CHECK(balance.true_peak.value == Approx(true_peak(its.samples, rate)).margin(0.02));
     // A tone of 500 Hz that peaks at -6 dB, -4 dB of its own and -3 dB of its group: alone by the library.
     const double level = amplitude(Decibels{-6.02 - 4 - 3}) * std::sqrt(0.5);
     CHECK(row(balance.sounds, "loud").integrated.value == Approx(lufs(sine(500, 2, 2, level, rate.value), rate)).margin(0.05));

@@ -17,7 +17,7 @@ constexpr double release_seconds = 0.12;
 constexpr double hold_seconds = 0.01;  // half a period of 50 Hz: the gain does not follow the wave
 constexpr float absurd = 1e6F;         // 120 dB over full scale; what is beyond would overflow the sums
 
-constexpr int phases = 8;
+constexpr int phases = Limiter::phases;
 constexpr double over_reads_from = 20.8 / 24;  // of the highest frequency
 constexpr double over_reads_by = 2.3;          // there; the window halves it again
 constexpr double edge_beta = 3;
@@ -68,6 +68,8 @@ const Estimate& estimate() {
 }
 
 }  // namespace
+
+const float* Limiter::estimate_rows() { return estimate().rows.data(); }
 
 double Limiter::SlidingLeast::add(double value) {
   const std::size_t turn = kept_.size() - 1;

@@ -28,6 +28,10 @@ class Limiter {
   /// the next one's.
   void run(float* samples, std::ptrdiff_t stride, int count);
 
+  /// Rows of the filter that estimates the true peak, for kernels::peaks with `phases` phases. Thread: any.
+  static constexpr int phases = 8;
+  static const float* estimate_rows();
+
   /// The gain in force after the last frame, as amplitude: 1 while nothing is limited.
   double gain() const { return gain_; }
 

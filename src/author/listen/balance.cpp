@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <memory>
@@ -14,6 +15,8 @@
 #include "author/listen/own_loudness.hpp"
 #include "author/listen/slabs.hpp"
 #include "author/listen/speech_meter.hpp"
+#include "dsp/kernels.hpp"
+#include "dsp/limiter.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/taps.hpp"
 
@@ -42,8 +45,8 @@ Measured& measured(ByName& of, std::string_view name, std::string_view group, He
 
 /// What a piece of samples is.
 struct Piece {
-  enum class Kind { whole, sound, group, end };
-  Kind kind = Kind::whole;
+  enum class Kind { sound, group, end };
+  Kind kind = Kind::end;
   std::size_t session = 0;
   std::string_view name, of;  ///< of a sound: and its group; of a group: and its parent
   PlaybackId playback;
@@ -57,20 +60,22 @@ struct Piece {
 class WholeMeter {
  public:
   explicit WholeMeter(Hertz rate)
-      : loudness_(meter(rate, EBUR128_MODE_I | EBUR128_MODE_LRA)), peaks_(meter(rate, EBUR128_MODE_TRUE_PEAK)) {}
+      : loudness_(rate, OwnLoudness::Silence::counts),
+        peaks_(ebur128_init(2, static_cast<unsigned long>(rate.value), EBUR128_MODE_TRUE_PEAK)) {}
 
-  void add(std::span<const float> left, std::span<const float> right) {
-    stereo_.clear();
-    for (std::size_t i = 0; i < left.size(); ++i) stereo_.push_back(left[i]), stereo_.push_back(right[i]);
-    ebur128_add_frames_float(loudness_.get(), stereo_.data(), left.size());
-    for (std::size_t at = 0; at < stereo_.size(); at += piece)
-      look_for_peak(std::span(stereo_).subspan(at, std::min(piece, stereo_.size() - at)));
+  void add(std::int64_t from, std::span<const float> left, std::span<const float> right) {
+    loudness_.add(from, left, right);
+    loudness_.flush();
+    for (std::size_t at = 0; at < left.size(); at += piece) {
+      const std::size_t count = std::min(piece, left.size() - at);
+      look_for_peak(left.subspan(at, count), right.subspan(at, count));
+    }
   }
 
-  void results(Balance& to) const {
-    double value = 0;
-    if (ebur128_loudness_global(loudness_.get(), &value) == EBUR128_SUCCESS && std::isfinite(value)) to.integrated = {value};
-    if (ebur128_loudness_range(loudness_.get(), &value) == EBUR128_SUCCESS) to.range = value;
+  void results(Balance& to) {
+    loudness_.finish();
+    to.integrated = loudness_.integrated();
+    to.range = loudness_.range();
     to.true_peak = decibels(std::max(true_peak(), highest_));
   }
 
@@ -78,21 +83,26 @@ class WholeMeter {
   struct Free {
     void operator()(ebur128_state* meter) const { ebur128_destroy(&meter); }
   };
-  using Meter = std::unique_ptr<ebur128_state, Free>;
-  static Meter meter(Hertz rate, int mode) { return Meter(ebur128_init(2, static_cast<unsigned long>(rate.value), mode)); }
-  static constexpr std::size_t piece = 2 * 64;
-  static constexpr double worth = 0.6;  ///< of the highest peak: the true peak lies less than 4 dB above the sample before it
+  static constexpr std::size_t piece = 64, past = Limiter::taps;
 
-  /// A true peak takes long to measure, so it is looked for only where the samples come near the highest so far.
-  void look_for_peak(std::span<const float> samples) {
-    double peak = 0;
-    for (const float x : samples) peak = std::max(peak, std::abs(static_cast<double>(x)));
-    const bool near = peak > worth * std::max(highest_, true_peak()) && peak > 0;
-    if (near && !was_near_) ebur128_add_frames_float(peaks_.get(), before_.data(), before_.size() / 2);
-    if (near || was_near_) ebur128_add_frames_float(peaks_.get(), samples.data(), samples.size() / 2);
-    was_near_ = near;
-    highest_ = std::max(highest_, peak);
-    before_.assign(samples.begin(), samples.end());
+  /// The standard's true peak takes long to measure, so the limiter's quick estimate, which never reads less, says where to look.
+  void look_for_peak(std::span<const float> left, std::span<const float> right) {
+    float estimated = 0;
+    for (const auto& [samples, its] : {std::pair(left, &past_[0]), std::pair(right, &past_[1])}) {
+      std::copy(its->begin() + static_cast<std::ptrdiff_t>(samples.size()),
+                its->begin() + static_cast<std::ptrdiff_t>(past + samples.size()), its->begin());
+      std::copy(samples.begin(), samples.end(), its->begin() + past);
+      std::array<float, piece> peaks{};
+      kernels::peaks(Limiter::estimate_rows(), Limiter::phases, Limiter::taps, its->data() + 1, peaks.data(),
+                     static_cast<int>(samples.size()));
+      for (const float its_peak : peaks) estimated = std::max(estimated, its_peak);
+      for (const float x : samples) highest_ = std::max(highest_, static_cast<double>(std::abs(x)));
+    }
+    if (static_cast<double>(estimated) <= std::max(true_peak_, highest_)) return;
+    stereo_.clear();
+    for (std::size_t i = 0; i < past + left.size(); ++i) stereo_.push_back(past_[0][i]), stereo_.push_back(past_[1][i]);
+    ebur128_add_frames_float(peaks_.get(), stereo_.data(), stereo_.size() / 2);
+    true_peak_ = true_peak();
   }
   double true_peak() const {
     double peak = 0, value = 0;
@@ -101,10 +111,11 @@ class WholeMeter {
     return peak;
   }
 
-  Meter loudness_, peaks_;
-  std::vector<float> stereo_, before_ = std::vector<float>(piece);
-  double highest_ = 0;  ///< of the samples
-  bool was_near_ = false;
+  OwnLoudness loudness_;
+  std::unique_ptr<ebur128_state, Free> peaks_;
+  std::array<std::array<float, past + piece>, 2> past_{};  ///< of each channel: what lies before the present piece, and it
+  std::vector<float> stereo_;
+  double highest_ = 0, true_peak_ = 0;  ///< of the samples; between them
 };
 
 std::vector<BalanceRow> rows_of(ByName& measured) {
@@ -161,7 +172,6 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
   SpeechMeter speech(rate);
   const auto measure = [&](const Piece& its, std::span<const float> left, std::span<const float> right) {
     switch (its.kind) {
-      case Piece::Kind::whole: whole.add(left, right); break;
       case Piece::Kind::sound: {
         Measured& sound = measured(sounds, its.name, its.of, rate);
         sound.loudness.add(its.from, left, right, its.level);
@@ -170,13 +180,11 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
         break;
       }
       case Piece::Kind::group:
-        measured(groups, its.name, its.of, rate).loudness.add(its.from, left, right, its.level);
         if (its.name == options.speech) speech.add_speech(its.from, left, right, its.level);
         if (its.of.empty() && its.own > 0) speech.add_all(its.from, left, right, 1 / its.own);
         break;
       case Piece::Kind::end:
-        for (auto* list : {&groups, &sounds})
-          for (auto& [name, one] : *list) one.loudness.flush();
+        for (auto& [name, one] : sounds) one.loudness.flush();
         speech.end(its.session);
         break;
     }
@@ -204,6 +212,8 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
                   .group =
                       [&](const TappedGroup& its) {
                         level_of.insert_or_assign(std::string(its.group), its.own * its.above);
+                        measured(groups, its.group, its.parent, rate).loudness.add(its.from.value, its.left, its.right, its.above);
+                        if (its.group != options.speech && !its.parent.empty()) return;
                         slabs.add({.kind = Piece::Kind::group,
                                    .session = session,
                                    .name = its.group,
@@ -219,12 +229,12 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
     replay(script, banks, manager, [&](std::span<const float> block) {
       left.clear(), right.clear();
       for (std::size_t i = 0; i + 1 < block.size(); i += 2) left.push_back(block[i]), right.push_back(block[i + 1]);
-      slabs.add({.kind = Piece::Kind::whole, .session = session, .name = {}, .of = {}, .playback = {}, .from = rendered.value}, left,
-                right);
+      whole.add(rendered.value, left, right);
       rendered = rendered + Frames{static_cast<std::int64_t>(left.size())};
       if (options.progress) options.progress(done + seconds(rendered, rate), all);
     });
     slabs.add({.kind = Piece::Kind::end, .session = session, .name = {}, .of = {}, .playback = {}}, {}, {});
+    for (auto& [name, one] : groups) one.loudness.flush();
     slabs.finish();  // names are views of the manager's
     balance.length = balance.length + seconds(rendered, rate);
     done = balance.length;

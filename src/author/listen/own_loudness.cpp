@@ -21,7 +21,7 @@ Decibels loudness_of_energy(double energy) { return energy > 0 ? Decibels{standa
 
 /// The standard gives the two filters at 48 kHz. For other rates, the analogue filters with the same response are transformed (as De Man,
 /// "Evaluation of implementations of the EBU R128 loudness measurement", 2018, describes).
-OwnLoudness::OwnLoudness(Hertz rate) : rate_(rate) {
+OwnLoudness::OwnLoudness(Hertz rate, Silence silence) : rate_(rate), silence_(silence) {
   {
     constexpr double frequency = 1681.974450955533, gain = 3.999843853973347, q = 0.7071752369554196;
     const double k = std::tan(std::numbers::pi * frequency / rate.value), high = std::pow(10.0, gain / 20),
@@ -35,17 +35,6 @@ OwnLoudness::OwnLoudness(Hertz rate) : rate_(rate) {
   sections_[1] = {1, -2, 1, 2 * (k * k - 1) / scale, (1 - k / q + k * k) / scale};
 }
 
-double OwnLoudness::filter(const std::array<Section, 2>& by, State& state, double x) {
-  for (std::size_t s = 0; s < 2; ++s) {
-    const Section& its = by[s];
-    const double y = its.b0 * x + state[2 * s];
-    state[2 * s] = its.b1 * x - its.a1 * y + state[2 * s + 1];
-    state[2 * s + 1] = its.b2 * x - its.a2 * y;
-    x = y;
-  }
-  return x;
-}
-
 void OwnLoudness::add(std::int64_t from, std::span<const float> left, std::span<const float> right, double gain) {
   if (from != from_) flush();
   from_ = from;
@@ -55,24 +44,51 @@ void OwnLoudness::add(std::int64_t from, std::span<const float> left, std::span<
 }
 
 void OwnLoudness::flush() {
-  if (std::any_of(run_.begin(), run_.end(), [](float x) { return std::abs(x) > silent_run; })) {
+  if (silence_ == Silence::counts || std::any_of(run_.begin(), run_.end(), [](float x) { return std::abs(x) > silent_run; })) {
     const auto tenth = static_cast<std::int64_t>(rate_.value / 10);
-    const std::array<Section, 2> sections = sections_;  // in registers
-    std::array<State, 2> states = states_;
+    // Copies, so that a compiler keeps them in registers: the loop is a chain of dependent operations.
+    const Section shelf = sections_[0], high_pass = sections_[1];
+    State left = states_[0], right = states_[1];
+    const auto filtered = [&](State& its, double x) {
+      const double y = shelf.b0 * x + its[0];
+      its[0] = shelf.b1 * x - shelf.a1 * y + its[1];
+      its[1] = shelf.b2 * x - shelf.a2 * y;
+      const double z = y + its[2];  // b0 is 1, b1 is -2, b2 is 1
+      its[2] = its[3] - 2 * y - high_pass.a1 * z;
+      its[3] = y - high_pass.a2 * z;
+      return z;
+    };
     for (std::size_t i = 0; i + 1 < run_.size(); i += 2) {
-      const double left = filter(sections, states[0], static_cast<double>(run_[i]));
-      const double right = filter(sections, states[1], static_cast<double>(run_[i + 1]));
-      energy_ += left * left + right * right;
+      const double l = filtered(left, static_cast<double>(run_[i])), r = filtered(right, static_cast<double>(run_[i + 1]));
+      energy_ += l * l + r * r;
       if (++in_tenth_ < tenth) continue;
       energies_.push_back(energy_ / static_cast<double>(tenth));
       energy_ = 0;
       in_tenth_ = 0;
     }
-    states_ = states;
+    states_ = {left, right};
     frames_ += static_cast<std::int64_t>(run_.size() / 2);
   }
   run_.clear();
   from_ = -1;
+}
+
+double OwnLoudness::range() const {
+  constexpr double gate_below_mean = -20, low = 0.10, high = 0.95;
+  std::vector<double> blocks;  // three seconds each, a second apart
+  for (std::size_t at = 0; at + tenths_of_short_term <= energies_.size(); at += 10)
+    if (const double its = std::accumulate(&energies_[at], &energies_[at] + tenths_of_short_term, 0.0) / tenths_of_short_term;
+        loudness_of_energy(its).value > absolute_gate)
+      blocks.push_back(its);
+  if (blocks.empty()) return 0;
+  const double gate =
+      loudness_of_energy(std::accumulate(blocks.begin(), blocks.end(), 0.0) / static_cast<double>(blocks.size())).value + gate_below_mean;
+  std::erase_if(blocks, [&](double its) { return loudness_of_energy(its).value <= gate; });
+  std::sort(blocks.begin(), blocks.end());
+  const auto at = [&](double share) {
+    return loudness_of_energy(blocks[static_cast<std::size_t>(std::lround(static_cast<double>(blocks.size() - 1) * share))]).value;
+  };
+  return blocks.empty() ? 0 : at(high) - at(low);
 }
 
 void OwnLoudness::finish() {

@@ -17,7 +17,9 @@ namespace tidewater {
 /// Takes pieces that may overlap, of one run after the other, and adds up those of one run. A run that is silent is left out.
 class OwnLoudness {
  public:
-  explicit OwnLoudness(Hertz rate);
+  /// Whether runs without a sound are left out, or count as time.
+  enum class Silence { left_out, counts };
+  explicit OwnLoudness(Hertz rate, Silence silence = Silence::left_out);
 
   void add(std::int64_t from, std::span<const float> left, std::span<const float> right, double gain = 1);
   /// Ends a session.
@@ -29,6 +31,8 @@ class OwnLoudness {
   // After `finish`, in LUFS.
   Decibels integrated() const { return integrated_; }
   Decibels short_term() const { return short_term_; }
+  /// Loudness range by EBU Tech 3342, in LU.
+  double range() const;
 
  private:
   /// A second-order section in the transposed direct form.
@@ -36,12 +40,12 @@ class OwnLoudness {
     double b0 = 1, b1 = 0, b2 = 0, a1 = 0, a2 = 0;
   };
   using State = std::array<double, 4>;  ///< of both sections, for one channel
-  static double filter(const std::array<Section, 2>& by, State& state, double x);
 
   Hertz rate_;
+  Silence silence_;
   std::array<Section, 2> sections_;
-  std::array<State, 2> states_{};
-  std::vector<float> run_;  ///< interleaved
+  std::array<State, 2> states_{};  ///< of left and right
+  std::vector<float> run_;         ///< interleaved
   std::int64_t from_ = -1, frames_ = 0;
   double energy_ = 0;             ///< of the present tenth of a second so far
   std::int64_t in_tenth_ = 0;     ///< frames of it

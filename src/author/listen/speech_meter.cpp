@@ -122,7 +122,7 @@ void SpeechMeter::measure() {
       sum += index;
       ++at;
     });
-    constexpr double worth_asking = 0.7;
+    constexpr double worth_asking = 0.5;
     if (at > 0 && sum / static_cast<double>(at) < worth_asking) second.by = culprits(lost, rest);
     seconds_.push_back(std::move(second));
   }
