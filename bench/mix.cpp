@@ -22,8 +22,8 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-constexpr int block = 256;
-constexpr double block_microseconds = 1e6 * block / 48000;
+constexpr int mix_block = 256;
+constexpr double mix_block_microseconds = 1e6 * mix_block / 48000;
 constexpr std::uint32_t group_count = 16;
 
 BankClip tone(const char* name, double hertz, double seconds, double decay = 0) {
@@ -54,7 +54,7 @@ class Groups16 {
   }
   void measure() {
     if (moods_)  // every group moves during the whole round
-      for (std::uint32_t g = 1; g <= group_count; ++g) mixer_.post(SetGroupGain{g, turn_ % 2 == 0 ? 0.5F : 1.0F, 40 * block, true});
+      for (std::uint32_t g = 1; g <= group_count; ++g) mixer_.post(SetGroupGain{g, turn_ % 2 == 0 ? 0.5F : 1.0F, 40 * mix_block, true});
     ++turn_;
     const auto began = Clock::now();
     run(40);
@@ -69,7 +69,7 @@ class Groups16 {
   }
   BankClip clip_;
   Mixer mixer_{{.voices = 64}};
-  std::vector<float> out_ = std::vector<float>(2 * block);
+  std::vector<float> out_ = std::vector<float>(2 * mix_block);
   bool moods_ = false;
   int turn_ = 0;
 };
@@ -111,7 +111,7 @@ void print_mix_table() {
     groups.push_back(std::make_unique<Groups16>(ducks, moods));
   for (int round = 0; round < 200; ++round)
     for (auto& its : groups) its->measure();
-  const auto share = [&](std::size_t which) { return 100 * (groups[which]->least - groups[0]->least) / block_microseconds; };
+  const auto share = [&](std::size_t which) { return 100 * (groups[which]->least - groups[0]->least) / mix_block_microseconds; };
   fmt::print("\n| a block of 256 frames, 64 voices in 16 groups | ours | of the block's time | reach |\n| --- | ---: | ---: | ---: |\n");
   fmt::print("| yardstick: without ducks and moods | {:.2f} us | | |\n", groups[0]->least);
   fmt::print("| 15 ducks, all down | {:.2f} us | {:+.2f} % | 0.5 % |\n", groups[1]->least, share(1));

@@ -23,18 +23,18 @@
 namespace tidewater::tool {
 namespace {
 
-std::string loudness(Decibels its, std::string_view unit = "LUFS") {
+std::string lufs_text(Decibels its, std::string_view unit = "LUFS") {
   return its == silence ? "too quiet" : fmt::format("{:.1f} {}", its.value, unit);
 }
 
-std::string length(Seconds its) {
+std::string length_text(Seconds its) {
   return its.value < 100 ? fmt::format("{:.1f} s", its.value)
                          : fmt::format("{:.0f} min {:02.0f} s", std::floor(its.value / 60), std::fmod(its.value, 60));
 }
 
 void say_whole(const Balance& balance, const BalanceCall& call) {
-  say("whole mix, {} of {} session{}\n  loudness   {}, range {:.1f} LU, true peak {}\n", length(balance.length), call.journals.size(),
-      call.journals.size() == 1 ? "" : "s", loudness(balance.integrated), balance.range, loudness(balance.true_peak, "dBTP"));
+  say("whole mix, {} of {} session{}\n  loudness   {}, range {:.1f} LU, true peak {}\n", length_text(balance.length), call.journals.size(),
+      call.journals.size() == 1 ? "" : "s", lufs_text(balance.integrated), balance.range, lufs_text(balance.true_peak, "dBTP"));
   if (!call.target || balance.integrated == silence) return;
   const double away = balance.integrated.value - call.target->value;
   say("  target     {:g} LUFS: {}\n", call.target->value,
@@ -46,12 +46,13 @@ void say_whole(const Balance& balance, const BalanceCall& call) {
 void say_rows(const Balance& balance) {
   Table groups({"group", "below", ">heard", ">loudness", ">loudest 3 s"});
   for (const BalanceRow& row : balance.groups)
-    groups.row({row.name, row.group.empty() ? "-" : row.group, length(row.heard), loudness(row.integrated), loudness(row.short_term)});
+    groups.row(
+        {row.name, row.group.empty() ? "-" : row.group, length_text(row.heard), lufs_text(row.integrated), lufs_text(row.short_term)});
   say("\n{}", groups.text());
   Table sounds({"sound", "group", ">playbacks", ">heard", ">loudness", ">loudest 3 s", ">from group", ""});
   for (const BalanceRow& row : balance.sounds)
-    sounds.row({row.name, row.group, fmt::format("{}", row.playbacks), length(row.heard), loudness(row.integrated),
-                loudness(row.short_term), row.integrated == silence ? "" : fmt::format("{:+.1f} LU", row.from_group),
+    sounds.row({row.name, row.group, fmt::format("{}", row.playbacks), length_text(row.heard), lufs_text(row.integrated),
+                lufs_text(row.short_term), row.integrated == silence ? "" : fmt::format("{:+.1f} LU", row.from_group),
                 row.stands_out ? fmt::format("stands out: gain {:+.1f} dB", row.turn) : ""});
   say("\n{}", sounds.text());
   say("  Each as heard below the master, over its own time (EBU R 128). \"From group\" compares a sound with all of its group.\n");
@@ -63,7 +64,7 @@ void say_speech(const Balance& balance, const BalanceCall& call) {
     return;
   }
   say("\nspeech: '{}' spoke for {}, and its mean index is {:.2f} (0 nothing is understood, 1 all)\n", balance.speech_group,
-      length(balance.speech), balance.index);
+      length_text(balance.speech), balance.index);
   if (balance.covered.empty()) {
     say("  no second of it is covered (an index below 0.45)\n");
     return;

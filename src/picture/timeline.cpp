@@ -409,13 +409,12 @@ class Drawing {
   void draw_legend() {
     const double middle = size_.height - margin;
     std::string text = fmt::format(
-        "Bars: as high as loud (full 0 dB, thinnest {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars "
-        "of music. The line in a bar is "
-        "its pitch: the row's top is "
-        "{:+.1f} st, its foot {:+.1f} st.",
-        quietest_shown, widest_pitch_, -widest_pitch_);
-    if (any_duck_) text += " The line through a lane: how far it is ducked, 12 dB at its foot.";
-    if (any_distance_) text += " Metres: from the listener.";
+        "Bars: height is level (0 to {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars of music. The "
+        "line "
+        "in a bar is its pitch, {:+.1f} to {:+.1f} st.",
+        quietest_shown, -widest_pitch_, widest_pitch_);
+    if (any_duck_) text += " Across a lane: ducked, 12 dB at its foot.";
+    if (any_distance_) text += " Metres: to the listener.";
     canvas_.text(margin, middle, text, {10, faint_ink});
   }
 

@@ -99,8 +99,14 @@ class WholeMeter {
       for (const float x : samples) highest_ = std::max(highest_, static_cast<double>(std::abs(x)));
     }
     if (static_cast<double>(estimated) <= std::max(true_peak_, highest_)) return;
+    // The estimate is of the frames around the middle. The ends fade, since a jump would read as a peak.
+    constexpr std::size_t fade = 16;
+    const std::size_t all = past + left.size();
     stereo_.clear();
-    for (std::size_t i = 0; i < past + left.size(); ++i) stereo_.push_back(past_[0][i]), stereo_.push_back(past_[1][i]);
+    for (std::size_t i = 0; i < all; ++i) {
+      const float gain = static_cast<float>(std::min({fade, i, all - 1 - i})) / fade;
+      stereo_.push_back(gain * past_[0][i]), stereo_.push_back(gain * past_[1][i]);
+    }
     ebur128_add_frames_float(peaks_.get(), stereo_.data(), stereo_.size() / 2);
     true_peak_ = true_peak();
   }
