@@ -490,7 +490,8 @@ void draw_both(const std::string& path, const std::array<std::string, 2>& titles
   for (std::size_t i = 0; i < shown; ++i) {
     const std::string text =
         i + 1 == shown && shown < differences.size() ? fmt::format("and {} more", differences.size() - i) : differences[i];
-    canvas.text(margin + column * static_cast<double>(i / most_lines), 2 * half + 14 + line * static_cast<double>(i % most_lines), text,
+    const std::size_t across = i / most_lines;
+    canvas.text(margin + column * static_cast<double>(across), 2 * half + 14 + line * static_cast<double>(i % most_lines), text,
                 {11, ink, false, Canvas::Align::left, column - 12});
   }
   canvas.save();

@@ -25,7 +25,7 @@ Octaves::Octaves(Hertz rate, const OctaveBands& bands) {
     const double half = std::exp2(0.5 / bands.per_octave), low = middle / half, high = middle * half;
     if (high > rate.value / 2) continue;
     Weight& its = weights_[band];
-    its.first = static_cast<std::size_t>(low / line + 0.5);
+    its.first = static_cast<std::size_t>(std::lround(low / line));
     for (std::size_t k = its.first; (static_cast<double>(k) - 0.5) * line < high; ++k) {
       const double from = (static_cast<double>(k) - 0.5) * line, to = from + line;
       its.lines.push_back(std::max(0.0, std::min(to, high) - std::max(from, low)) / line);
