@@ -87,6 +87,24 @@ TEST_CASE("balance prints figures, and applies the gains it proposes as the smal
   CHECK(after.substr(end) == before.substr(before.find("   # too low")));
 }
 
+TEST_CASE("a journal in words says of each request whom it is about, and what is asked") {
+  const Folder folder;
+  const std::vector<std::pair<std::string, std::vector<std::string>>> lines = {
+      {R"("mood", "mood": "dim", "on": false)", {"mood", "dim", "off"}},
+      {R"("player-level", "group": "music", "level": 0.25)", {"player-level", "music", "0.25 of its loudness"}},
+      {R"("player-switch", "group": "music", "on": true)", {"player-switch", "music", "on"}},
+      {R"("scope-pause", "scope": "world")", {"scope-pause", "world"}},
+      {R"("scope-time", "scope": "world", "scale": 0.5, "time": "300 ms")", {"scope-time", "world", "0.5 times its speed", "over"}},
+      {R"("play", "track": "storm")", {"play", "storm"}},
+      {R"("leave", "stand": "main", "on": "bar", "fade": "2 s")", {"leave", "main", "on the bar", "over 2"}}};
+  for (const auto& [request, words] : lines) {
+    folder.write("j.jsonl", "{\"at\": \"1 s\", \"request\": " + request + "}\n");
+    const Ran ran = run(folder, BUILD_FOLDER "/tidewater journal " + folder.path("j.jsonl"));
+    INFO(ran.out << ran.err);
+    for (const std::string& word : words) CHECK_THAT(ran.out, Contains(word));
+  }
+}
+
 TEST_CASE("compare says what has changed by words, JSON, picture and exit status") {
   const Folder folder;
   record(folder);

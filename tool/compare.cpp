@@ -54,7 +54,7 @@ std::string comparison_text(const Comparison& found) {
   std::string text;
   Table groups({"group", ">level"});
   for (const ComparedGroup& its : found.groups) groups.row({its.name, fmt::format("{:+.2f} dB", its.level)});
-  if (!groups.empty()) text += groups.text() + "\n";
+  if (!groups.empty()) text += groups.text() + (found.sounds.empty() ? "" : "\n");
   Table sounds({"sound", "group", "is", ">level", ">timing", ">pitch drawn", ">measured", "spectrum"});
   for (const ComparedSound& its : found.sounds)
     sounds.row({its.name, its.group, std::string(how_word(its.how)), change(its.level, "LU", 0.005), timing_of(its),

@@ -115,14 +115,19 @@ class Reader {
       event_of_[id] = text_at(line, "event");
       told.what += " " + id;
     }
-    for (const auto* key : {"event", "bank", "group", "playback", "gauge"})
+    for (const auto* key : {"event", "bank", "group", "playback", "gauge", "track", "stand", "mood"})
       if (line.contains(key)) told.about = text_at(line, key);
+    if (told.what.starts_with("scope-")) told.about = text_at(line, "scope");
     if (line.contains("language")) told.about += " (" + text_at(line, "language") + ")";
     const auto add = [&](const std::string& text) { told.more += (told.more.empty() ? "" : ", ") + text; };
     if (line.contains("preload")) add("preload " + text_at(line, "preload"));
     for (const auto* key : {"clip", "gain", "pitch", "pan", "frequency"})
       if (line.contains(key)) add(rounded(text_at(line, key)));
     if (line.contains("mute")) add(line["mute"] == true ? "on" : "off");
+    if (const auto on = line.find("on"); on != line.end())
+      add(on->is_boolean() ? (*on == true ? "on" : "off") : "on the " + text_at(line, "on"));
+    if (line.contains("scale")) add("at " + gauge_text(line["scale"]) + " times its speed");
+    if (line.contains("level")) add(gauge_text(line["level"]) + " of its loudness");
     if (told.what == "gauge") add("at " + gauge_text(line.value("value", Json())));
     for (const auto* key : {"traits", "gauges"})
       if (line.contains(key))
