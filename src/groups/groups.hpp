@@ -37,11 +37,12 @@ class Groups {
     std::uint64_t key = 0;  ///< hash of the other group's name
     DuckLaw law;
   };
-  /// A level that moves: on its way down it counts as it did, on its way up as it will.
+  /// A change that takes `ramp` frames from frame `from` on.
   struct Way {
     MixFrame from;
     std::int64_t ramp = 0;
   };
+  /// A level as decisions use it. On its way down it counts as it did before, on its way up as it will be.
   struct Moving {
     Level now = Level(Decibels{});
     Level before = {};    ///< the level before a change that is still under way
