@@ -47,7 +47,7 @@ float dot(const float* a, const float* b, int count);
 
 /// Highest magnitude that any of `phases` filters of `taps` has at each frame: rows of taps, from the oldest sample on;
 /// frame i reads samples[i] to samples[i + taps - 1]. `phases` is 8.
-void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);
+TIDEWATER_OURS void peaks(const float* rows, int phases, int taps, const float* samples, float* peaks, int count);
 
 /// Whether all samples are finite.
 TIDEWATER_OURS bool finite(const float* samples, int count);

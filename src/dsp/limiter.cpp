@@ -69,7 +69,7 @@ const Estimate& estimate() {
 
 }  // namespace
 
-const float* Limiter::estimate_rows() { return estimate().rows.data(); }
+const float* true_peak_rows() { return estimate().rows.data(); }
 
 double Limiter::SlidingLeast::add(double value) {
   const std::size_t turn = kept_.size() - 1;

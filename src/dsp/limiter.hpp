@@ -11,7 +11,12 @@
 #include <cstdint>
 #include <vector>
 
+#include "base/ours.hpp"
+
 namespace tidewater {
+
+/// Rows of the filter that estimates the true peak, for kernels::peaks with `Limiter::phases` phases. Thread: any.
+TIDEWATER_OURS const float* true_peak_rows();
 
 class Limiter {
  public:
@@ -28,9 +33,7 @@ class Limiter {
   /// the next one's.
   void run(float* samples, std::ptrdiff_t stride, int count);
 
-  /// Rows of the filter that estimates the true peak, for kernels::peaks with `phases` phases. Thread: any.
-  static constexpr int phases = 8;
-  static const float* estimate_rows();
+  static constexpr int phases = 8;  ///< of the filter that estimates the true peak
 
   /// The gain in force after the last frame, as amplitude: 1 while nothing is limited.
   double gain() const { return gain_; }

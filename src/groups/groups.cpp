@@ -99,11 +99,6 @@ void Groups::send_ducks() {
     }
 }
 
-double Groups::Group::own_amplitude() const {
-  if (now.muted || (now.player && player.silent())) return 0;
-  return amplitude(now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain);
-}
-
 Level Groups::Group::own_level() const {
   if (now.muted || (now.player && player.silent())) return {};
   return Level(now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain);

@@ -65,7 +65,10 @@ class Groups {
     std::array<Duck, most_ducks> ducks{};    ///< as the bank says
     std::array<DuckLaw, most_ducks> sent{};  ///< as the mixer knows them
 
-    double own_amplitude() const;
+    double own_amplitude() const {
+      if (now.muted || (now.player && player.silent())) return 0;
+      return amplitude(now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain);
+    }
     Level own_level() const;
   };
 

@@ -93,8 +93,7 @@ class WholeMeter {
                 its->begin() + static_cast<std::ptrdiff_t>(past + samples.size()), its->begin());
       std::copy(samples.begin(), samples.end(), its->begin() + past);
       std::array<float, piece> peaks{};
-      kernels::peaks(Limiter::estimate_rows(), Limiter::phases, Limiter::taps, its->data() + 1, peaks.data(),
-                     static_cast<int>(samples.size()));
+      kernels::peaks(true_peak_rows(), Limiter::phases, Limiter::taps, its->data() + 1, peaks.data(), static_cast<int>(samples.size()));
       for (const float its_peak : peaks) estimated = std::max(estimated, its_peak);
       for (const float x : samples) highest_ = std::max(highest_, static_cast<double>(std::abs(x)));
     }
