@@ -110,7 +110,8 @@ TEST_CASE("a duck leaves no trace, moves without clicks, and does not depend on 
   std::vector<float> left;
   for (std::size_t i = 0; i < its.take.frames(); ++i) left.push_back(its.take.left(i));
   CHECK(clicks(left) < -80);
-  for (const std::size_t block : {64, 137, 777, 4096}) CHECK(follow(ducked(by_eight), speech, 7, block).take.samples == its.take.samples);
+  for (const std::size_t block : {std::size_t{64}, std::size_t{137}, std::size_t{777}, std::size_t{4096}})
+    CHECK(follow(ducked(by_eight), speech, 7, block).take.samples == its.take.samples);
 }
 
 TEST_CASE("of several ducks the deepest counts, and a key counts after its own level") {
