@@ -166,3 +166,23 @@ TEST_CASE("ducks that cannot be are refused with the place and what to do") {
              Contains("circle"));
   CHECK_THAT(problem("[groups.music]\nduck = { for = \"voices\", by = \"-8 dB\" }\n"), Contains("duck is a list of up to 4 tables"));
 }
+
+TEST_CASE("a duck that a reload takes out, or turns round, while it lowers its group comes up within its release") {
+  for (const bool turned : {false, true}) {
+    INFO("turned round: " << turned);
+    const auto key = [](const Folder& folder) { folder.write_clip("clips/key.wav", std::vector<float>(2 * 48000, 0.2F)); };
+    Stage stage(ducked(by_eight), {}, key);
+    std::string after = ducked("");
+    if (turned) after.replace(after.find("[groups.voices]\n"), 16, "[groups.voices]\nduck = [ { for = \"music\", by = \"-6 dB\" } ]\n");
+    const Stage changed(after, {}, key);
+    stage.raise("hum");
+    const double before = decibels(stage.render(Seconds{0.3}).part(0.1, 0.2).rms()).value;
+    stage.raise("key");
+    CHECK(decibels(stage.render(Seconds{0.6}).part(0.4, 0.2).rms()).value == Approx(before - 8).margin(0.1));
+    stage.manager->reload(*changed.bank);
+    const Take take = stage.render(Seconds{1});
+    CHECK(decibels(take.part(0.3, 0.02).rms()).value == Approx(before - 4).margin(0.6));
+    CHECK(decibels(take.part(0.7, 0.2).rms()).value == Approx(before).margin(0.01));
+    CHECK(decibels(take.part(0.7, 0.2).rms(1)).value > -40);  // the key is still heard
+  }
+}

@@ -26,20 +26,26 @@ struct DuckLaw {
 class Duck {
  public:
   void set(const DuckLaw& law, double quantum_seconds) {
-    key_ = law.key;
     by_ = law.by;
+    if (law.by == 0) {  // it listens no more; what is still lowered comes up as fast as before
+      open_ = false;
+      return;
+    }
+    key_ = law.key;
     power_ = std::pow(10.0F, law.from / 10);
     smoothing_ = static_cast<float>(1 - std::exp(-quantum_seconds / smoothing_seconds));
     hold_ = static_cast<std::int32_t>(std::lround(static_cast<double>(law.hold) / quantum_seconds));
-    if (law.by == 0) return;  // what is still lowered comes up as before
     down_ = step_of(law.by, law.attack, quantum_seconds);
     up_ = step_of(law.by, law.release, quantum_seconds);
   }
 
+  /// Whether the duck has a key, which is mixed before the group. A duck that has ended has none, while its group still comes up.
+  bool listens() const { return by_ != 0; }
   std::uint32_t key() const { return key_; }
-  bool used() const { return by_ != 0 || depth_ != 0; }
+  bool rests() const { return by_ == 0 && depth_ == 0; }
 
-  /// Moves on by a quantum in which the key's output had this mean power. Returns the change of level at the quantum's end, in dB.
+  /// Moves on by a quantum in which the key's output had this mean power, 0 without a key. Returns the change of level at the quantum's
+  /// end, in dB.
   float step(float power) {
     const float heard = power > power_ ? 1.0F : 0.0F;
     heard_ += (heard - heard_) * smoothing_;

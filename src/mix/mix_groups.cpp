@@ -61,7 +61,7 @@ void Mixer::order_groups() noexcept {
     for (std::uint32_t g = 0; g < most_groups; ++g)
       if (groups_[g].used)
         for (const Duck& duck : groups_[g].ducks)
-          if (duck.used() && duck.key() == group) act(g);
+          if (duck.listens() && duck.key() == group) act(g);
   };
   for (std::uint32_t g = 0; g < most_groups; ++g)
     if (groups_[g].used) each_after(g, [&](std::uint32_t after) { ++waits_for[after]; });
@@ -93,7 +93,7 @@ void Mixer::mix_groups(int frames) noexcept {
 float Mixer::step_ducks(Group& group, std::size_t which) noexcept {
   float depth = 0;
   for (Duck& duck : group.ducks)
-    if (duck.used()) depth = std::min(depth, duck.step(groups_[duck.key()].powers[which]));
+    if (!duck.rests()) depth = std::min(depth, duck.step(duck.listens() ? groups_[duck.key()].powers[which] : 0));
   return depth;
 }
 
