@@ -9,7 +9,6 @@
 #include "print.hpp"
 #include "rendering.hpp"
 #include "session_banks.hpp"
-#include "tidewater/author/balance.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/replay.hpp"
 

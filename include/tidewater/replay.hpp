@@ -62,6 +62,10 @@ ManagerOptions options_of(const JournalScript& script);
 /// Longest wait for sounds to die away where a journal has no end.
 inline constexpr Seconds longest_tail{10};
 
+/// Returns the session as it would have been with all of the player's settings at full level and on. Its requests keep their number, by
+/// which updates and late requests are placed.
+JournalScript without_player(JournalScript script);
+
 /// The kind of machine that this process mixes as, as a journal's head names it.
 std::string machine();
 /// From here on the process mixes as that kind of machine does, for the very samples of a recording; where it cannot, it is false, and all

@@ -47,9 +47,9 @@ void Groups::add(std::span<const BankGroup> groups, std::span<const std::uint32_
       group.now.player = its.player;
       group.muted_at = lands;
       group.player = player(Name(its.name));
-      group.own.now = group.own_level();
+      group.own.now = Level(group.own_gain());
       measure();
-      changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(groups_[number].own_amplitude())});
+      changes_.emplace_back(DefineGroup{number, groups_[number].parent, static_cast<float>(amplitude(groups_[number].own_gain()))});
     }
     for (std::size_t d = 0; d < most_ducks; ++d) groups_[number].ducks[d] = d < its.ducks.size() ? duck_of(its.ducks[d]) : Duck{};
     if (groups_[number].now.player != its.player) {
@@ -99,11 +99,6 @@ void Groups::send_ducks() {
     }
 }
 
-Level Groups::Group::own_level() const {
-  if (now.muted || (now.player && player.silent())) return {};
-  return Level(now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain);
-}
-
 void Groups::set_gain(std::uint32_t number, Decibels gain, const Way& way) {
   master_is_set_ = master_is_set_ || number == 0;
   groups_[number].now.gain = gain;
@@ -133,13 +128,13 @@ void Groups::send_filter(std::uint32_t number, StateFilter::Kind kind, std::int6
 }
 
 void Groups::send_gain(std::uint32_t number, std::int64_t ramp) {
-  changes_.emplace_back(SetGroupGain{number, static_cast<float>(groups_[number].own_amplitude()), ramp});
+  changes_.emplace_back(SetGroupGain{number, static_cast<float>(amplitude(groups_[number].own_gain())), ramp});
 }
 
 /// After the group's own level has changed.
 void Groups::change_level(std::uint32_t number, const Way& way) {
   Group& group = groups_[number];
-  group.own.go(group.own_level(), way);
+  group.own.go(Level(group.own_gain()), way);
   note_end(group.own.until);
   measure();
   send_gain(number, way.ramp);
@@ -150,8 +145,8 @@ void Groups::add_moods(std::span<const BankMood> moods, const Way& way) {
   follow_moods(way);
 }
 
-/// Brings each group to what the moods in force say. Returns true.
-bool Groups::follow_moods(const Way& way) {
+/// Brings each group to what the moods in force say.
+void Groups::follow_moods(const Way& way) {
   for (std::uint32_t number = 0; number < groups_.size(); ++number) {
     Group& group = groups_[number];
     const MoodEffect before = group.mood;
@@ -165,10 +160,10 @@ bool Groups::follow_moods(const Way& way) {
     if (group.mood.high_pass != before.high_pass) send_filter(number, StateFilter::Kind::high_pass, way.ramp);
   }
   measure();
-  return true;
 }
 
 bool Groups::set_player(const PlayerSetting& setting, const Way& way) {
+  if (setting == player(Name("", setting.group))) return true;  // so that nothing that moves is disturbed
   const auto known = std::find_if(players_.begin(), players_.end(), [&](const PlayerSetting& its) { return its.group == setting.group; });
   if (known != players_.end())
     *known = setting;

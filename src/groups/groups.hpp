@@ -26,6 +26,7 @@ struct PlayerSetting {
   bool on = true;
 
   bool silent() const { return !on || level <= 0; }
+  friend bool operator==(const PlayerSetting&, const PlayerSetting&) = default;
 };
 
 /// All that is known of a group: what its book says, and what the game, the player and moods have set since. Each change leaves commands
@@ -65,11 +66,11 @@ class Groups {
     std::array<Duck, most_ducks> ducks{};    ///< as the bank says
     std::array<DuckLaw, most_ducks> sent{};  ///< as the mixer knows them
 
-    double own_amplitude() const {
-      if (now.muted || (now.player && player.silent())) return 0;
-      return amplitude(now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain);
+    /// Its own level: the book's, the game's and the player's.
+    Decibels own_gain() const {
+      if (now.muted || (now.player && player.silent())) return silence;
+      return now.player && player.level < 1 ? now.gain + from_loudness_fraction(player.level) : now.gain;
     }
-    Level own_level() const;
   };
 
   static constexpr MixFrame never = MixFrame::never();
@@ -95,9 +96,13 @@ class Groups {
   void set_gain(std::uint32_t number, Decibels gain, const Way& way);
   void set_mute(std::uint32_t number, bool mute, const Way& way);
   void set_filter(std::uint32_t number, StateFilter::Kind kind, Hertz frequency, std::int64_t ramp);
-  /// Begins or ends a mood, for the game or for its scopes. Returns whether that changed anything.
-  bool set_mood(std::uint32_t mood, bool on, const Way& way) { return moods_.set(mood, on) && follow_moods(way); }
-  bool set_mood_by_scope(std::uint32_t mood, bool on, const Way& way) { return moods_.set_by_scope(mood, on) && follow_moods(way); }
+  /// Begins or ends a mood, for the game or for its scopes. Changes nothing if it is so already.
+  void set_mood(std::uint32_t mood, bool on, const Way& way) {
+    if (moods_.set(mood, on)) follow_moods(way);
+  }
+  void set_mood_by_scope(std::uint32_t mood, bool on, const Way& way) {
+    if (moods_.set_by_scope(mood, on)) follow_moods(way);
+  }
 
   /// Keeps what the player has set, also for groups that are not known yet. Returns false if there is no room for one more.
   bool set_player(const PlayerSetting& setting, const Way& way);
@@ -130,7 +135,7 @@ class Groups {
 
  private:
   void change_level(std::uint32_t number, const Way& way);
-  bool follow_moods(const Way& way);
+  void follow_moods(const Way& way);
   void note_end(MixFrame until) { next_end_ = std::min(next_end_, until); }
   void send_filter(std::uint32_t number, StateFilter::Kind kind, std::int64_t ramp);
   void send_gain(std::uint32_t number, std::int64_t ramp);

@@ -36,8 +36,8 @@ class Moods {
   bool set_by_scope(std::uint32_t mood, bool on) { return change(mood, moods_[mood].begun, on); }
 
   bool in_force(std::uint32_t mood) const { return moods_[mood].since > 0; }
-  Seconds fade_in(std::uint32_t mood) const { return moods_[mood].fade_in; }
-  Seconds fade_out(std::uint32_t mood) const { return moods_[mood].fade_out; }
+  /// Time in which the mood's changes come, or go.
+  Seconds fade(std::uint32_t mood, bool on) const { return on ? moods_[mood].fade_in : moods_[mood].fade_out; }
   /// Of several moods that change one thing of a group the highest rank holds, and of equals the one that came into force last.
   MoodEffect effect_on(std::uint64_t group) const;
 

@@ -16,7 +16,7 @@ struct Tapped {
 
 namespace {
 
-double amplitude_of(const Groups::Group& group) { return group.own_amplitude() * amplitude(group.mood.gain); }
+double amplitude_of(const Groups::Group& group) { return amplitude(group.own_gain() + group.mood.gain); }
 
 }  // namespace
 

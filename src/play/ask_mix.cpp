@@ -13,11 +13,9 @@ constexpr Seconds smooth{0.02};
 
 }  // namespace
 
-bool Starter::set_mood(std::uint32_t mood, bool on) {
-  const Moods& moods = groups.moods();
-  const bool changed = groups.set_mood(mood, on, way_for(on ? moods.fade_in(mood) : moods.fade_out(mood)));
-  if (changed) send_groups();
-  return changed;
+void Starter::set_mood(std::uint32_t mood, bool on) {
+  groups.set_mood(mood, on, way_for(groups.moods().fade(mood, on)));
+  send_groups();
 }
 
 Outcome Control::carry_out(const asked::SetMood& its, const Extras&) {
@@ -30,17 +28,15 @@ Outcome Control::carry_out(const asked::SetMood& its, const Extras&) {
 /// Begins the moods of the scopes that run, and ends those of the others.
 void Control::follow_moods_of_scopes() {
   const Moods& moods = groups.moods();
-  std::array<bool, most_moods> wanted{};
+  std::array<bool, most_moods> on{};
   for (std::uint32_t scope = 0; scope < scopes.names().size(); ++scope) {
     const Scopes::Scope& its = scopes[static_cast<ScopeNumber>(scope)];
     if (its.mood == 0 || its.state != Scopes::State::running) continue;
     const std::uint32_t mood = moods.names().find(Name("", its.mood));
-    if (mood != Numbers::none) wanted[mood] = true;
+    if (mood != Numbers::none) on[mood] = true;
   }
-  for (std::uint32_t mood = 0; mood < moods.names().size(); ++mood) {
-    const bool on = wanted[mood];
-    groups.set_mood_by_scope(mood, on, starter.way_for(on ? moods.fade_in(mood) : moods.fade_out(mood)));
-  }
+  for (std::uint32_t mood = 0; mood < moods.names().size(); ++mood)
+    groups.set_mood_by_scope(mood, on[mood], starter.way_for(moods.fade(mood, on[mood])));
   starter.send_groups();
 }
 

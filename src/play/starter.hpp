@@ -89,8 +89,8 @@ struct Starter {
   void set_gain(LiveStart& start, Decibels gain, Seconds time);
   /// Passes changes of groups on to the mixer.
   void send_groups();
-  /// Begins or ends a mood. Returns whether that changed anything.
-  bool set_mood(std::uint32_t mood, bool on);
+  /// Begins or ends a mood, over its own fade.
+  void set_mood(std::uint32_t mood, bool on);
   Groups::Way way_for(Seconds time) const { return {noting.link.base(), voices.frames_of(time)}; }
   /// Values that a response adds to those of a sound.
   struct Added {

@@ -36,7 +36,7 @@ struct CoveredSpeech {
   std::size_t session = 0;  ///< number of the journal
   Seconds from, length;
   double index = 0;             ///< the lowest of these seconds
-  std::vector<std::string> by;  ///< sounds that hold most of the masking bands, the strongest first, with their group
+  std::vector<std::string> by;  ///< sounds that hold most of the masking power, the strongest first
 };
 
 struct Balance {
@@ -60,9 +60,6 @@ struct BalanceOptions {
 
 /// Renders the sessions with these banks and measures. Throws Error if the sessions have unlike rates.
 Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> sessions, const BalanceOptions& options = {});
-
-/// The same session without the requests `player-level` and `player-switch`.
-JournalScript without_player(JournalScript script);
 
 /// The extended Speech Intelligibility Index of speech in everything else, averaged over the frames in which speech sounds: from 0, nothing
 /// is understood, to 1. Mono samples of equal length.

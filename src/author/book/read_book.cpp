@@ -67,12 +67,17 @@ class Reader {
     book_.groups.emplace_back().name = "master";
     book_.groups.back().place = problems_.whole_file();
     each(root_, "groups", [&](const toml::key& key, const toml::table& t) { read_group(key, t); });
-    each(root_, "moods", [&](const toml::key& key, const toml::table& t) { read_mood(problems_, key, t, book_); });
+    each(root_, "moods", [&](const toml::key& key, const toml::table& t) {
+      read_mood(problems_, key, t, book_, [&](std::string name, FilePlace place) {
+        named_groups_.push_back({std::move(name), std::move(place)});
+      });
+    });
     book_.scopes.emplace_back().name = "root";
     book_.scopes.back().place = problems_.whole_file();
     each(root_, "scopes", [&](const toml::key& key, const toml::table& t) {
       read_scope(problems_, key, t, book_);
-      mention_scope(t, "parent");
+      mention(t, "parent", named_scopes_);
+      mention(t, "mood", named_moods_);
     });
     each(root_, "traits", [&](const toml::key& key, const toml::table& t) { read_trait(problems_, key, t, book_); });
     each(root_, "gauges", [&](const toml::key& key, const toml::table& t) { read_gauge(problems_, key, t, book_); });
@@ -94,7 +99,6 @@ class Reader {
     read_credits(problems_, root_, book_.credits);
     read_accepted();
     if (whole_) check_names(events.named());
-    if (whole_) check_moods(problems_, root_, book_);
     check_circles();
     check_traits(problems_, book_);
     sort(book_.groups, "group", "master");
@@ -220,7 +224,7 @@ class Reader {
     read_ducks(problems_, table, group);
     for (const BookDuck& duck : group.ducks)
       if (!duck.key.empty()) named_groups_.push_back({duck.key, duck.place});
-    mention_scope(table, "scope");
+    mention(table, "scope", named_scopes_);
     if (master)
       book_.groups.front() = std::move(group);
     else if (book_.groups.size() > most_groups_in_book)
@@ -229,9 +233,9 @@ class Reader {
       book_.groups.push_back(std::move(group));
   }
 
-  void mention_scope(const toml::table& table, std::string_view key) {
+  void mention(const toml::table& table, std::string_view key, std::vector<Mention>& to) {
     if (const toml::node* node = table.get(key); node != nullptr && node->is_string())
-      named_scopes_.push_back({node->value_or(std::string()), problems_.at(*node)});
+      to.push_back({node->value_or(std::string()), problems_.at(*node)});
   }
 
   /// What it was to name must not be called unused for that.
@@ -247,21 +251,23 @@ class Reader {
     const auto set_of = [](const auto& names) { return std::unordered_set<std::string_view>(names.begin(), names.end()); };
     const auto groups = set_of(known_groups);
     const auto sounds = set_of(known_sounds);
-    for (const auto& m : named_groups_)
-      if (!groups.contains(m.name) && !dotted_.contains(m.name))
-        problems_.add(m.place, fmt::format("there is no group '{}'{}", m.name, advice(m.name, known_groups, "groups")));
+    const auto known_moods = names_of(book_.moods);
+    const auto moods = set_of(known_moods);
+    const auto check_mentions = [&](const std::vector<Mention>& mentions, const auto& known, const auto& there, std::string_view kind) {
+      for (const Mention& its : mentions)
+        if (!there.contains(its.name) && !dotted_.contains(its.name))
+          problems_.add(its.place,
+                        fmt::format("there is no {0} '{1}'{2}", kind, its.name, advice(its.name, known, fmt::format("{}s", kind))));
+    };
+    check_mentions(named_groups_, known_groups, groups, "group");
     for (const auto& group : book_.groups)
       if (!group.parent.empty() && !groups.contains(group.parent))
         problems_.add(group.place, fmt::format("the parent of group '{}' is '{}', which is not a group{}", group.name, group.parent,
                                                advice(group.parent, known_groups, "groups")));
-    const auto scopes = set_of(known_scopes);
-    for (const auto& m : named_scopes_)
-      if (!scopes.contains(m.name) && !dotted_.contains(m.name))
-        problems_.add(m.place, fmt::format("there is no scope '{}'{}", m.name, advice(m.name, known_scopes, "scopes")));
+    check_mentions(named_scopes_, known_scopes, set_of(known_scopes), "scope");
+    check_mentions(named_moods_, known_moods, moods, "mood");
     const auto known_gauges = names_of(book_.gauges);
     const auto known_events = names_of(book_.events);
-    const auto known_moods = names_of(book_.moods);
-    const auto moods = set_of(known_moods);
     const auto gauges = set_of(known_gauges);
     const auto events = set_of(known_events);
     std::vector<std::string_view> known_tracks, known_stands;
@@ -312,6 +318,7 @@ class Reader {
   std::set<std::string> dotted_;  ///< names that should have had quotes
   std::vector<Mention> named_groups_;
   std::vector<Mention> named_scopes_;
+  std::vector<Mention> named_moods_;
 };
 
 /// Of the TOML files in a folder: the one that may have been meant.

@@ -5,10 +5,8 @@
 #include <string>
 #include <string_view>
 #include <utility>
-#include <vector>
 
 #include "author/book/keys.hpp"
-#include "base/nearest.hpp"
 #include "groups/moods.hpp"
 
 namespace tidewater {
@@ -17,7 +15,8 @@ namespace {
 constexpr std::string_view mood_example = "groups = { music = { gain = \"-6 dB\" } }";
 constexpr Decibels loudest_change{24};
 
-void read_group_of(Problems& problems, const toml::key& key, const toml::table& table, BookMood& mood) {
+void read_group_of(Problems& problems, const toml::key& key, const toml::table& table, BookMood& mood, const MentionGroup& mention) {
+  mention(std::string(key.str()), problems.at(key));
   const std::string what = fmt::format("group '{}' of mood '{}'", key.str(), mood.name);
   check_keys(problems, table, what, keys_of("moods.groups"));
   MoodGroupDesign change;
@@ -31,16 +30,9 @@ void read_group_of(Problems& problems, const toml::key& key, const toml::table& 
   mood.groups.push_back(std::move(change));
 }
 
-template <class Items>
-std::vector<std::string_view> all_names(const Items& items) {
-  std::vector<std::string_view> names;
-  for (const auto& item : items) names.emplace_back(item.name);
-  return names;
-}
-
 }  // namespace
 
-void read_mood(Problems& problems, const toml::key& key, const toml::table& table, Book& book) {
+void read_mood(Problems& problems, const toml::key& key, const toml::table& table, Book& book, const MentionGroup& mention) {
   check_named(problems, "moods", key.str(), table, fmt::format("mood '{}'", key.str()), keys_of("moods"));
   BookMood mood;
   mood.name = key.str();
@@ -53,7 +45,7 @@ void read_mood(Problems& problems, const toml::key& key, const toml::table& tabl
   else
     for (const auto& [group, its] : *groups) {
       if (const toml::table* inner = its.as_table())
-        read_group_of(problems, group, *inner, mood);
+        read_group_of(problems, group, *inner, mood, mention);
       else
         problems.add(problems.at(group), fmt::format("'{}' must be a table: {}", group.str(), mood_example));
     }
@@ -61,30 +53,6 @@ void read_mood(Problems& problems, const toml::key& key, const toml::table& tabl
     problems.add(mood.place, fmt::format("there are more than {} moods", most_moods));
   else
     book.moods.push_back(std::move(mood));
-}
-
-void check_moods(Problems& problems, const toml::table& root, const Book& book) {
-  const auto known_groups = all_names(book.groups), known_moods = all_names(book.moods);
-  const auto has = [](const std::vector<std::string_view>& names, std::string_view name) {
-    return std::find(names.begin(), names.end(), name) != names.end();
-  };
-  const auto near = [&](std::string_view name, const std::vector<std::string_view>& known) {
-    return problems.may_look() ? did_you_mean(name, known) : std::string();
-  };
-  for (const BookMood& mood : book.moods)
-    for (const MoodGroupDesign& its : mood.groups)
-      if (!has(known_groups, its.group)) {
-        const toml::table* groups = root["moods"][mood.name]["groups"].as_table();
-        const auto found = groups->find(its.group);
-        problems.add(found == groups->end() ? mood.place : problems.at(found->first),
-                     fmt::format("there is no group '{}'{}", its.group, near(its.group, known_groups)));
-      }
-  for (const BookScope& scope : book.scopes)
-    if (!scope.mood.empty() && !has(known_moods, scope.mood)) {
-      const toml::node* node = root["scopes"][scope.name]["mood"].node();
-      problems.add(node == nullptr ? scope.place : problems.at(*node),
-                   fmt::format("there is no mood '{}'{}", scope.mood, near(scope.mood, known_moods)));
-    }
 }
 
 }  // namespace tidewater

@@ -1,14 +1,16 @@
 #pragma once
+#include <functional>
+#include <string>
+
 #include "author/book/problems.hpp"
 #include "author/book/tables.hpp"
 #include "tidewater/author/book.hpp"
 
 namespace tidewater {
 
-/// Reads one [moods.NAME].
-void read_mood(Problems& problems, const toml::key& key, const toml::table& table, Book& book);
+using MentionGroup = std::function<void(std::string name, FilePlace place)>;
 
-/// Reports groups of moods, and moods of scopes, that the book does not have.
-void check_moods(Problems& problems, const toml::table& root, const Book& book);
+/// Reads one [moods.NAME]. Calls `mention` for each group that it names; whether there is such a group is known when all are read.
+void read_mood(Problems& problems, const toml::key& key, const toml::table& table, Book& book, const MentionGroup& mention);
 
 }  // namespace tidewater

@@ -153,15 +153,6 @@ Seconds length_of(const JournalScript& script) {
 
 }  // namespace
 
-JournalScript without_player(JournalScript script) {
-  std::erase_if(script.requests, [](const ScriptedRequest& its) {
-    return std::holds_alternative<asked::SetPlayerLevel>(its.asked.request) ||
-           std::holds_alternative<asked::SetPlayerSwitch>(its.asked.request);
-  });
-  script.sums.clear();  // it decides otherwise, on purpose
-  return script;
-}
-
 Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> sessions, const BalanceOptions& options) {
   if (sessions.empty()) throw Error("a balance needs a session: name a journal");
   const Hertz rate = sessions.front().head.rate;
@@ -190,17 +181,17 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
         break;
       case Piece::Kind::end:
         for (auto& [name, one] : sounds) one.loudness.flush();
-        speech.end(its.session);
+        speech.end_session();
         break;
     }
   };
-  Slabs<Piece, decltype(measure)> slabs(measure);
   Balance balance;
   for (std::size_t session = 0; session < sessions.size(); ++session) {
     const JournalScript script = options.as_played ? sessions[session] : without_player(sessions[session]);
     ManagerOptions manager_options = options_of(script);
     manager_options.layout = Layout::stereo;
     SoundManager manager(std::move(manager_options));
+    Slabs<Piece, decltype(measure)> slabs(measure);       // pieces name things of the manager, so it ends before that
     std::map<std::string, double, std::less<>> level_of;  // of each group down to the master, as it is set
     tap(manager, {.sound =
                       [&](const TappedSound& its) {
@@ -240,7 +231,7 @@ Balance balance_of(std::span<const Bank> banks, std::span<const JournalScript> s
     });
     slabs.add({.kind = Piece::Kind::end, .session = session, .name = {}, .of = {}, .playback = {}}, {}, {});
     for (auto& [name, one] : groups) one.loudness.flush();
-    slabs.finish();  // names are views of the manager's
+    slabs.finish();
     balance.length = balance.length + seconds(rendered, rate);
     done = balance.length;
   }

@@ -15,7 +15,6 @@
 
 #include "author/listen/sound_print.hpp"
 #include "media/decode.hpp"
-#include "tidewater/author/balance.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/taps.hpp"
 

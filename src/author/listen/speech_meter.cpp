@@ -67,11 +67,9 @@ void SpeechMeter::add_sound(std::string_view name, std::int64_t from, std::span<
   add(known->second, from - second_ * second_frames_, left, right, gain);
 }
 
-void SpeechMeter::end(std::size_t session) {
+void SpeechMeter::end_session() {
   measure();
-  for (Second& its : seconds_)
-    if (its.session == session_) its.session = session;
-  session_ = session + 1;
+  ++session_;
   second_ = 0;
 }
 

@@ -25,8 +25,8 @@ class SpeechMeter {
   void add_all(std::int64_t from, std::span<const float> left, std::span<const float> right, double gain);
   /// Of one sound, speech not included.
   void add_sound(std::string_view name, std::int64_t from, std::span<const float> left, std::span<const float> right, double gain);
-  /// Ends the session: measures its last second.
-  void end(std::size_t session);
+  /// Measures the session's last second, and begins the next session.
+  void end_session();
 
   /// Fills in the part of a balance that is about speech.
   void results(Balance& to) const;
