@@ -2,7 +2,7 @@
 
 namespace tidewater::bench {
 
-/// What ducks and moods cost a block, and how quickly a mix is measured and compared.
+/// Cost of ducks and moods in a block, and speed of measuring and comparing a mix.
 void print_mix_table();
 
 }  // namespace tidewater::bench

@@ -125,11 +125,6 @@ bool goes_into_layers(std::string_view key) {
   return std::any_of(keys.begin(), keys.end(), [&](const BookKey& k) { return k.section == "layers" && k.key == key; });
 }
 
-std::string title(const FilePlace& place, std::string_view what, const std::string& name) {
-  if (place.line == 0) return fmt::format("{}: {} '{}'\n\n", place.file, what, name);
-  return fmt::format("{}:{}: {} '{}'\n\n", place.file, place.line, what, name);
-}
-
 /// Long lists are shown below, one to a line.
 std::string short_value(const BookSetting& setting) {
   constexpr std::size_t most = 48;
@@ -137,6 +132,11 @@ std::string short_value(const BookSetting& setting) {
 }
 
 }  // namespace
+
+std::string title(const FilePlace& place, std::string_view what, const std::string& name) {
+  if (place.line == 0) return fmt::format("{}: {} '{}'\n\n", place.file, what, name);
+  return fmt::format("{}:{}: {} '{}'\n\n", place.file, place.line, what, name);
+}
 
 std::string show_sound(const Book& book, const BookSound& sound, bool all) {
   Book only = book;
@@ -196,58 +196,6 @@ std::string show_gauge(const Book& book, const BookGauge& gauge) {
   }
   return title(gauge.place, "gauge", gauge.name) + table.text() +
          fmt::format("\n  followed by: {}\n", followers.empty() ? "no sound" : followers);
-}
-
-std::string show_scope(const Book& book, const BookScope& scope) {
-  Table table({"key", "value"});
-  if (!scope.parent.empty()) table.row({"parent", scope.parent});
-  table.row({"fade-out", to_text(scope.fade_out)});
-  table.row({"pause-fade", to_text(scope.pause_fade)});
-  table.row({"grace", to_text(scope.grace)});
-  table.row({"mood", scope.mood.empty() ? "none" : scope.mood});
-  std::string members;
-  const auto add = [&](const char* what, const std::string& name) {
-    members += fmt::format("{}{} {}", members.empty() ? "" : ", ", what, name);
-  };
-  for (const auto& below : book.scopes)
-    if (below.parent == scope.name) add("scope", below.name);
-  for (const auto& group : book.groups)
-    if (group.scope == scope.name) add("group", group.name);
-  for (const auto& sound : book.sounds)
-    if (sound.scope == scope.name) add("sound", sound.name);
-  return title(scope.place, "scope", scope.name) + table.text() + fmt::format("\n  named by: {}\n", members.empty() ? "nothing" : members);
-}
-
-/// "music -6 dB, low-pass 900 Hz; weather silent"
-std::string changes_of(const BookMood& mood) {
-  std::string text;
-  for (const MoodGroupDesign& its : mood.groups) {
-    std::string changes;
-    const auto add = [&](const std::string& change) { changes += (changes.empty() ? " " : ", ") + change; };
-    if (its.sets_gain) add(to_text(its.gain));
-    if (its.low_pass > Hertz{}) add("low-pass " + to_text(its.low_pass));
-    if (its.high_pass > Hertz{}) add("high-pass " + to_text(its.high_pass));
-    text += (text.empty() ? "" : "; ") + its.group + changes;
-  }
-  return text;
-}
-
-std::string show_mood(const Book& book, const BookMood& mood) {
-  Table table({"key", "value"});
-  table.row({"rank", fmt::format("{}", mood.rank)});
-  table.row({"fade-in", to_text(mood.fade_in)});
-  table.row({"fade-out", to_text(mood.fade_out)});
-  table.row({"groups", changes_of(mood)});
-  std::string begun;
-  const auto add = [&](const std::string& by) { begun += (begun.empty() ? "" : ", ") + by; };
-  for (const BookScope& scope : book.scopes)
-    if (scope.mood == mood.name) add("scope " + scope.name);
-  for (const BookEvent& event : book.events)
-    for (const BookResponse& response : event.responses)
-      if (row_of(response.verb).target == TargetKind::mood && response.target == mood.name)
-        add(fmt::format("event {} ({})", event.name, word_of(response.verb)));
-  return title(mood.place, "mood", mood.name) + table.text() +
-         fmt::format("\n  begun and ended by: {}\n", begun.empty() ? "no scope or event; by set_mood in the game's code" : begun);
 }
 
 std::string show_bank_of(const BookBank& bank) {

@@ -9,9 +9,13 @@ namespace tidewater::tool {
 
 // What a book says of one name, as lines for a terminal.
 
+/// The first line of each: "book.toml:12: group 'music'".
+std::string title(const FilePlace& place, std::string_view what, const std::string& name);
+
 /// With `all`, also the keys that have their defaults.
 std::string show_sound(const Book& book, const BookSound& sound, bool all);
 std::string show_gauge(const Book& book, const BookGauge& gauge);
+/// "music -6 dB, low-pass 900 Hz; weather silent"
 std::string changes_of(const BookMood& mood);
 std::string show_mood(const Book& book, const BookMood& mood);
 std::string show_scope(const Book& book, const BookScope& scope);

@@ -1,5 +1,5 @@
 #pragma once
-/// What a game loads: events, sounds, groups and their clips, ready to play.
+/// Events, sounds, groups and their clips in one file that a game loads.
 ///
 /// A bank comes from a file that was packed (see tidewater/open_bank.hpp), or in developer builds from `compile(book)` (see
 /// tidewater/author/compile.hpp). It never changes once it is made; copies

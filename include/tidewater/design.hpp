@@ -23,13 +23,13 @@ namespace TIDEWATER_API tidewater {
 /// How one clip of several is chosen.
 enum class Pick { shuffle, random, in_order };
 inline constexpr std::array<std::string_view, 3> pick_words = {"shuffle", "random", "in-order"};
-/// What happens if a sound is asked for while it plays.
+/// Rule for a sound that is asked for while it plays.
 enum class Retrigger { overlap, restart, ignore };
 inline constexpr std::array<std::string_view, 3> retrigger_words = {"overlap", "restart", "ignore"};
 /// Which playback of a sound or a group yields when as many play as may.
 enum class WhenFull { oldest, quietest, newest, farthest };
 inline constexpr std::array<std::string_view, 4> when_full_words = {"oldest", "quietest", "newest", "farthest"};
-/// What is drawn for a whole sound at each start.
+/// The values that each start draws for the whole sound.
 enum class Draw { gain, pitch, pan, delay, low_pass };
 inline constexpr std::array<std::string_view, 5> draw_words = {"gain", "pitch", "pan", "delay", "low-pass"};
 inline constexpr std::size_t draw_count = draw_words.size();
@@ -40,7 +40,7 @@ inline constexpr std::array<std::string_view, 2> where_words = {"screen", "world
 /// How the level falls on the way: by the formulas of OpenAL 1.1 and the W3C's Web Audio, or along points.
 enum class Falloff { inverse, linear, exponential, points };
 inline constexpr std::array<std::string_view, 3> falloff_words = {"inverse", "linear", "exponential"};
-/// What becomes of a sound whose emitter was removed.
+/// Rule for a sound whose emitter was removed.
 enum class WhenGone { by_kind, stop, finish };
 inline constexpr std::array<std::string_view, 3> when_gone_words = {"by-kind", "stop", "finish"};
 
@@ -96,7 +96,7 @@ struct GroupDesign {
   friend bool operator==(const GroupDesign&, const GroupDesign&) = default;
 };
 
-/// What a mood changes about one group.
+/// Changes of a mood to one group.
 struct MoodGroupDesign {
   std::string group;
   bool sets_gain = false;

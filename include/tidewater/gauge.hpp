@@ -37,7 +37,7 @@ enum class ReadyGauge {
 inline constexpr std::array<std::string_view, 4> ready_gauge_words = {"distance", "angle", "speed", "height"};
 inline constexpr std::size_t ready_gauges = ready_gauge_words.size();
 
-/// What a gauge can bend.
+/// The properties that a gauge can bend.
 enum class Bends { gain, pitch, low_pass, high_pass, cadence };
 inline constexpr std::array<std::string_view, 5> bends_words = {"gain", "pitch", "low-pass", "high-pass", "cadence"};
 

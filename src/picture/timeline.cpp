@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "picture/palette.hpp"
+#include "picture/timeline_bars.hpp"
 #include "picture/timeline_layout.hpp"
 #include "picture/timeline_marks.hpp"
 
@@ -26,9 +27,7 @@ constexpr double axis_height = 22;
 constexpr double scope_height = 15;
 constexpr double reason_line = 16;
 constexpr double legend_height = 22;
-constexpr double room_for_distances = 26;  // of a bar: below, they are in its label
 constexpr std::size_t most_reasons = 6;
-constexpr double quietest_shown = -42;  // dB; bars are at their thinnest from here on down
 
 /// The output's extremes over a few frames: all that a waveform needs, however long it is.
 struct Column {
@@ -68,11 +67,12 @@ class Drawing {
         lanes_(facts_.lanes(end_)),
         left_(margin + names_width),
         right_(size.width - margin),
-        brief_(brief) {
+        brief_(brief),
+        bars_{canvas, [this](std::int64_t frame) { return x_of(frame); }} {
     if (brief) facts_.unheard.clear();
     for (const Lane& lane : lanes_)
       for (const Row& row : lane.rows)
-        for (const Bar* bar : row.bars) widest_pitch_ = std::max(widest_pitch_, std::abs(bar->pitch.value));
+        for (const Bar* bar : row.bars) bars_.widest_pitch = std::max(bars_.widest_pitch, std::abs(bar->pitch.value));
   }
 
   void draw(const std::string& title) {
@@ -211,7 +211,7 @@ class Drawing {
       canvas_.text(margin + 10, y_ + std::min(slot, height) / 2, lane.group, {11, ink, true, Canvas::Align::left, 74});
       for (const Row& row : lane.rows) {
         canvas_.text(left_ - 6, y_ + slot * row.slots / 2, row.sound, {std::min(11.0, slot * 0.9), ink, false, Canvas::Align::right, 90});
-        for (const Bar* bar : row.bars) draw_bar(*bar, y_ + slot * bar->slot, slot, colour);
+        for (const Bar* bar : row.bars) bars_.draw(*bar, y_ + slot * bar->slot, slot, colour);
         y_ += slot * row.slots;
       }
       draw_ducked(lane.group, y_ - height, height);
@@ -248,96 +248,6 @@ class Drawing {
       const double x = x_of(from);
       canvas_.rectangle(x, top, x_of(to) - x, height, {paper.red, paper.green, paper.blue, 0.7});
       if (x_of(to) - x > 60) canvas_.text(x + 6, top + height / 2, "muted", {10, faint_ink});
-    }
-  }
-
-  /// As high as it is loud, tapered where it fades, with a line that stands above the middle where the pitch is raised.
-  void draw_bar(const Bar& bar, double top, double height, Colour colour) {
-    const double from = x_of(bar.from);
-    const double to = std::max(from + 2, x_of(bar.to));
-    const double loud = std::clamp(1 - bar.gain.value / quietest_shown, 0.15, 1.0);
-    const double half = (height - 3) / 2 * loud;
-    const double middle = top + height / 2;
-    const double in = std::min(to, x_of(bar.from + bar.fade_in));
-    const double out = bar.fades_from < 0 ? to : std::clamp(x_of(bar.fades_from), in, to);
-    cairo_t* cairo = canvas_.cairo();
-    const auto outline = [&] {
-      cairo_move_to(cairo, from, bar.fade_in > 0 ? middle : middle - half);
-      cairo_line_to(cairo, in, middle - half);
-      cairo_line_to(cairo, out, middle - half);
-      cairo_line_to(cairo, to, bar.fades_from >= 0 ? middle : middle - half);
-      cairo_line_to(cairo, to, bar.fades_from >= 0 ? middle : middle + half);
-      cairo_line_to(cairo, out, middle + half);
-      cairo_line_to(cairo, in, middle + half);
-      cairo_line_to(cairo, from, bar.fade_in > 0 ? middle : middle + half);
-      cairo_close_path(cairo);
-    };
-    outline();
-    canvas_.fill({colour.red, colour.green, colour.blue, bar.silent ? 0.15 : 0.62});
-    outline();
-    canvas_.stroke(colour, 1);
-    draw_music_bars(bar, middle - half, middle + half);
-    for (const auto& [asleep, awake] : bar.dormant) {
-      const double x = std::clamp(x_of(asleep), from, to);
-      const double width = std::clamp(x_of(awake), from, to) - x;
-      canvas_.rectangle(x, middle - half - 1, width, 2 * half + 2, band);
-      canvas_.line(x, middle, x + width, middle, colour, 1);
-    }
-    const double pitch_y = middle - bar.pitch.value / widest_pitch_ * (height / 2 - 2);
-    canvas_.line(from, pitch_y, std::max(from + 3, std::min(to, from + 40)), pitch_y, ink, 1.4);
-    draw_label(bar, from, to, middle, height);
-    draw_distances(bar, from, to, middle + height / 2 - 6, height);
-  }
-
-  /// The bars of a track: lines through it, or through every fourth bar where they would be too close.
-  void draw_music_bars(const Bar& bar, double top, double bottom) {
-    if (bar.bar_frames <= 0) return;
-    const double apart = x_of(bar.from + static_cast<std::int64_t>(bar.bar_frames)) - x_of(bar.from);
-    const int every = apart >= 4 ? 1 : 4;
-    for (int n = 0;; n += every) {
-      const auto at = bar.from + bar.first_beat + static_cast<std::int64_t>(n * bar.bar_frames);
-      if (at > bar.to) return;
-      if (at > bar.from) canvas_.line(x_of(at), top, x_of(at), bottom, {paper.red, paper.green, paper.blue, 0.75}, 1);
-    }
-  }
-
-  /// How far away it is, wherever that has changed enough to be worth a word.
-  void draw_distances(const Bar& bar, double from, double to, double y, double height) {
-    if (height < room_for_distances) return;
-    const Canvas::TextStyle style{8.5, faint_ink};
-    double free = from, told = 0;
-    for (std::size_t i = 0; i < bar.away.size(); ++i) {
-      const auto& [at, metres] = bar.away[i];
-      const double x = std::max({free, from, x_of(at)});
-      // The last that holds there: between two words it may have moved on.
-      if (i + 1 < bar.away.size() && x_of(bar.away[i + 1].first) <= x) continue;
-      const std::string text = metres_text(metres);
-      const double width = canvas_.text_width(text, style);
-      if (x + width + 8 > to || (told > 0 && std::abs(metres - told) < 0.2 * told)) continue;
-      canvas_.rectangle(x + 2, y - 5, width + 4, 10, {paper.red, paper.green, paper.blue, 0.72});
-      canvas_.text(x + 4, y, text, style);
-      free = x + width + 40;
-      told = metres;
-      any_distance_ = true;
-    }
-  }
-
-  void draw_label(const Bar& bar, double from, double to, double middle, double height) {
-    if (height < 11) return;
-    const std::string detail =
-        fmt::format("{}{}{}  {:+.1f} st  {}{}", bar.layer, bar.layer.empty() ? "" : ": ", bar.clip, bar.pitch.value,
-                    bar.gain == silence ? "silent" : fmt::format("{:.1f} dB", bar.gain.value), bar.silent ? "  (unheard)" : "");
-    const Canvas::TextStyle style{9.5, ink};
-    const std::string way = height < room_for_distances ? way_of(bar) : std::string();
-    const std::string behind = way.empty() ? "" : "  " + way;
-    const std::string first = way.empty() ? bar.clip : metres_text(bar.away.front().second);
-    for (const std::string& label : {detail + behind, detail, bar.clip + behind, bar.clip, way, first}) {
-      const double width = canvas_.text_width(label, style);
-      if (label.empty() || width + 52 > to - from) continue;
-      canvas_.rectangle(from + 45, middle - 6, width + 6, 12, {paper.red, paper.green, paper.blue, 0.72});
-      canvas_.text(from + 48, middle, label, style);
-      any_distance_ = any_distance_ || (!way.empty() && label != detail && label != bar.clip);
-      return;
     }
   }
 
@@ -410,11 +320,10 @@ class Drawing {
     const double middle = size_.height - margin;
     std::string text = fmt::format(
         "Bars: height is level (0 to {:.0f} dB), tapered where they fade, a bare line while dormant; light lines are bars of music. The "
-        "line "
-        "in a bar is its pitch, {:+.1f} to {:+.1f} st.",
-        quietest_shown, -widest_pitch_, widest_pitch_);
+        "line in a bar is its pitch, {:+.1f} to {:+.1f} st.",
+        quietest_shown, -bars_.widest_pitch, bars_.widest_pitch);
     if (any_duck_) text += " Across a lane: ducked, 12 dB at its foot.";
-    if (any_distance_) text += " Metres: to the listener.";
+    if (bars_.any_distance) text += " Metres: to the listener.";
     canvas_.text(margin, middle, text, {10, faint_ink});
   }
 
@@ -428,10 +337,9 @@ class Drawing {
   double left_;
   double right_;
   bool brief_;  ///< without reasons and legend
+  BarDrawing bars_;
   double y_ = 0;
-  bool any_distance_ = false;
   bool any_duck_ = false;
-  double widest_pitch_ = 1;
 };
 
 }  // namespace
