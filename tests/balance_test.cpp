@@ -10,7 +10,7 @@
 #include "stage.hpp"
 #include "tidewater/author/balance.hpp"
 #include "tidewater/author/compare.hpp"
-#include "tidewater/author/set_gain.hpp"
+#include "tidewater/author/edit_book.hpp"
 #include "tidewater/error.hpp"
 #include "tidewater/taps.hpp"
 
@@ -164,18 +164,26 @@ TEST_CASE("what stands out is listed with the gain at which it would not, and th
   more_clips(folder);
   const std::string text = book_head + book_with();
   folder.write("book.toml", text);
-  const EditedText edit = turn_gain(text, "low", Decibels{std::round(low.turn * 10) / 10}, folder.path("book.toml"));
-  REQUIRE(edit.problem.empty());
-  CHECK(edit.before == "\"-20 dB .. -18 dB\"");
-  const std::size_t at = text.find(edit.before);
-  CHECK(edit.text == text.substr(0, at) + edit.now + text.substr(at + edit.before.size()));
-  const Recorded after = record(edit.text.substr(book_head.size()));
+  const std::string path = folder.path("book.toml");
+  const Book book = parse_book(text, path).book;
+  const auto moved = [&](const std::string& name, double by) {
+    for (const BookSound& sound : book.sounds)
+      if (sound.name == name) return gain_moved(text, sound, Decibels{by});
+    return BookEdit{};
+  };
+  const EditedBook edited = edit_book(text, path, std::vector{moved("low", low.turn)});
+  REQUIRE(edited.all_made());
+  const std::string before = *edited.outcomes[0].before, after_it = *moved("low", low.turn).value;
+  CHECK(before == "\"-20 dB .. -18 dB\"");
+  const std::size_t at = text.find(before);
+  CHECK(edited.text == text.substr(0, at) + after_it + text.substr(at + before.size()));
+  const Recorded after = record(edited.text.substr(book_head.size()));
   const Balance now = balance_of(std::span(&after.bank, 1), std::span(&after.script, 1));
   CHECK(std::abs(row(now.sounds, "low").from_group) < 6.5);  // raised, it raises its group a little
 
-  const EditedText added = turn_gain(text, "talk", Decibels{-2}, folder.path("book.toml"));
-  CHECK_THAT(added.text, Contains("[sounds.talk]\ngain = \"-2 dB\"\ngroup = \"voices\""));
-  CHECK_THAT(turn_gain(text, "nobody", Decibels{-2}, folder.path("book.toml")).problem, Contains("the book has no such sound"));
+  const EditedBook added = edit_book(text, path, std::vector{moved("talk", -2)});
+  CHECK_THAT(added.text, Contains("gain  = \"-2 dB\"\n"));
+  CHECK(added.outcomes[0].line > 0);
 }
 
 TEST_CASE("the speech index is a half at equal power in each band, one 15 dB above it, and nothing 15 dB below") {

@@ -17,7 +17,7 @@
 #include "print.hpp"
 #include "progress.hpp"
 #include "session_banks.hpp"
-#include "tidewater/author/set_gain.hpp"
+#include "tidewater/author/edit_book.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater::tool {
@@ -124,25 +124,32 @@ std::string balance_json(const Balance& balance) {
   return json.dump(2) + "\n";
 }
 
-/// Turns the gains of the sounds that stand out, in the text of the book.
+/// Moves the gains of the sounds that stand out, in the text of the book.
 int apply_gains(const Balance& balance, const std::string& path) {
-  std::string text = read_text_file(path, "a book");
-  std::size_t changed = 0, failed = 0;
+  const std::string text = read_text_file(path, "a book");
+  const ReadBook read = parse_book(text, path);
+  std::vector<BookEdit> edits;
   for (const BalanceRow& row : balance.sounds) {
     if (!row.stands_out) continue;
-    const EditedText edit = turn_gain(text, row.name, Decibels{std::round(row.turn * 10) / 10}, path);
-    if (!edit.problem.empty()) {
-      complain("{}\n", edit.problem);
-      ++failed;
+    const auto sound =
+        std::find_if(read.book.sounds.begin(), read.book.sounds.end(), [&](const BookSound& its) { return its.name == row.name; });
+    if (sound != read.book.sounds.end()) edits.push_back(gain_moved(text, *sound, Decibels{row.turn}));
+  }
+  const EditedBook edited = edit_book(text, path, edits);
+  std::size_t changed = 0;
+  for (std::size_t i = 0; i < edits.size(); ++i) {
+    const EditOutcome& its = edited.outcomes[i];
+    if (!its.problem.empty()) {
+      complain("{}\n", its.problem);
       continue;
     }
-    text = edit.text;
     ++changed;
-    say("  {}:{}: gain of '{}': {} -> {}\n", path, edit.line, row.name, edit.before.empty() ? "none" : edit.before, edit.now);
+    say("  {}:{}: {}: {} -> {}{}\n", path, its.line, to_text(edits[i].path), its.before.value_or("none"), *edits[i].value,
+        its.also.empty() ? "" : fmt::format("; also {}, by like", fmt::join(its.also, ", ")));
   }
-  if (changed > 0) write_whole_file(path, text);
+  if (changed > 0) write_whole_file(path, edited.text);
   say("{} gain{} changed in {}; nothing else of it\n", changed, changed == 1 ? "" : "s", path);
-  return failed > 0 ? bad_input : fine;
+  return changed < edits.size() ? bad_input : fine;
 }
 
 }  // namespace
