@@ -80,7 +80,7 @@ TEST_CASE("balance prints figures, and applies the gains it proposes as the smal
   const std::string before = folder.read("book.toml");
   const Ran applied = balance("--apply");
   CHECK(applied.exit == 0);
-  CHECK_THAT(applied.out, Contains("book.toml:11: gain of 'bell': \"-30 dB\" -> \"-"));
+  CHECK_THAT(applied.out, Contains("book.toml:11: sounds.bell.gain: \"-30 dB\" -> \"-"));
   const std::string after = folder.read("book.toml");
   const std::size_t at = before.find("\"-30 dB\""), end = after.find("   # too low");
   CHECK(after.substr(0, at) == before.substr(0, at));
