@@ -26,6 +26,11 @@ using Take = std::function<void(std::span<const float>)>;
 constexpr std::int64_t block = 1024;
 constexpr std::size_t most_of_a_request = 4096;  // bytes of text, as many as any but a made-up one has
 
+bool is_of_library(const Request& request) {
+  return std::holds_alternative<asked::ClipRead>(request) || std::holds_alternative<asked::ClipDropped>(request) ||
+         std::holds_alternative<asked::Unreadable>(request);
+}
+
 }  // namespace
 
 /// The manager's door, for those who play a journal again.
@@ -76,7 +81,12 @@ struct Replayed {
     Control& control = *manager.control_;
     make_room(control);
     const std::lock_guard lock(control.mutex);
-    control.settle();
+    // What the library asks for itself comes at the end of an update, which does not settle again: what requests have put on the agenda
+    // while it was under way comes after that.
+    if (is_of_library(request))
+      control.noting.link.read_clock(control.noting.notebook);
+    else
+      control.settle();
     std::uint64_t number = 0;
     control.ask(request, {.into = into.value, .number = &number});
     control.commit();
