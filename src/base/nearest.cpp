@@ -62,7 +62,7 @@ std::string nearest_name(std::string_view wrong, const std::vector<std::string_v
 
 std::string did_you_mean(std::string_view wrong, const std::vector<std::string_view>& known) {
   const auto name = nearest_name(wrong, known);
-  return name.empty() ? "" : "; did you mean '" + name + "'?";
+  return name.empty() || name == wrong ? "" : "; did you mean '" + name + "'?";
 }
 
 }  // namespace tidewater
