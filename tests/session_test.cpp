@@ -8,6 +8,7 @@
 #include <sstream>
 #include <thread>
 
+#include "author/pack/write_design.hpp"
 #include "base/hold_up.hpp"
 #include "base/random.hpp"
 #include "stage.hpp"
@@ -286,6 +287,8 @@ start = "horn"
 start = "tread"
 )";
 
+std::atomic<int> turned{0};  ///< sounds that tools have turned in all sessions
+
 /// A part of a game that asks for anything at any time.
 class Asker {
  public:
@@ -326,6 +329,7 @@ class Asker {
   void change_world();
   void change_scopes();
   void ask_oddly();
+  void turn();
 
   Seconds time() { return Seconds{random_.below(3) == 0 ? 0 : random_.between(0, 0.4)}; }
   const Bank& a_bank() { return banks_[random_.below(static_cast<std::uint32_t>(banks_.size()))]; }
@@ -411,6 +415,30 @@ void Asker::change_scopes() {
   if (random_.below(4) == 0) manager_.begin(a_scope());
 }
 
+/// A tool turns a sound: its own design again, or another gain, pitch, pan and filter of one that plays; sometimes of the wrong sound.
+void Asker::turn() {
+  const BankData& bank = data_of(a_bank());
+  if (bank.sounds.empty() || bank.root() != bank.name) return;
+  BankSound sound = bank.sounds[random_.below(static_cast<std::uint32_t>(bank.sounds.size()))];
+  const std::string name = random_.below(12) == 0 ? bank.sounds[0].name : sound.name;
+  const auto spread = [&](auto& range, double low, double high) {
+    if (random_.below(3) == 0) return;
+    range.low.value = random_.between(low, high);
+    range.high.value = random_.between(range.low.value, high);
+  };
+  spread(sound.gain, -30, 3);
+  spread(sound.pitch, -4, 4);
+  spread(sound.pan, -1, 1);
+  if (sound.low_pass.high.value > 0) spread(sound.low_pass, 300, 9000);
+  for (BankLayer& layer : sound.layers) spread(layer.gain, -9, 0);
+  if (sound.world.place == Where::world) sound.world.silent_from = {random_.between(10, 90)};
+  if (random_.below(4) == 0) sound.limit = random_.below(4);
+  if (random_.below(4) == 0) sound.spacing = Seconds{random_.between(0, 0.1)};
+  if (random_.below(4) == 0) sound.rank = static_cast<int>(random_.below(9));
+  const std::string design = text_of_design(bank, random_.below(8) == 0 ? bank.sounds[0] : sound);
+  if (manager_.turn(bank.name, Name(name), design) == Outcome::done) ++turned;
+}
+
 /// Requests that no game makes on purpose but any game can make by mistake: handles that never existed, NaN, unknown names.
 void Asker::ask_oddly() {
   const double none = std::numeric_limits<double>::quiet_NaN(), endless = std::numeric_limits<double>::infinity();
@@ -457,8 +485,7 @@ void Asker::request() {
     case 20: manager_.set_mood(random_.below(2) == 0 ? "dim" : random_.below(5) == 0 ? "gloom" : "bright", random_.below(2) == 0); break;
     case 21: manager_.set_player_level(group, random_.between(-0.2, 1.2)); break;
     case 22: manager_.set_player_switch(group, random_.below(2) == 0); break;
-    case 18:
-    case 19: manager_.play(tracks[random_.below(static_cast<std::uint32_t>(tracks.size()))]); break;
+    case 18: manager_.play(tracks[random_.below(static_cast<std::uint32_t>(tracks.size()))]); break;
     case 0: someone().stop(time()); break;
     case 1: someone().set_gain(Decibels{random_.between(-30, 6)}, time()); break;
     case 2: someone().bend(Semitones{random_.between(-14, 14)}, time()); break;
@@ -483,6 +510,7 @@ void Asker::request() {
       break;
     case 13: manager_.prefetch(events[random_.below(static_cast<std::uint32_t>(events.size()))]); break;
     case 14: ask_oddly(); break;
+    case 19: turn(); break;
     case 15:
       if (no_actions) break;
       action_ = manager_.begin_action("hauled", an_emitter());
@@ -729,6 +757,7 @@ TEST_CASE("any session gives the same samples when its journal is played again")
   const Folder folder;  // what streams is read from it as it plays
   const std::vector<Bank> banks = all_banks(folder, book);
   check_replays(sessions, [&](std::uint64_t seed) { return difference(play_offline(banks, seed), banks, seed % 2 == 0); });
+  CHECK(turned > sessions);
 }
 
 TEST_CASE("a crowded session that is saved in the middle goes on bit for bit the same in another manager") {

@@ -197,6 +197,11 @@ class SoundManager : public WorldCalls {
   /// The playbacks that ended between the last two calls of `update`, in order. Valid until the next `update`, on its thread. At most as
   /// many as there may be playbacks. Sleeping layers that are stopped end 128 an update.
   std::span<const EndedPlayback> ended() const;
+  /// Gives one sound of a loaded bank other values: gains, pitches, ranges, limits, distances, curves. For tools that change a running
+  /// game; `design` is what `turned_design` (author/turn.hpp) makes of a book. What plays of the sound moves to the new values within 20
+  /// ms, to where it would be had it been started with them; what the game itself has set stays. Returns `needs_reload` if more than values
+  /// differ, such as clips or layers; the journal says what. Waits for an update that is under way, so never call it from within one.
+  Outcome turn(std::string_view bank, SoundName sound, std::string_view design);
   /// Fades out all playbacks, ends dormant ones at once, and removes delayed responses.
   Outcome stop_all(Seconds fade = {});
   /// Reads for about `budget` what is needed, for a manager without a reading thread. A stream needs it ten times a second. Returns whether

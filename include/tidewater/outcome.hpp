@@ -39,9 +39,11 @@ enum class Outcome {
   replaced,         ///< a change of music that was planned: another was asked for before it was placed
   unknown_track,    ///< no loaded bank has this track
   unknown_mood,     ///< no loaded bank has this mood
+  needs_reload,     ///< the turned design cannot take the sound's place while it plays: the book is to be compiled and reloaded
+  not_here,         ///< this build of the library cannot turn sounds (TIDEWATER_DESK=OFF)
 };
 
-inline constexpr Outcome last_outcome = Outcome::unknown_mood;
+inline constexpr Outcome last_outcome = Outcome::not_here;
 
 /// The outcome's word in journals and tables: "started", "pool-full", ...
 std::string_view to_text(Outcome outcome);

@@ -222,12 +222,19 @@ struct SetPlayerSwitch {
   bool on = true;
 };
 
+/// Replaces the values of one sound of a loaded bank; what plays of it moves to the new values. For tools that change a running game.
+struct Turn {
+  std::string_view bank;
+  Name sound{""};
+  std::string_view design;  ///< a bank file with this sound alone, in base64; docs/bank-format.md has its parts
+};
+
 }  // namespace asked
 
 using Request = std::variant<asked::Load, asked::Unload, asked::Raise, asked::Stop, asked::SetGain, asked::Bend, asked::SetPan,
                              asked::SetLowPass, asked::SetHighPass, asked::SetMute, asked::StopAll, asked::Unreadable, asked::Prefetch,
                              asked::Reload, asked::ClipRead, asked::ClipDropped, asked::SetListener, asked::RemoveListener, asked::SetGauge,
                              asked::BeginScope, asked::EndScope, asked::PauseScope, asked::ResumeScope, asked::SetTimeScale, asked::Play,
-                             asked::Leave, asked::SetMood, asked::SetPlayerLevel, asked::SetPlayerSwitch>;
+                             asked::Leave, asked::SetMood, asked::SetPlayerLevel, asked::SetPlayerSwitch, asked::Turn>;
 
 }  // namespace tidewater

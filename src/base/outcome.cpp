@@ -37,6 +37,8 @@ std::string_view to_text(Outcome outcome) {
     case Outcome::replaced: return "replaced";
     case Outcome::unknown_track: return "unknown-track";
     case Outcome::unknown_mood: return "unknown-mood";
+    case Outcome::needs_reload: return "needs-reload";
+    case Outcome::not_here: return "not-here";
     case Outcome::chain_too_long: return "chain-too-long";
   }
   return "?";

@@ -62,6 +62,11 @@ class Followers {
   static Values aimed(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
   static Values now(const Follower& follower, const Gauges& gauges, std::span<const double> ready);
 
+  /// Goes by another design that follows the same gauges.
+  static void follow(Follower& follower, const Following* following) {
+    follower.following = following;
+    follower.louder_as_of = never;
+  }
   /// Lets the present values of gauges that wait for boundaries count from now on.
   static void begin_waiting(Follower& follower, const Values& values);
 

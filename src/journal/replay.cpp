@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <limits>
 #include <map>
+#include <set>
 #include <unordered_map>
 #include <utility>
 
@@ -73,8 +74,12 @@ struct Replayed {
   }
   /// A recording may have more requests in a frame than a notebook has room for: the game's own was handed on meanwhile. A replay refuses
   /// none of them.
-  static void make_room(Control& control) {
-    if (!control.noting.notebook.has_room(most_of_a_request)) control.handing.run(control, {});
+  static void make_room(Control& control, std::size_t bytes = 0) {
+    if (!control.noting.notebook.has_room(most_of_a_request + bytes)) control.handing.run(control, {});
+  }
+  static void turn(SoundManager& manager, const asked::Turn& turn) {
+    make_room(*manager.control_, turn.design.size());
+    manager.turn(turn.bank, turn.sound, turn.design);
   }
   /// Returns the number of a raise; 0 for another request.
   static std::uint64_t ask(SoundManager& manager, const Request& request, Frames into) {
@@ -311,10 +316,13 @@ class Player {
       if (found == nullptr || bank.content() == content) found = &bank;
       if (bank.content() == content) break;
     }
-    if (found == nullptr)
+    others_.erase(std::string(name));
+    if (found == nullptr) {
       tell(line, fmt::format("there is no bank '{}' here; its events are not heard", name));
-    else if (content != ContentHash{} && found->content() != ContentHash{} && content != found->content())
+    } else if (content != ContentHash{} && found->content() != ContentHash{} && content != found->content()) {
+      others_.insert(std::string(name));
       tell(line, fmt::format("the bank '{}' is not as it was when this was recorded", name));
+    }
     return found;
   }
 
@@ -325,6 +333,12 @@ class Player {
       if (const Bank* bank = recorded_bank(reload->bank, reload->content, scripted.line)) manager_.reload(*bank, reload->preload);
     } else if (const auto* unload = std::get_if<asked::Unload>(&scripted.asked.request)) {
       manager_.unload(unload->bank, unload->what_plays);
+    } else if (const auto* turn = std::get_if<asked::Turn>(&scripted.asked.request)) {
+      if (others_.contains(std::string(turn->bank)))
+        tell(scripted.line,
+             fmt::format("'{}' was turned while this was recorded; that is left out, because the bank is another now", turn->sound.text()));
+      else
+        Replayed::turn(manager_, *turn);
     } else {
       Request request = scripted.asked.request;
       if (PlaybackId* named = playback_in(request)) *named = found_again(*named, scripted.line);
@@ -346,6 +360,7 @@ class Player {
   std::map<std::uint64_t, std::uint64_t> raises_;               ///< recorded number to the number now
   std::unordered_map<std::uint64_t, std::string_view> events_;  ///< by the raise's number
   std::size_t run_ = 0;                                         ///< of the script's updates
+  std::set<std::string> others_;                                ///< loaded banks whose content is not the recorded one
   std::vector<KeptState> kept_;
   std::vector<KeptGauge> kept_gauges_;
   std::size_t next_kept_ = 0;

@@ -97,6 +97,8 @@ std::string words(const Reason& r, const KnownNames& known) {
           "the bank '{}' with this event is being loaded, and {:.0f} % of it is there: raise the event when the load has ended", r.name,
           r.number);
     case Code::no_such_bank: return fmt::format("no bank named '{}' is loaded", r.name);
+    case Code::no_such_sound: return fmt::format("the bank '{}' has no sound '{}'", r.more, r.name);
+    case Code::no_turning: return "this build of the library cannot turn sounds; configure it with TIDEWATER_DESK=ON";
     case Code::not_a_number: return fmt::format("{} that is not a number is refused; it may be {}", r.name, r.more);
     case Code::brought:
       return fmt::format("{} of {}{}{} was brought to {}{}{}; it may be {}", r.name, r.number, r.unit.empty() ? "" : " ", r.unit, r.other,

@@ -22,6 +22,8 @@ struct Reason {
     unknown_gauge,     ///< `name`
     event_on_its_way,  ///< in the bank `name`, of which `number` percent are there
     no_such_bank,      ///< `name`
+    no_such_sound,     ///< `name`, of the bank `more`
+    no_turning,        ///< the build cannot turn sounds
     not_a_number,      ///< `name` is what, `more` its range
     brought,           ///< `name` of `number` `unit` was brought to `other`; `more` is its range
     plays_already,     ///< `sound`; `each`: for its emitter

@@ -44,7 +44,8 @@ Outcome Starter::begin_cadence(LiveSound& sound, const NewStart& as, Decibels ga
       held    ? Reason{.code = Reason::Code::held_by_gauge, .number = held->value, .name = held->gauge, .sound = sound.design}
       : heard ? Reason{.code = Reason::Code::begins_cadence, .sound = sound.design}
               : why(sound, its, as.from, verdict);
-  const LiveStart& start = voices.begin(sound, as, layers, verdict);
+  LiveStart& start = voices.begin(sound, as, layers, verdict);
+  start.drawn = static_cast<std::uint32_t>(sound.memory->asked);
   Cadence cadence;
   cadence.start = start.ref();
   cadence.in_world = start.in_world;

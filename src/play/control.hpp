@@ -35,7 +35,7 @@ struct Extras {
   std::int64_t into = 0;                    ///< of a raise: frames from the beginning of the running block
   StartedSounds* started = nullptr;         ///< of a raise: gets its first starts
   std::uint64_t* number = nullptr;          ///< of a raise: receives the raise's number
-  Loading* loading = nullptr;               ///< of a load or unload
+  Loading* loading = nullptr;               ///< of a load, unload or turn
   ClipData* read = nullptr;                 ///< of a clip that was read
 };
 
@@ -150,6 +150,7 @@ struct Control {
   Outcome carry_out(const asked::SetMood& its, const Extras& extras);
   Outcome carry_out(const asked::SetPlayerLevel& its, const Extras& extras);
   Outcome carry_out(const asked::SetPlayerSwitch& its, const Extras& extras);
+  Outcome carry_out(const asked::Turn& turn, const Extras& extras);
   Outcome set_player(const PlayerSetting& setting, Name group);
   void follow_moods_of_scopes();
   void tell_of_undeclared(const asked::Raise& raise);

@@ -10,17 +10,27 @@ namespace tidewater {
 Driving::Driving(std::size_t starts, Listening& listening, Voices& voices, Noting& noting)
     : cadences(starts), listening_(listening), voices_(voices), noting_(noting) {}
 
+namespace {
+
+std::unique_ptr<const Following> following_by(const Gauges& gauges, const Numbers::Plan& plan, const BankSound& design,
+                                              const BankData& bank) {
+  auto following = std::make_unique<const Following>(design, [&](Name name) {
+    for (std::size_t g = 0; g < plan.numbers.size(); ++g)
+      if (same_name(name, bank.gauges[g].name)) return plan.numbers[g];
+    return gauges.names().find(name);
+  });
+  return following->empty() ? nullptr : std::move(following);
+}
+
+}  // namespace
+
 void Driving::follow(LiveBank& bank) const {
   const Numbers::Plan plan = gauges.names().plan(names_of(bank.data->gauges));
-  const auto number = [&](Name name) {
-    for (std::size_t g = 0; g < plan.numbers.size(); ++g)
-      if (same_name(name, bank.data->gauges[g].name)) return plan.numbers[g];
-    return gauges.names().find(name);
-  };
-  for (LiveSound& sound : bank.sounds) {
-    auto following = std::make_unique<const Following>(*sound.design, number);
-    if (!following->empty()) sound.following = std::move(following);
-  }
+  for (LiveSound& sound : bank.sounds) sound.following = following_by(gauges, plan, *sound.design, *bank.data);
+}
+
+std::unique_ptr<const Following> Driving::following_of(const BankSound& design, const BankData& bank) const {
+  return following_by(gauges, gauges.names().plan(names_of(bank.gauges)), design, bank);
 }
 
 namespace {

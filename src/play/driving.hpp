@@ -1,5 +1,6 @@
 #pragma once
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <vector>
 
@@ -25,6 +26,8 @@ struct Driving {
 
   /// Finds which of the manager's gauges a bank's sounds follow. Outside the lock, while nobody else loads.
   void follow(LiveBank& bank) const;
+  /// The same for one design of a bank; null if it follows no gauge.
+  std::unique_ptr<const Following> following_of(const BankSound& design, const BankData& bank) const;
   /// Gives a raise what its emitter says of the gauges that the event's sounds follow; `values` holds it.
   void fill_in(asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event, Values& values) const;
   /// Sets an emitter's own gauge, for a response.

@@ -50,6 +50,7 @@ void HandOn::hand_on_notes(Control& control) {
     notes_.clear();
     const std::lock_guard lock(control.mutex);
     std::swap(control.noting.notebook, notes_);
+    take_retired(control);
     catalogue = control.library.loaded.catalogue();
     for (const auto& [count, code] :
          {std::pair(notes_.take_refused(), Reason::Code::no_room), {notes_.take_lost(), Reason::Code::lines_lost}})
@@ -91,6 +92,12 @@ void HandOn::hand_on_notes(Control& control) {
   }
 }
 
+/// With the control lock, when the notes that may refer to them are taken.
+void HandOn::take_retired(Control& control) {
+  for (auto& its : control.library.retired) retired_.push_back(std::move(its));
+  control.library.retired.clear();
+}
+
 void finish_update(Control& control, Seconds elapsed, std::unique_lock<std::mutex> updating) {
   std::vector<ClipData> dropped;  // destroyed without the lock
   std::list<LiveBank> silent = control.end_update(elapsed, dropped);
@@ -113,8 +120,14 @@ void HandOn::run(Control& control, std::list<LiveBank>&& silent) {
     Marked& operator=(const Marked&) = delete;
     std::atomic<std::thread::id>& mark;
   } marked(by_);
-  if (control.options.journal) hand_on_notes(control);
+  if (control.options.journal) {
+    hand_on_notes(control);
+  } else {
+    const std::lock_guard lock(control.mutex);
+    take_retired(control);
+  }
   silent_banks_.clear();
+  retired_.clear();
 }
 
 }  // namespace tidewater

@@ -10,6 +10,7 @@
 #include <string>
 #include <thread>
 #include <unordered_map>
+#include <vector>
 
 #include "base/ours.hpp"
 #include "notebook/notebook.hpp"
@@ -38,6 +39,7 @@ class HandOn {
 
  private:
   void hand_on_notes(Control& control);
+  void take_retired(Control& control);
   std::string words_of(const Reason& why, const KnownNames& known);
 
   std::mutex mutex_;  ///< held while lines are handed on, so that they stay in order; guards the rest
@@ -48,7 +50,8 @@ class HandOn {
   std::function<void(const noted::Sums&)> take_sums_;
   std::unordered_map<std::string, std::string> suggested_;  ///< unknown names that were asked for, and the advice for each
   std::shared_ptr<const Catalogue> suggested_by_;
-  std::list<LiveBank> silent_banks_;  ///< destroyed after their notes were handed on
+  std::list<LiveBank> silent_banks_;                         ///< destroyed after their notes were handed on
+  std::vector<std::unique_ptr<const TurnedSound>> retired_;  ///< the same
   std::atomic<std::thread::id> by_{};
 };
 

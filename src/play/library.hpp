@@ -1,6 +1,7 @@
 #pragma once
 #include <algorithm>
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -72,8 +73,9 @@ struct Library {
   Reader reader;
   Loaded loaded;
   BackgroundLoads loads;
-  std::vector<ReadClip> just_read;  ///< as the reading thread gave them
-  std::vector<ClipData> dropped;    ///< to be destroyed outside the lock
+  std::vector<ReadClip> just_read;                          ///< as the reading thread gave them
+  std::vector<ClipData> dropped;                            ///< to be destroyed outside the lock
+  std::vector<std::unique_ptr<const TurnedSound>> retired;  ///< designs that notes may still refer to
   bool told_of_budget = false;
   static constexpr std::size_t most_undeclared = 64;
   std::vector<std::uint64_t> undeclared;  ///< hashes of the undeclared values that were told

@@ -224,6 +224,11 @@ void Listening::put(const LiveSound& sound) {
   know_following(sound);
 }
 
+void Listening::change(const LiveSound& sound) {
+  earshot.change_kind(sound.heard_kind, kind_of(sound));
+  know_following(sound);
+}
+
 void Listening::know_following(const LiveSound& sound) {
   if (sound.heard_kind >= following.size()) following.resize(sound.heard_kind + std::size_t{1});
   following[sound.heard_kind] = sound.following.get();

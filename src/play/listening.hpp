@@ -62,6 +62,8 @@ struct Listening {
   /// A bank's sounds can be heard in the world, or no more.
   void join(LiveBank& bank);
   void leave(const std::list<LiveBank>& banks);
+  /// A sound that has another design.
+  void change(const LiveSound& sound);
   /// A saved state's sound, under the number that it had.
   void put(const LiveSound& sound);
 

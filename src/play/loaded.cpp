@@ -21,6 +21,11 @@ bool goes_by_gauges(const BankSound& design) {
 
 }  // namespace
 
+std::unique_ptr<const Hearing> hearing_of(const BankSound& design) {
+  if (design.world.place != Where::world) return nullptr;
+  return std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
+}
+
 void SoundMemory::fit(const BankSound& design) {
   std::size_t lists = 0;
   for (const auto& layer : design.layers) lists += layer.choices.size();
@@ -47,10 +52,8 @@ Loading Loaded::prepare(const std::shared_ptr<const BankData>& data, LiveClips c
     sound.home = &live;
     sound.bank = data.get();
     sound.design = &design;
-    if (design.world.place == Where::world) {
-      sound.hearing = std::make_unique<const Hearing>(design.world, design.follow, goes_by_gauges(design));
-      live.in_world.push_back(&sound);
-    }
+    sound.hearing = hearing_of(design);
+    if (sound.hearing != nullptr) live.in_world.push_back(&sound);
     if (design.as_track() != nullptr) live.tracks.push_back(&sound);
     sound.choice_keys = choice_keys_of(design);
     sound.key = seed_for(seed, hash_name(design.name));

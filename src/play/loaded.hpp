@@ -3,13 +3,16 @@
 #include <array>
 #include <cstdint>
 #include <list>
+#include <map>
 #include <memory>
 #include <mutex>
 #include <string>
 #include <string_view>
 #include <unordered_map>
+#include <utility>
 #include <vector>
 
+#include "bank/turned_design.hpp"
 #include "base/state.hpp"
 #include "choose/pick.hpp"
 #include "drive/following.hpp"
@@ -32,6 +35,12 @@ struct SoundMemory {
   void fit(const BankSound& design);
 };
 
+/// A design that has taken the place of the bank's own.
+struct TurnedSound {
+  BankSound design;
+  std::string text;  ///< as it was given
+};
+
 /// A sound of a loaded bank.
 struct LiveSound : PlayedSound {
   std::unique_ptr<const Hearing> hearing;      ///< of a sound in the world
@@ -45,6 +54,9 @@ struct LiveSound : PlayedSound {
   std::size_t told_count = 0;
 };
 
+/// How a sound in the world is heard; null for one on the screen.
+std::unique_ptr<const Hearing> hearing_of(const BankSound& design);
+
 struct LiveBank : PlayedBank {
   std::shared_ptr<const BankData> data;
   std::uint64_t serial = 0;  ///< number of the load that brought it, from 1
@@ -52,9 +64,20 @@ struct LiveBank : PlayedBank {
   std::vector<LiveSound> sounds;
   std::vector<LiveSound*> in_world;  ///< those that have a place in the world
   std::vector<LiveSound*> tracks;
+  std::map<std::size_t, std::unique_ptr<const TurnedSound>> turned;  ///< designs of some of the sounds, by their number
+  std::vector<std::unique_ptr<const TurnedSound>> before;            ///< earlier ones of its tracks, which the music may hold
+
+  /// A sound takes a design in place of the present one; returns the turned one that was there. What follows from the design is not made
+  /// anew.
+  std::unique_ptr<const TurnedSound> turn(LiveSound& sound, std::unique_ptr<const TurnedSound> its) {
+    sound.design = &its->design;
+    return std::exchange(turned[static_cast<std::size_t>(&sound - sounds.data())], std::move(its));
+  }
 };
 
-/// The data of a load or unload, made ready before the lock is taken.
+struct Turning;
+
+/// The data of a load, unload or turn, made ready before the lock is taken.
 struct Loading {
   std::list<LiveBank> prepared;   ///< the bank that is loaded
   std::vector<LiveSound*> known;  ///< its sounds whose names other loaded banks have, too
@@ -66,6 +89,7 @@ struct Loading {
   std::vector<Version> versions;
   std::vector<std::uint32_t> groups;  ///< the manager's numbers of the bank's groups
   std::vector<std::uint32_t> scopes;  ///< the manager's numbers of the bank's scopes
+  Turning* turning = nullptr;         ///< of a turn; then nothing else holds
   std::shared_ptr<const Catalogue> catalogue;
 };
 
@@ -120,6 +144,8 @@ class Loaded {
   std::list<LiveBank> take_silent();
 
  private:
+  template <class State>
+  static void state_of_turned(State& s, LiveBank& bank);
   /// Makes the bank, which is not yet among the others.
   Loading prepare(const std::shared_ptr<const BankData>& data, LiveClips clips, std::uint64_t seed);
   /// Finds the place of its sounds in the chains of versions, for a bank at this place in the catalogue.
@@ -133,6 +159,27 @@ class Loaded {
   std::shared_ptr<const Catalogue> catalogue_ = std::make_shared<const Catalogue>();
   std::unordered_map<std::uint64_t, SoundMemory> memories_;  ///< by the hash of a sound's name
 };
+
+/// Which sounds have a turned design, and the design.
+template <class State>
+void Loaded::state_of_turned(State& s, LiveBank& bank) {
+  std::vector<std::size_t> turned;
+  for (const auto& [number, ignored] : bank.turned) turned.push_back(number);
+  s.each(turned, [&](std::size_t& number) {
+    std::string text;
+    if constexpr (!State::reading) text = bank.turned.at(number)->text;
+    s(number);
+    s.text(text);
+    if constexpr (State::reading) {
+      if (number >= bank.sounds.size()) return s.damage();
+      LiveSound& sound = bank.sounds[number];
+      Read<BankSound> design = read_turned_design(text, *bank.data, *sound.design);
+      if (!design.value) return s.damage();
+      bank.turn(sound, std::make_unique<const TurnedSound>(TurnedSound{*std::move(design.value), std::move(text)}));
+      sound.hearing = hearing_of(*sound.design);
+    }
+  });
+}
 
 template <class State, class BankCalled>
 void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
@@ -150,6 +197,7 @@ void Loaded::state(State& s, std::uint64_t seed, BankCalled bank_called) {
       banks_.splice(banks_.end(), prepare(data, LiveClips(data->clips.size()), seed).prepared);
       bank = &banks_.back();
     }
+    state_of_turned(s, *bank);
     s(bank->serial, bank->versioned, bank->unloaded, bank->replaced, bank->playing, bank->asleep, bank->stops);
     bank->clips.state(s);
   });

@@ -10,6 +10,7 @@
 #include "play/control.hpp"
 #include "play/raising.hpp"
 #include "play/save.hpp"
+#include "play/turn.hpp"
 
 namespace tidewater {
 namespace {
@@ -178,6 +179,10 @@ std::optional<Beat> SoundManager::beat(StandName stand, Seconds latency) const {
 }
 
 std::span<const PassedBeat> SoundManager::beats() const { return control_->starter.music.passed(); }
+
+Outcome SoundManager::turn(std::string_view bank, SoundName sound, std::string_view design) {
+  return turn_now(*control_, bank, sound, design);
+}
 
 Outcome SoundManager::stop_all(Seconds fade) { return ask(*control_, asked::StopAll{fade}); }
 

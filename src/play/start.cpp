@@ -282,7 +282,9 @@ MixFrame Starting::starts_on(const Candidate& candidate) const {
 bool Starting::nobody_would_hear() const { return from_ != nullptr && !from_->level.audible() && is_short(); }
 
 Outcome Starting::begin(const NewStart& as, StartedSounds& started) {
-  starter_.join(sound_, starter_.voices.begin(sound_, as, layers_, *verdict_), happening_, follower(), started);
+  LiveStart& start = starter_.voices.begin(sound_, as, layers_, *verdict_);
+  start.drawn = static_cast<std::uint32_t>(sound_.memory->asked);
+  starter_.join(sound_, start, happening_, follower(), started);
   Outcome outcome = Outcome::pool_full;
   for (const Candidate& candidate : layers_) {
     if (!candidate.begins()) continue;

@@ -158,6 +158,10 @@ template <>
 inline constexpr auto description_of<asked::SetPlayerSwitch> = describe("player-switch", field("group", &asked::SetPlayerSwitch::group),
                                                                         field("on", &asked::SetPlayerSwitch::on));
 
+template <>
+inline constexpr auto description_of<asked::Turn> = describe("turn", field("bank", &asked::Turn::bank), field("sound", &asked::Turn::sound),
+                                                             field("design", &asked::Turn::design));
+
 template <class R>
 concept Described = !std::is_same_v<decltype(description_of<std::remove_const_t<R>>), const int>;
 

@@ -126,6 +126,7 @@ struct LiveStart {
   PlayedSound* sound = nullptr;
   PlaybackId id;
   LiveLayer* layers = nullptr;
+  std::uint32_t drawn;                                                ///< how often its sound had been asked for: its draws come from this
   std::uint32_t alive = 0;                                            ///< layers that are not over; none where the slot is free
   LiveStart *earlier = nullptr, *later = nullptr;                     ///< of the same sound
   LiveStart *next_of_emitter = nullptr, **from_of_emitter = nullptr;  ///< among those that may be of one sound and one emitter

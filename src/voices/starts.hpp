@@ -82,7 +82,7 @@ class Starts {
     if (!s.ok()) return;
     for (LiveStart& start : starts_) {
       s(start.id, start.alive, start.emitter, start.base, start.heard, start.slot, start.in_world, start.follows, start.part, start.scope,
-        start.stays, start.renewed, start.event, start.action, start.paused_at);
+        start.stays, start.renewed, start.event, start.action, start.drawn, start.paused_at);
       start.from = &from_[static_cast<std::size_t>(&start - starts_.data())];
       if (start.alive > 0) {
         sound(start.sound);

@@ -44,10 +44,10 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
   start.in_world = as.from != nullptr;
   start.follows = as.follows;
   start.part = as.part;
-  start.renewed = as.renewed;
   start.event = as.event;
   start.action = as.action;
   start.stays = as.part == Part::cadence;
+  if (as.part == Part::beat) start.renewed = as.renewed;
   if (start.in_world) *start.from = *as.from;
   bool reading = false;
   for (Candidate& candidate : wanted) {
@@ -58,8 +58,6 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.clip = candidate.clip;
     layer.its.drawn_gain = candidate.gain;
     layer.its.drawn_pitch = candidate.pitch;
-    layer.its.own_gain = as.own_gain;
-    layer.its.own_pitch = as.own_pitch;
     layer.level = candidate.own;
     if (start.follows) {
       layer.bent = candidate.bent;
@@ -71,7 +69,11 @@ LiveStart& Voices::begin(PlayedSound& sound, const NewStart& as, std::span<Candi
     layer.its.pan = as.pan;
     layer.its.low_pass = as.low_pass;
     layer.its.high_pass = as.high_pass;
-    if (start.in_world || start.follows || as.own_pitch != Semitones{}) layer.progress.step = step_of(layer);
+    if (as.part == Part::beat) {  // nothing else has values of its own so early
+      layer.its.own_gain = as.own_gain;
+      layer.its.own_pitch = as.own_pitch;
+    }
+    if (start.in_world || start.follows || as.part == Part::beat) layer.progress.step = step_of(layer);
     sound.home->clips.use(layer.live_clip());
     if (candidate.fate == Candidate::Fate::voice) {
       if (as.track == nullptr)

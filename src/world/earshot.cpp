@@ -69,6 +69,12 @@ void Earshot::put_kind(std::uint32_t number, const HeardKind& kind) {
   kinds_[number] = kind;
 }
 
+void Earshot::change_kind(std::uint32_t kind, const HeardKind& to) {
+  const HeardKind before = std::exchange(kinds_[kind], to);
+  kinds_[kind].loudest = before.loudest;
+  kinds_[kind].count = before.count;
+}
+
 void Earshot::remove_kind(std::uint32_t kind) {
   kinds_[kind] = {};
   free_kinds_.push_back(kind);

@@ -61,6 +61,8 @@ class Earshot {
   std::uint32_t add_kind(const HeardKind& kind);
   /// Nothing of the kind plays any more. Not while `search` may run.
   void remove_kind(std::uint32_t kind);
+  /// The starts of a kind are heard in another way. Not while `search` may run.
+  void change_kind(std::uint32_t kind, const HeardKind& to);
   /// Restores a kind under the number that it had.
   void put_kind(std::uint32_t number, const HeardKind& kind);
 

@@ -137,22 +137,6 @@ class Behind {
   std::thread thread_;
 };
 
-/// A bank's header and table, for payloads with these hashes.
-std::string beginning_of(WrittenTable& table, const std::vector<file::Hash>& hashes) {
-  file::Header header;
-  header.magic = file::magic;
-  header.version = file::version;
-  header.table_at = sizeof header;
-  const std::vector<std::byte> bytes = table.bytes(header.table_at, hashes, header.sections);
-  header.table_size = bytes.size();
-  header.table_hash = file::hash_of(bytes);
-  header.payload_at = header.table_at + header.table_size;
-  header.streams_at = header.payload_at + table.payload_size();
-  header.file_size = header.streams_at + table.streams_size();
-  header.header_hash = file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(file::Header, header_hash)));
-  return std::string(text_of(std::as_bytes(std::span(&header, 1)))) + std::string(text_of(bytes));
-}
-
 /// Whether a file is so large, and begins as this does, but for the hashes: in its header two, in its table as many as there are.
 bool may_be(const std::string& path, std::uint64_t size, const std::string& beginning, std::uint64_t hashes) {
   std::ifstream in(path, std::ios::binary | std::ios::ate);
@@ -186,6 +170,21 @@ bool begins_with(const std::string& path, const std::string& beginning) {
 std::size_t blocks_of(std::uint64_t bytes) { return static_cast<std::size_t>((bytes + file::block - 1) / file::block); }
 
 }  // namespace
+
+std::string beginning_of(WrittenTable& table, const std::vector<file::Hash>& hashes) {
+  file::Header header;
+  header.magic = file::magic;
+  header.version = file::version;
+  header.table_at = sizeof header;
+  const std::vector<std::byte> bytes = table.bytes(header.table_at, hashes, header.sections);
+  header.table_size = bytes.size();
+  header.table_hash = file::hash_of(bytes);
+  header.payload_at = header.table_at + header.table_size;
+  header.streams_at = header.payload_at + table.payload_size();
+  header.file_size = header.streams_at + table.streams_size();
+  header.header_hash = file::hash_of(std::as_bytes(std::span(&header, 1)).first(offsetof(file::Header, header_hash)));
+  return std::string(text_of(std::as_bytes(std::span(&header, 1)))) + std::string(text_of(bytes));
+}
 
 std::unique_ptr<Bytes> stream_bytes(const StreamedFile& file) {
   Read<std::unique_ptr<Bytes>> bytes = read_file(file);

@@ -89,4 +89,7 @@ class WrittenTable {
       records_;  ///< of the designs that bank/fields.hpp describes
 };
 
+/// A bank's header and table, for payloads with these hashes.
+std::string beginning_of(WrittenTable& table, const std::vector<bank_file::Hash>& hashes);
+
 }  // namespace tidewater

@@ -1,0 +1,19 @@
+#pragma once
+/// Base64 of RFC 4648, section 4, with padding.
+
+#include <cstddef>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
+
+std::string to_base64(std::span<const std::byte> bytes);
+/// Nothing if the text is not one that `to_base64` returns.
+std::optional<std::vector<std::byte>> from_base64(std::string_view text);
+
+}  // namespace tidewater
