@@ -29,6 +29,8 @@ struct Recipe {
 /// Mono samples at 48 kHz. The same recipe, seed and variant give the same samples; variants differ a little in pitch,
 /// length and colour. Throws Error where the recipe's envelope is impossible.
 std::vector<float> make_sketch(const Recipe& recipe, std::uint64_t seed = 1, std::uint32_t variant = 0);
+/// Throws Error where `make_sketch` would.
+void check_recipe(const Recipe& recipe);
 inline constexpr Hertz sketch_rate{48000};
 
 /// Ready recipes for what games need first.

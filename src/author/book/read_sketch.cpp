@@ -50,7 +50,7 @@ SketchPlan read_sketch(Problems& problems, const toml::node& node) {
       read_recipe_keys(problems, *table, plan);
     else
       problems.add(problems.at(node), "'sketch' must be the name of a recipe, or a table such as { like = \"step\", variants = 5 }");
-    make_sketch(plan.recipe, plan.seed);
+    check_recipe(plan.recipe);
   } catch (const Error& error) {
     problems.add(problems.at(node), fmt::format("sketch: {}", error.what()));
   }

@@ -71,15 +71,6 @@ class Source {
   double spark_ = 0;
 };
 
-void check(const Recipe& recipe) {
-  if (recipe.length <= Seconds{0} || recipe.length > longest_sketch)
-    throw Error(fmt::format("a sketch of {:.3f} s cannot be made; its length must be above zero and at most {:.0f} s", recipe.length.value,
-                            longest_sketch.value));
-  if (recipe.attack.value > recipe.length.value)
-    throw Error(fmt::format("its attack of {:.0f} ms is longer than the whole sketch of {:.0f} ms; make one shorter, or the other longer",
-                            recipe.attack.value * 1000, recipe.length.value * 1000));
-}
-
 /// A loop's end is blended into its beginning.
 void close_loop(std::vector<float>& samples) {
   const std::size_t blend = samples.size() / 8;
@@ -93,8 +84,17 @@ void close_loop(std::vector<float>& samples) {
 
 }  // namespace
 
+void check_recipe(const Recipe& recipe) {
+  if (recipe.length <= Seconds{0} || recipe.length > longest_sketch)
+    throw Error(fmt::format("a sketch of {:.3f} s cannot be made; its length must be above zero and at most {:.0f} s", recipe.length.value,
+                            longest_sketch.value));
+  if (recipe.attack.value > recipe.length.value)
+    throw Error(fmt::format("its attack of {:.0f} ms is longer than the whole sketch of {:.0f} ms; make one shorter, or the other longer",
+                            recipe.attack.value * 1000, recipe.length.value * 1000));
+}
+
 std::vector<float> make_sketch(const Recipe& recipe, std::uint64_t seed, std::uint32_t variant) {
-  check(recipe);
+  check_recipe(recipe);
   Random random(seed_for(seed, variant));
   const bool varied = variant > 0;
   const double pitch = recipe.pitch.value * (varied ? ratio({random.between(-1, 1)}) : 1);
