@@ -1,6 +1,7 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
-///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music, mix or names
+///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music, mix, turn or
+///     names
 
 #include <fmt/format.h>
 
@@ -21,6 +22,7 @@
 #include "names.hpp"
 #include "scopes.hpp"
 #include "table.hpp"
+#include "turn.hpp"
 #include "world.hpp"
 
 namespace {
@@ -75,7 +77,7 @@ constexpr std::pair<std::string_view, void (*)()> tables[] = {
     {"costs", bench::print_costs_table},   {"calls", bench::print_calls_table},   {"clean", bench::print_clean_table},
     {"growth", bench::print_growth_table}, {"books", bench::print_books_table},   {"banks", bench::print_banks_table},
     {"world", bench::print_world_table},   {"scopes", bench::print_scopes_table}, {"music", bench::print_music_table},
-    {"mix", bench::print_mix_table},       {"names", bench::print_names_table}};
+    {"mix", bench::print_mix_table},       {"turn", bench::print_turn_table},     {"names", bench::print_names_table}};
 
 }  // namespace
 
