@@ -4,7 +4,6 @@
 #include <mutex>
 #include <utility>
 
-#include "base/exact.hpp"
 #include "choose/shape.hpp"
 #include "play/asking.hpp"
 #include "play/control.hpp"

@@ -41,9 +41,9 @@ std::string remove_value(std::string_view text, const BookPath& path);
 /// The value as it is written; none if there is no such key.
 std::optional<std::string> value_text(std::string_view text, const BookPath& path);
 
-// Other values in the unit and the spelling of the old text: "-9 dB .. -6 dB" becomes "-8 dB .. -5.5 dB", "+-1 st" becomes "+-2 st",
-// "1,5 s" becomes "1,25 s". Where the old text has no spelling for the new values ("silent"), they are written as `to_text` does. What is
-// returned reads as the new values, to four digits.
+// Text of a quantity with other values, in the unit and the spelling of the old text: "-9 dB .. -6 dB" becomes "-8 dB .. -5.5 dB", "+-1 st"
+// becomes "+-2 st", "1,5 s" becomes "1,25 s". Values that the old text cannot spell, such as "silent", are written as `to_text` does. The
+// book's reader reads the new values from the result, to four digits.
 
 std::string spelled_like(std::string_view old, Range<Decibels> now);
 std::string spelled_like(std::string_view old, Range<Semitones> now);
@@ -59,7 +59,7 @@ struct BookEdit {
   std::optional<std::string> read;   ///< the value that the change was made from, as the book had it; none if there was none
 };
 
-/// What became of one change. `problem` is empty if it is in the new text.
+/// Result of one change. Without a `problem` the change is in the new text.
 struct EditOutcome {
   std::optional<std::string> before;  ///< the value that stood there, as it was written
   unsigned line = 0;                  ///< of the new text, from 1; 0 for a key that was taken out
