@@ -31,7 +31,7 @@ std::string book_of_loops() {
   return text;
 }
 
-double milliseconds_since(std::chrono::steady_clock::time_point began) {
+double turn_milliseconds(std::chrono::steady_clock::time_point began) {
   return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - began).count();
 }
 
@@ -41,7 +41,7 @@ double least_of(int runs, Work work) {
   for (int run = 0; run < runs; ++run) {
     const auto began = std::chrono::steady_clock::now();
     work();
-    least = std::min(least, milliseconds_since(began));
+    least = std::min(least, turn_milliseconds(began));
   }
   return least;
 }
@@ -76,11 +76,11 @@ void print_turn_table() {
     sound->gain.high = {-20 + 10.0 * (turn % 2)};
     const auto began = std::chrono::steady_clock::now();
     const Read<std::string> design = turned_design(bank, book, "loop-7");
-    made.push_back(milliseconds_since(began));
+    made.push_back(turn_milliseconds(began));
     if (!design.value) throw Error(design.problem);
     const auto asks = std::chrono::steady_clock::now();
     if (manager.turn("loops", "loop-7", *design.value) != Outcome::done) throw Error("a turn was refused");
-    asked.push_back(milliseconds_since(asks));
+    asked.push_back(turn_milliseconds(asks));
   }
   // How long it takes until a sample is another: two managers, one of them turned.
   SoundManager turned({.offline = true}), plain({.offline = true});

@@ -20,7 +20,7 @@
 namespace tidewater {
 namespace {
 
-constexpr std::size_t longest = std::size_t{64} << 10;
+constexpr std::size_t longest_design = std::size_t{64} << 10;
 
 /// Whether the layers have the same clips in the same lists.
 bool same_clips(const BankLayer& a, const BankLayer& b) {
@@ -98,7 +98,8 @@ std::string needs_reload(const BankSound& now, const BankSound& turned) {
 }
 
 Read<BankSound> read_turned_design(std::string_view text, const BankData& bank, const BankSound& now) {
-  if (text.size() > longest) return {std::nullopt, fmt::format("the turned design has {} bytes; {} are the most", text.size(), longest)};
+  if (text.size() > longest_design)
+    return {std::nullopt, fmt::format("the turned design has {} bytes; {} are the most", text.size(), longest_design)};
   const auto bytes = from_base64(text);
   if (!bytes) return {std::nullopt, "the turned design is not base64"};
   Read<BankSound> sound;

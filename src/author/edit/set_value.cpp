@@ -15,13 +15,13 @@ namespace {
 
 std::string as_key(std::string_view name) { return is_bare(name) ? std::string(name) : in_basic_quotes(name); }
 
-std::string_view key_of(const BookStep& step) {
+std::string_view key_at(const BookStep& step) {
   const auto* key = std::get_if<std::string>(&step);
   return key == nullptr ? std::string_view() : std::string_view(*key);
 }
 
 /// The last key on the way to the node at this depth.
-std::string_view key_to(const BookPath& path, std::size_t depth) { return depth == 0 ? std::string_view() : key_of(path[depth - 1]); }
+std::string_view key_to(const BookPath& path, std::size_t depth) { return depth == 0 ? std::string_view() : key_at(path[depth - 1]); }
 
 [[noreturn]] void refuse(const BookPath& path, std::string_view why) { throw Error(fmt::format("{}: {}", to_text(path), why)); }
 
@@ -194,7 +194,7 @@ std::string add_table(const TomlPlaces& places, const BookPath& path, const std:
   std::string after(places.text());
   if (!after.empty() && after.back() != '\n') after += line_break;
   if (!after.empty()) after += line_break;
-  return after + fmt::format("[{}]{}{} = {}{}", table, line_break, as_key(key_of(path.back())), value, line_break);
+  return after + fmt::format("[{}]{}{} = {}{}", table, line_break, as_key(key_at(path.back())), value, line_break);
 }
 
 /// The new text with a key or item that was not there. `nodes` is the way as far as it goes.
@@ -218,7 +218,7 @@ std::string inserted(const TomlPlaces& places, const BookPath& path, const std::
   if (how(depth) == TableForm::in_line) return insert_between(places, *table, places.spots_of(*table), keys + " = " + value);
   const bool new_table = depth == nearest && (depth == 0 ? rest.size() > 1 : how(depth) == TableForm::implied);
   if (new_table) return add_table(places, path, dotted(path, std::span(path).first(path.size() - 1)), value);
-  return insert_line(places, *table, key_of(rest.front()), keys, value, order);
+  return insert_line(places, *table, key_at(rest.front()), keys, value, order);
 }
 
 }  // namespace
@@ -245,7 +245,7 @@ std::string set_value(std::string_view text, const BookPath& path, std::string_v
   const auto nodes = way(places, path);
   if (nodes.size() <= path.size()) return proved(text, inserted(places, path, nodes, its, order), path, its);
   const toml::node& node = *nodes.back();
-  if (places.form_of(node, key_of(path.back())) != TableForm::in_line) refuse(path, "it is a table of its own, and no value");
+  if (places.form_of(node, key_at(path.back())) != TableForm::in_line) refuse(path, "it is a table of its own, and no value");
   return proved(text, replaced(text, places.begin_of(node), places.end_of(node), value), path, its);
 }
 
@@ -254,7 +254,7 @@ std::string remove_value(std::string_view text, const BookPath& path) {
   const auto nodes = way(places, path);
   if (path.empty() || nodes.size() <= path.size()) refuse(path, "it is not there");
   const toml::node& node = *nodes.back();
-  if (places.form_of(node, key_of(path.back())) != TableForm::in_line) refuse(path, "it is a table of its own, and no value");
+  if (places.form_of(node, key_at(path.back())) != TableForm::in_line) refuse(path, "it is a table of its own, and no value");
   std::size_t depth = path.size() - 1;
   while (nodes[depth]->is_table() && places.form_of(*nodes[depth], key_to(path, depth)) == TableForm::dotted) --depth;
   const toml::node& holder = *nodes[depth];
