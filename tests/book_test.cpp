@@ -273,4 +273,7 @@ TEST_CASE("a book of sketches alone needs no folder of clips") {
   const ReadBook mixed = parse_book(sketched + "[sounds.b]\nclips=[\"b.wav\"]\n", folder.path("book.toml"));
   REQUIRE_FALSE(mixed.problems.empty());
   CHECK_THAT(mixed.problems.front().message, Contains("there is no folder"));
+  const std::string like = sketched + "[sounds.far]\nlike = \"ding\"\ngain = \"-6 dB\"\n";
+  CHECK(parse_book(like, folder.path("book.toml")).problems.empty());
+  CHECK_FALSE(parse_book(like + "clips = [\"far.wav\"]\n", folder.path("book.toml")).problems.empty());
 }

@@ -108,14 +108,15 @@ class Reader {
   }
 
  private:
-  /// Not where all sounds are sketches, and the book says nothing of a folder.
+  /// Not where all sounds are sketches, or are like one, and the book says nothing of a folder.
   bool needs_clips() const {
     if (root_["book"]["clips"]) return true;
     std::size_t count = 0, sketched = 0;
     const auto look_at = [&](const toml::node& node) {
       const auto* table = node.as_table();
       ++count;
-      if (table != nullptr && (table->contains("sketch") || table->contains("list"))) ++sketched;
+      const auto has = [&](const char* key) { return table != nullptr && table->contains(key); };
+      if (has("sketch") || has("list") || (has("like") && !has("clips") && !has("layers"))) ++sketched;
     };
     if (const auto* sounds = root_["sounds"].as_table())
       for (const auto& [key, sound] : *sounds) look_at(sound);
