@@ -37,7 +37,7 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
 
 void HandOn::hand_on_notes(Control& control) {
   const ManagerOptions& options = control.options;
-  if (!std::exchange(head_told_, true)) {
+  if (!head_told_.exchange(true)) {
     noted::Head head;
     copy_deciding_options(head, options);
     head.recorded = true;

@@ -31,11 +31,8 @@ class HandOn {
   void run(Control& control, std::list<LiveBank>&& silent);
   /// Also gives the sums of each second to `take`. Before the first `run`.
   void give_sums_to(std::function<void(const noted::Sums&)> take) { take_sums_ = std::move(take); }
-  /// Whether the sink has received anything.
-  bool has_begun() {
-    const std::lock_guard lock(mutex_);
-    return head_told_;
-  }
+  /// Whether the sink has received anything. Takes no lock: whoever asks may hold the control lock.
+  bool has_begun() const { return head_told_; }
 
  private:
   void hand_on_notes(Control& control);
@@ -45,7 +42,7 @@ class HandOn {
   std::mutex mutex_;  ///< held while lines are handed on, so that they stay in order; guards the rest
   Notebook notes_;
   std::size_t handed_ = 0;  ///< how many of its notes were handed on
-  bool head_told_ = false;
+  std::atomic<bool> head_told_{false};
   RunningSums sums_;
   std::function<void(const noted::Sums&)> take_sums_;
   std::unordered_map<std::string, std::string> suggested_;  ///< unknown names that were asked for, and the advice for each
