@@ -108,7 +108,7 @@ bool same(const toml::node& a, const toml::node& b) {
   return (a.is_table() || a.is_array() || b.is_table() || b.is_array()) ? false : toml::table{{"x", a}} == toml::table{{"x", b}};
 }
 
-/// What the edit changed in the text, apart from its begin and end.
+/// The part of two texts that differs, without the begin and the end that they share.
 struct Change {
   std::string removed, added;
   Change(const std::string& a, const std::string& b) {
@@ -164,7 +164,7 @@ Tally edit_at_random(const std::string& original, int count, std::uint64_t seed,
       const std::string after = value == nullptr ? remove_value(text, path) : set_value(text, path, value);
       ++tally.made;
       const Change change(text, after);
-      // Of the text, no more is gone than the old value, or the key with its line.
+      // An edit removes at most the old value from the text; a key that is taken out goes with its line.
       const std::size_t old_size = value_text(text, path).value_or("").size();
       const bool small = value == nullptr ? change.added.size() <= change.removed.size() : change.removed.size() <= old_size;
       const bool right =

@@ -13,7 +13,7 @@
 namespace TIDEWATER_OURS tidewater {
 
 std::string to_base64(std::span<const std::byte> bytes);
-/// Nothing if the text is not one that `to_base64` returns.
+/// Returns nothing for a text that `to_base64` would not have returned.
 std::optional<std::vector<std::byte>> from_base64(std::string_view text);
 
 }  // namespace tidewater

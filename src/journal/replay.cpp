@@ -86,8 +86,8 @@ struct Replayed {
     Control& control = *manager.control_;
     make_room(control);
     const std::lock_guard lock(control.mutex);
-    // What the library asks for itself comes at the end of an update, which does not settle again: what requests have put on the agenda
-    // while it was under way comes after that.
+    // The library makes its own requests at the end of an update, and does not settle before them. Anything that other requests put on the
+    // agenda during that update is carried out later.
     if (is_of_library(request))
       control.noting.link.read_clock(control.noting.notebook);
     else

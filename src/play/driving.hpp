@@ -26,7 +26,7 @@ struct Driving {
 
   /// Finds which of the manager's gauges a bank's sounds follow. Outside the lock, while nobody else loads.
   void follow(LiveBank& bank) const;
-  /// The same for one design of a bank; null if it follows no gauge.
+  /// Finds which of the manager's gauges one design of a bank follows. Null if it follows none.
   std::unique_ptr<const Following> following_of(const BankSound& design, const BankData& bank) const;
   /// Gives a raise what its emitter says of the gauges that the event's sounds follow; `values` holds it.
   void fill_in(asked::Raise& raise, const Catalogue& catalogue, const Catalogue::Event& event, Values& values) const;

@@ -92,7 +92,7 @@ void HandOn::hand_on_notes(Control& control) {
   }
 }
 
-/// With the control lock, when the notes that may refer to them are taken.
+/// Takes the designs that are to be destroyed. The caller holds the control lock and has just taken the notes that may refer to them.
 void HandOn::take_retired(Control& control) {
   for (auto& its : control.library.retired) retired_.push_back(std::move(its));
   control.library.retired.clear();

@@ -48,7 +48,7 @@ class HandOn {
   std::unordered_map<std::string, std::string> suggested_;  ///< unknown names that were asked for, and the advice for each
   std::shared_ptr<const Catalogue> suggested_by_;
   std::list<LiveBank> silent_banks_;                         ///< destroyed after their notes were handed on
-  std::vector<std::unique_ptr<const TurnedSound>> retired_;  ///< the same
+  std::vector<std::unique_ptr<const TurnedSound>> retired_;  ///< designs, destroyed after their notes were handed on
   std::atomic<std::thread::id> by_{};
 };
 

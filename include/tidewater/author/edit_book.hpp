@@ -80,8 +80,8 @@ struct EditedBook {
 /// clips are found from.
 EditedBook edit_book(std::string_view text, const std::string& path, std::span<const BookEdit> edits);
 
-/// The same with a file: reads it, applies the changes, and writes it whole. Mode and links are kept; where no change could be made,
-/// nothing is written. Throws Error where the file cannot be read or written.
+/// Reads a book's file, applies the changes as `edit_book` does, and writes the file whole. The file keeps its mode, and a link stays one.
+/// If no change could be made, nothing is written. Throws Error where the file cannot be read or written.
 EditedBook edit_book_file(const std::string& path, std::span<const BookEdit> edits);
 
 /// The change that moves the gain of a sound or track by so many decibels: both ends of a range, in the book's spelling.

@@ -60,7 +60,7 @@ std::string with_own_list(std::string_view text, const BookPath& path) {
   const std::string* like = like_of(root, *sound);
   for (std::size_t steps = 0; like != nullptr && steps < 100; ++steps, like = like_of(root, *like))
     if (const toml::node* node = root["sounds"][*like][*key].node()) {
-      // What stands in braces or brackets keeps its spelling.
+      // A list in brackets is copied as it is written; one whose items have heads is written anew.
       const TomlPlaces places(text);
       const toml::node* there = places.root()["sounds"][*like][*key].node();
       const std::string value =

@@ -112,7 +112,7 @@ std::string proved(std::string_view before, std::string after, const BookPath& p
   return after;
 }
 
-/// The same of a value that was taken out.
+/// Returns the new text if it says the same as the old, except for the value that was taken out.
 std::string proved_without(std::string_view before, std::string after, const BookPath& path) {
   const auto* item = std::get_if<std::size_t>(&path.back());
   const std::string its = flat_path(path), list = flat_path(BookPath(path.begin(), path.end() - 1));
