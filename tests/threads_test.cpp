@@ -17,6 +17,7 @@
 #include "audio_thread.hpp"
 #include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/author/turn.hpp"
 
 using namespace tidewater;
 using namespace tidewater::testing;
@@ -352,6 +353,30 @@ TEST_CASE("a sink may call the manager, and throw: nothing is lost or told twice
       CHECK(line.find("\"id\":" + std::to_string(++raises) + ",") != std::string::npos);
   CHECK(raises > 25);
   CHECK(lines.back().find("\"end\":true") != std::string::npos);
+}
+
+TEST_CASE("a track is turned while the journal looks for names like one that nobody knows", "[threads]") {
+  const auto with_gain = [](const char* gain) { return std::string("[tracks.storm]\nclips = [\"hum.wav\"]\ngain = \"") + gain + "\"\n"; };
+  Stage stage(with_gain("-6 dB"));
+  const ReadBook quieter = parse_book(book_head + with_gain("-20 dB"), stage.folder.path("book.toml"));
+  const Read<std::string> design = turned_design(*stage.bank, quieter.book, "storm");
+  REQUIRE(design.value);
+  std::atomic<bool> done{false};
+  int turns = 0;
+  std::thread desk([&] {
+    while (!done)
+      if (stage.manager->turn("stage", "storm", *design.value) == Outcome::done) ++turns;
+  });
+  for (unsigned i = 0; i < 100; ++i) {
+    std::string name = "storm";  // always another: the words about a name are kept
+    name[i % name.size()] = static_cast<char>('A' + i % 26);
+    stage.manager->play(name);
+    stage.manager->update({});
+  }
+  done = true;
+  desk.join();
+  CHECK(turns > 0);
+  CHECK_THAT(stage.why(), Catch::Matchers::Contains("'storm'"));
 }
 
 TEST_CASE("the watch notices an allocation, a lock and a file on the audio thread", "[threads]") {

@@ -14,7 +14,7 @@ namespace {
 std::vector<std::string_view> names_of_tracks(const Catalogue& catalogue) {
   std::vector<std::string_view> names;
   for (const LiveBank* bank : catalogue.banks())
-    for (const LiveSound* track : bank->tracks) names.emplace_back(track->design->name);
+    for (const LiveSound* track : bank->tracks) names.emplace_back(bank->name_of(*track));
   return names;
 }
 

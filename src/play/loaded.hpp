@@ -67,6 +67,9 @@ struct LiveBank : PlayedBank {
   std::map<std::size_t, std::unique_ptr<const TurnedSound>> turned;  ///< designs of some of the sounds, by their number
   std::vector<std::unique_ptr<const TurnedSound>> before;            ///< earlier ones of its tracks, which the music may hold
 
+  /// A sound's name as the bank has it. A turn leaves it alone, so it may be read without the control lock, unlike the sound's design.
+  std::string_view name_of(const LiveSound& sound) const { return data->sounds[static_cast<std::size_t>(&sound - sounds.data())].name; }
+
   /// A sound takes a design in place of the present one; returns the turned one that was there. What follows from the design is not made
   /// anew.
   std::unique_ptr<const TurnedSound> turn(LiveSound& sound, std::unique_ptr<const TurnedSound> its) {
