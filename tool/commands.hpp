@@ -24,6 +24,13 @@ struct CheckCall {
 };
 int check(const CheckCall& call);
 
+struct DeskCall {
+  std::string book;
+  std::string listen = "127.0.0.1";
+  int port = 0;  ///< 0 for any
+};
+int desk(const DeskCall& call);
+
 struct GatherCall {
   std::string folder;
   std::string book;

@@ -114,6 +114,14 @@ int run(int argc, char** argv) {
   check_command->add_option("--only", check_call.only, "Print only advice of this kind, all of it; may be repeated");
   check_command->footer("Example:\n  tidewater check examples/harbour/book.toml");
 
+  DeskCall desk_call;
+  auto* desk_command = app.add_subcommand("desk", "Open a page in the browser on which a book is seen, heard and turned");
+  desk_command->add_option("BOOK", desk_call.book, "The book, a TOML file")->required();
+  desk_command->add_option("--port", desk_call.port, "Port of the page (default: any that is free)")->check(CLI::Range(0, 65535));
+  desk_command->add_option("--listen", desk_call.listen,
+                           "Address to listen on (default 127.0.0.1: this machine alone). Nothing is encrypted");
+  desk_command->footer("Example:\n  tidewater desk examples/harbour/book.toml");
+
   GatherCall gather_call;
   auto* gather_command = app.add_subcommand("gather", "Add a folder of clips to a book: a sound and an event for each kind of file");
   gather_command->add_option("FOLDER", gather_call.folder, "The folder of clips, or one inside it")->required();
@@ -362,6 +370,7 @@ int run(int argc, char** argv) {
 
   if (*check_command) return check(check_call);
   stress_call.fine = stress_quality == "fine";
+  if (*desk_command) return desk(desk_call);
   if (*gather_command) return gather(gather_call);
   if (*sketch_command) return sketch(sketch_call);
   if (*credits_command) return credits(credits_call);

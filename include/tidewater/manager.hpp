@@ -33,6 +33,7 @@
 #include "tidewater/options.hpp"
 #include "tidewater/outcome.hpp"
 #include "tidewater/playback.hpp"
+#include "tidewater/playing_now.hpp"
 #include "tidewater/stats.hpp"
 #include "tidewater/trait.hpp"
 #include "tidewater/world_calls.hpp"
@@ -227,6 +228,16 @@ class SoundManager : public WorldCalls {
   /// Returns the handle of a playback that a journal names. It says `ended()` if the playback is over or never was. Looks at all that
   /// plays.
   Playback find(PlaybackId id);
+  /// Adds a sink of the journal beside the one of the options, for a tool that begins to watch a running game. It hears the manager's head
+  /// first, then what happens from now on. Called as the other sink is; it must not throw. Returns the sink's number, for
+  /// `remove_journal`. A manager whose options have no journal keeps lines only while it has such a sink.
+  std::uint64_t add_journal(JournalSink sink);
+  /// Returns once the sink is not called any more. Never call it from within a sink.
+  void remove_journal(std::uint64_t number);
+  /// Returns the loaded banks, the newest version of each. Copies are cheap.
+  std::vector<Bank> loaded_banks() const;
+  /// Returns the playbacks that have not ended, in the order in which they started. Allocates.
+  std::vector<PlayingNow> playing() const;
   /// Writes a notice into the journal.
   void note(std::string_view text);
   /// The frames that finished calls of `render` have handed out. Takes no lock.

@@ -35,15 +35,45 @@ std::string HandOn::words_of(const Reason& why, const KnownNames& known) {
   return suggested_.emplace(key, words(why, known)).first->second;
 }
 
+std::uint64_t HandOn::add(Control& control, JournalSink sink) {
+  // The memory is allocated before the lock is taken.
+  constexpr std::uint32_t lines = 16384;
+  Notebook here(lines), there(lines);
+  const std::lock_guard in_order(mutex_);
+  const std::lock_guard lock(control.mutex);
+  if (!control.noting.notebook.open()) {
+    std::swap(control.noting.notebook, here);
+    std::swap(notes_, there);
+  }
+  added_.push_back({++last_added_, std::move(sink)});
+  return last_added_;
+}
+
+void HandOn::remove(Control& control, std::uint64_t number) {
+  Notebook here(0), there(0);
+  const std::lock_guard in_order(mutex_);
+  std::erase_if(added_, [&](const Added& added) { return added.number == number; });
+  if (!added_.empty() || control.options.journal) return;
+  const std::lock_guard lock(control.mutex);
+  std::swap(control.noting.notebook, here);
+  std::swap(notes_, there);
+  handed_ = 0;
+}
+
+void HandOn::give(const ManagerOptions& options, const JournalEntry& entry) {
+  for (const Added& added : added_) added.sink(entry);
+  if (options.journal) options.journal(entry);
+}
+
 void HandOn::hand_on_notes(Control& control) {
   const ManagerOptions& options = control.options;
-  if (!head_told_.exchange(true)) {
-    noted::Head head;
-    copy_deciding_options(head, options);
-    head.recorded = true;
-    head.machine = kernels::target_name();
-    options.journal({{}, head});
-  }
+  noted::Head head;
+  copy_deciding_options(head, options);
+  head.recorded = true;
+  head.machine = kernels::target_name();
+  for (Added& added : added_)
+    if (!std::exchange(added.head_told, true)) added.sink({{}, head});
+  if (!head_told_.exchange(true) && options.journal) options.journal({{}, head});
   std::shared_ptr<const Catalogue> catalogue;
   if (handed_ == notes_.notes().size()) {
     handed_ = 0;
@@ -86,9 +116,9 @@ void HandOn::hand_on_notes(Control& control) {
     const Note& note = notes_.notes()[handed_++];
     if (const auto sums = sums_.take(note)) {
       if (take_sums_) take_sums_(*sums);
-      options.journal({{sums->second * static_cast<std::int64_t>(options.rate.value)}, *sums});
+      give(options, {{sums->second * static_cast<std::int64_t>(options.rate.value)}, *sums});
     }
-    options.journal(entry_of(note, notes_.kept(), gauge_names, say));
+    give(options, entry_of(note, notes_.kept(), gauge_names, say));
   }
 }
 
@@ -120,7 +150,7 @@ void HandOn::run(Control& control, std::list<LiveBank>&& silent) {
     Marked& operator=(const Marked&) = delete;
     std::atomic<std::thread::id>& mark;
   } marked(by_);
-  if (control.options.journal) {
+  if (control.options.journal || !added_.empty()) {
     hand_on_notes(control);
   } else {
     const std::lock_guard lock(control.mutex);

@@ -16,6 +16,7 @@
 #include "notebook/notebook.hpp"
 #include "notebook/sums.hpp"
 #include "play/loaded.hpp"
+#include "tidewater/options.hpp"
 
 namespace TIDEWATER_OURS tidewater {
 
@@ -31,11 +32,24 @@ class HandOn {
   void run(Control& control, std::list<LiveBank>&& silent);
   /// Also gives the sums of each second to `take`. Before the first `run`.
   void give_sums_to(std::function<void(const noted::Sums&)> take) { take_sums_ = std::move(take); }
+  /// Adds a sink beside the options' one. Returns its number, from 1.
+  std::uint64_t add(Control& control, JournalSink sink);
+  /// Returns once the sink is not called any more. Never from within a sink.
+  void remove(Control& control, std::uint64_t number);
   /// Whether the sink has received anything. Takes no lock: whoever asks may hold the control lock.
   bool has_begun() const { return head_told_; }
 
  private:
+  /// A sink that was added.
+  struct Added {
+    std::uint64_t number = 0;
+    JournalSink sink;
+    bool head_told = false;
+  };
+
   void hand_on_notes(Control& control);
+  /// Gives an entry to all sinks.
+  void give(const ManagerOptions& options, const JournalEntry& entry);
   void take_retired(Control& control);
   std::string words_of(const Reason& why, const KnownNames& known);
 
@@ -43,6 +57,8 @@ class HandOn {
   Notebook notes_;
   std::size_t handed_ = 0;  ///< how many of its notes were handed on
   std::atomic<bool> head_told_{false};
+  std::vector<Added> added_;
+  std::uint64_t last_added_ = 0;
   RunningSums sums_;
   std::function<void(const noted::Sums&)> take_sums_;
   std::unordered_map<std::string, std::string> suggested_;  ///< unknown names that were asked for, and the advice for each

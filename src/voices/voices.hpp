@@ -161,6 +161,10 @@ class Voices {
   static bool any_asleep(const LiveStart& start);
   /// The level of the loudest layer, before groups and distance.
   static Level own_level(const LiveStart& start);
+  /// The level of the loudest layer, with groups and distance.
+  Level heard_level_of(const LiveStart& start) const;
+  /// From the listener that counts.
+  float metres_to(const LiveStart& start) const;
 
   // Scopes.
 
@@ -300,7 +304,6 @@ class Voices {
   bool matters(const Verdict& verdict, const LiveStart& start) const;
   std::optional<std::int64_t> heard_near(const PlayedSound& sound, const HeardBefore& before, const Asker& asker) const;
   struct Counted;
-  Level heard_level_of(const LiveStart& start) const;
   void obey_limit(Gated& gated, const HeardFrom* from) const;
   void obey_group(Gated& gated, std::uint32_t limited, const HeardFrom* from) const;
   void obey_limits(Gated& gated, const HeardFrom* from) const;
@@ -308,7 +311,6 @@ class Voices {
   bool leaves_by(const Verdict& verdict, const LiveStart& start) const;
   template <class Act>
   void each_in_group(std::uint32_t limited, ScopeNumber scope, Act act) const;
-  float metres_to(const LiveStart& start) const;
   static Reason why_limited(const PlayedSound& sound, std::size_t playing, const GroupLimits::Group* of_group);
   Verdict verdict_on_due(const LiveStart& start) const;
   bool loses_voice(const Verdict& verdict, const LiveLayer& layer) const;

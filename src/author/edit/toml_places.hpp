@@ -45,6 +45,11 @@ class TomlPlaces {
   std::vector<Spot> spots_of(const toml::array& list) const;
 
   std::size_t first_head() const { return heads_.empty() ? text_.size() : *heads_.begin(); }
+  /// Begin of the first head behind this byte; the text's end if there is none.
+  std::size_t next_head(std::size_t at) const {
+    const auto next = heads_.upper_bound(at);
+    return next == heads_.end() ? text_.size() : *next;
+  }
   std::size_t line_end(std::size_t at) const { return std::min(text_.find('\n', at), text_.size()); }
   /// Begin of the line that holds this byte.
   std::size_t line_begin(std::size_t at) const { return at == 0 ? 0 : text_.rfind('\n', at - 1) + 1; }

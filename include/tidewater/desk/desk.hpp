@@ -1,0 +1,47 @@
+#pragma once
+/// The desk: a page in the browser on which a book and a running game are seen, heard and turned.
+///
+///     SoundManager manager;
+///     manager.load(compile_book("book.toml"));
+///     Desk desk(manager, {.book = "book.toml"});
+///     std::cout << desk.address() << '\n';         // open it in a browser on the same machine
+///
+/// For developer builds: link Tidewater::desk, and leave it out of what ships. docs/desk.md has the page and its requests.
+
+#include <memory>
+#include <string>
+
+#include "tidewater/export.hpp"
+#include "tidewater/manager.hpp"
+
+namespace TIDEWATER_API tidewater {
+
+struct DeskOptions {
+  std::string book;                  ///< the book of the loaded banks; the only file that the desk writes
+  std::string game = "the game";     ///< what the page calls it
+  std::string listen = "127.0.0.1";  ///< the address to listen on. With any other, others can read what is sent: there is no encryption
+  int port = 0;                      ///< 0 for any that is free
+  std::string token = {};            ///< what the address carries; empty: 128 random bits
+  bool alone = false;                ///< there is no game: the page offers takes, and a point to walk around the listener
+};
+
+/// Serves the page on threads of its own. While no page is open it costs the game nothing but a look at the book's file twice a second.
+/// Must end before the manager. No call of the manager may be under way on another thread when it begins and ends, except `render`,
+/// `update` and requests.
+class Desk {
+ public:
+  /// Throws Error if the book cannot be read, or the desk cannot listen there.
+  Desk(SoundManager& manager, const DeskOptions& options);
+  ~Desk();
+  Desk(const Desk&) = delete;
+  Desk& operator=(const Desk&) = delete;
+
+  /// The page's address with the token: "http://127.0.0.1:41877/#3f0c...". Whoever has it may turn the book. Thread: any.
+  std::string address() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace tidewater

@@ -1,0 +1,304 @@
+#include "tidewater/desk/desk.hpp"
+
+#include <fmt/format.h>
+
+#include <array>
+#include <atomic>
+#include <chrono>
+#include <condition_variable>
+#include <map>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <thread>
+#include <utility>
+
+#include "bank/bank_data.hpp"
+#include "desk/book_json.hpp"
+#include "desk/clips.hpp"
+#include "desk/feed.hpp"
+#include "desk/http.hpp"
+#include "desk/page.hpp"
+#include "desk/turned_book.hpp"
+#include "tidewater/author/gather.hpp"
+#include "tidewater/error.hpp"
+#include "tidewater/journal_file.hpp"
+
+namespace tidewater {
+namespace {
+
+using json = nlohmann::json;
+using desk::Answer;
+using desk::Asked;
+
+constexpr std::chrono::milliseconds meters_every{33};
+
+/// What is not UTF-8 must not end a request.
+std::string text_of(const json& value) { return value.dump(-1, ' ', false, json::error_handler_t::replace); }
+
+Answer answer(const json& value) { return {200, text_of(value), "application/json"}; }
+
+Answer answer(const desk::TurnOutcome& outcome) {
+  if (!outcome.problem.empty()) return desk::problem(outcome.problem);
+  return answer(json{{"also", outcome.also}, {"reloads", outcome.reloads}});
+}
+
+json body_of(const Asked& asked) {
+  json body = json::parse(asked.body, nullptr, false);
+  if (!body.is_object()) throw Error("the body must be a JSON object");
+  return body;
+}
+
+std::string text_in(const json& body, const char* key) {
+  if (!body.contains(key) || !body[key].is_string()) throw Error(fmt::format("'{}' must be a text", key));
+  return body[key].get<std::string>();
+}
+
+double number_in(const json& body, const char* key) {
+  if (!body.contains(key) || !body[key].is_number()) throw Error(fmt::format("'{}' must be a number", key));
+  return body[key].get<double>();
+}
+
+std::vector<std::string> texts_in(const json& body, const char* key) {
+  if (!body.contains(key)) return {};
+  if (!body[key].is_array()) throw Error(fmt::format("'{}' must be a list of texts", key));
+  std::vector<std::string> texts;
+  for (const json& its : body[key]) {
+    if (!its.is_string()) throw Error(fmt::format("'{}' must be a list of texts", key));
+    texts.push_back(its.get<std::string>());
+  }
+  return texts;
+}
+
+std::string playback_name(const PlaybackId& id) {
+  return id.beat == 0 ? fmt::format("{}.{}", id.raise, id.response) : fmt::format("{}.{}.{}", id.raise, id.response, id.beat);
+}
+
+double level(Decibels its) { return std::max(-120.0, its.value); }
+
+}  // namespace
+
+struct Desk::State {
+  SoundManager& manager;
+  DeskOptions options;
+  desk::Feed feed;
+  desk::TurnedBook book;
+  desk::Http http;
+
+  std::mutex mutex;
+  std::condition_variable wake;
+  bool watched = false, ends = false;
+  std::uint64_t journal = 0;
+  std::map<std::string, std::string> newest;  ///< lines of listeners and gauges that the next message has, by what they are about
+  std::thread ticking;
+
+  State(SoundManager& game, const DeskOptions& given)
+      : manager(game),
+        options(given),
+        book(
+            game, given.book, [this] { tell_edits(); },
+            [this](const std::string& what) {
+              feed.add(text_of({{"desk", "told"}, {"what", what}}));
+            }),
+        http({given.listen, given.port, given.token}) {
+    http.page(desk::page_html());
+    http.feed("/feed", feed, [this](bool on) { watch(on); });
+    add_views();
+    add_turning();
+    add_playing();
+    ticking = std::thread([this] { tick(); });
+    http.start();
+  }
+  ~State() {
+    {
+      const std::lock_guard lock(mutex);
+      ends = true;
+    }
+    wake.notify_all();
+    ticking.join();
+    feed.close();
+  }
+
+  // What is told.
+
+  json edits_json() const {
+    json list = json::array();
+    for (const desk::TurnedBook::Edit& its : book.edits())
+      list.push_back({{"path", desk::json_of(its.edit.path)},
+                      {"name", to_text(its.edit.path)},
+                      {"was", its.edit.read ? json(*its.edit.read) : json()},
+                      {"now", its.edit.value ? json(*its.edit.value) : json()}});
+    return list;
+  }
+  void tell_edits() {
+    feed.add(text_of({{"desk", "edits"}, {"edits", edits_json()}, {"version", book.version()}, {"trouble", book.trouble()}}));
+  }
+
+  /// Hears the journal only while a page is open.
+  void watch(bool on) {
+    if (on)
+      journal = manager.add_journal([this](const JournalEntry& entry) { hear(entry); });
+    else
+      manager.remove_journal(journal);
+    const std::lock_guard lock(mutex);
+    watched = on;
+    wake.notify_all();
+  }
+  void hear(const JournalEntry& entry) {
+    if (const auto* asked = entry.as<noted::Asked>()) {
+      std::string about;
+      if (const auto* listener = std::get_if<asked::SetListener>(&asked->request)) about = fmt::format("listener {}", listener->listener);
+      if (const auto* gauge = std::get_if<asked::SetGauge>(&asked->request)) about = "gauge " + std::string(gauge->gauge.text());
+      if (!about.empty()) {
+        const std::lock_guard lock(mutex);
+        newest[about] = to_json(entry);
+        return;
+      }
+    }
+    if (entry.as<noted::Updates>() != nullptr || entry.as<noted::Sums>() != nullptr) return;
+    feed.add(to_json(entry));
+  }
+  void tick() {
+    std::unique_lock lock(mutex);
+    for (;;) {
+      wake.wait(lock, [&] { return ends || watched; });
+      wake.wait_for(lock, meters_every, [&] { return ends; });
+      if (ends) return;
+      const std::map<std::string, std::string> lines = std::exchange(newest, {});
+      lock.unlock();
+      for (const auto& [about, line] : lines) feed.add(line);
+      feed.add(text_of(meters()));
+      lock.lock();
+    }
+  }
+  json meters() {
+    json groups = json::object();
+    for (const Bank& bank : manager.loaded_banks())
+      for (const BankGroup& group : data_of(bank).groups) {
+        if (groups.contains(group.name)) continue;
+        const Meter meter = manager.read_meter(Name(group.name));
+        const auto state = manager.group(Name(group.name));
+        groups[group.name] = {std::round(level(meter.peak) * 10) / 10, std::round(level(meter.rms) * 10) / 10,
+                              state ? level(state->gain) : 0.0, state && state->muted};
+      }
+    const Stats stats = manager.stats();
+    return {{"desk", "meters"},       {"at", manager.clock().value}, {"rate", manager.rate().value},
+            {"voices", stats.voices}, {"most", stats.most_voices},   {"dormant", stats.dormant},
+            {"groups", groups}};
+  }
+
+  void add_views() {
+    http.get("/book", [this](const Asked&) {
+      json its = desk::book_json(book.read());
+      its["game"] = options.game;
+      its["alone"] = options.alone;
+      its["edits"] = edits_json();
+      its["version"] = book.version();
+      its["trouble"] = book.trouble();
+      its["rate"] = manager.rate().value;
+      return answer(its);
+    });
+    http.get("/sound", [this](const Asked& asked) {
+      const std::string name = asked.parameter("name");
+      json its = desk::sound_json(book.read().book, name);
+      if (its.is_null()) return desk::problem(fmt::format("the book has no sound '{}'", name));
+      return answer(its);
+    });
+    http.get("/playing", [this](const Asked&) {
+      static constexpr std::array<std::string_view, 5> states = {"sounds", "waits", "dormant", "held", "over"};
+      json all = json::array();
+      for (const PlayingNow& its : manager.playing())
+        all.push_back({{"playback", playback_name(its.playback)},
+                       {"sound", its.sound},
+                       {"group", its.group},
+                       {"state", states[static_cast<std::size_t>(its.state)]},
+                       {"level", level(its.level)},
+                       {"loops", its.loops},
+                       {"emitter", its.emitter.number},
+                       {"place", its.place ? json{its.place->x, its.place->y, its.place->z} : json()},
+                       {"away", its.away ? json(its.away->value) : json()}});
+      return answer(json{{"at", manager.clock().value}, {"playing", all}});
+    });
+    http.get("/clip", [this](const Asked& asked) { return answer(desk::clip_json(book.read().book, asked.parameter("name"))); });
+    http.get("/clip.wav", [this](const Asked& asked) {
+      return Answer{200, desk::clip_wav(book.read().book, asked.parameter("name")), "audio/wav"};
+    });
+  }
+
+  void add_turning() {
+    http.post("/turn", [this](const Asked& asked) {
+      const json body = body_of(asked);
+      const BookPath path = desk::path_of(body.value("path", json()));
+      const auto drag = body.value("drag", json(0));
+      return answer(
+          book.turn(path, desk::value_of(body, old_value(body, path)), drag.is_number_unsigned() ? drag.get<std::uint64_t>() : 0));
+    });
+    http.post("/undo", [this](const Asked&) { return answer(book.undo()); });
+    http.post("/give-back", [this](const Asked& asked) { return answer(book.give_back(texts_in(body_of(asked), "names"))); });
+    http.post("/keep", [this](const Asked& asked) {
+      const desk::TurnedBook::Kept kept = book.keep(texts_in(body_of(asked), "names"));
+      return answer(json{{"kept", kept.count}, {"problems", kept.problems}});
+    });
+    http.post("/gather", [this](const Asked&) {
+      const Gathered gathered = gather(book.read().book.clips_folder, options.book);
+      if (!gathered.added.empty()) take_in(gathered, options.book);
+      return answer(json{{"sounds", gathered.sounds}, {"clips", gathered.clips}, {"notes", gathered.notes}, {"skipped", gathered.skipped}});
+    });
+  }
+  /// How the value is spelled now; for a key that the sound does not have itself, what holds.
+  std::optional<std::string> old_value(const json& body, const BookPath& path) const {
+    std::optional<std::string> its = book.value(path);
+    if (!its && body.contains("like") && body["like"].is_string()) its = body["like"].get<std::string>();
+    return its;
+  }
+
+  void add_playing() {
+    http.post("/raise", [this](const Asked& asked) {
+      const json body = body_of(asked);
+      const std::string event = text_in(body, "event");
+      const Raised raised = body.contains("place") && body["place"].is_array() && body["place"].size() == 3
+                                ? manager.raise(Name(event), {}, Place{body["place"][0], body["place"][1], body["place"][2]})
+                                : manager.raise(Name(event));
+      return answer(json{{"outcome", to_text(raised.outcome)}});
+    });
+    http.post("/stop", [this](const Asked&) { return answer(json{{"outcome", to_text(manager.stop_all(Seconds{0.2}))}}); });
+    http.post("/mute", [this](const Asked& asked) {
+      const json body = body_of(asked);
+      return answer(json{{"outcome", to_text(manager.set_mute(Name(text_in(body, "group")), body.value("mute", false)))}});
+    });
+    http.post("/gauge", [this](const Asked& asked) {
+      const json body = body_of(asked);
+      return answer(json{{"outcome", to_text(manager.set_gauge(Name(text_in(body, "gauge")), number_in(body, "value")))}});
+    });
+    http.post("/listener", [this](const Asked& asked) {
+      if (!options.alone) return desk::problem("the game places the listener");
+      const json body = body_of(asked);
+      Listener listener;
+      listener.place = {number_in(body, "x"), 0, number_in(body, "z")};
+      return answer(json{{"outcome", to_text(manager.set_listener(0, listener))}});
+    });
+    // Takes of a sound, away from the game. The page hears the same takes that it shows.
+    const auto auditioned = [this](const Asked& asked) {
+      const auto number = [&](const char* key, std::size_t otherwise, std::size_t most) {
+        const std::string text = asked.parameter(key);
+        if (text.empty() || text.size() > 9 || text.find_first_not_of("0123456789") != std::string::npos) return otherwise;
+        return std::min<std::size_t>(std::stoul(text), most);
+      };
+      const desk::AuditionAsked wanted{asked.parameter("name"), static_cast<int>(std::max<std::size_t>(1, number("times", 1, 16))),
+                                       number("seed", 1, 999999999)};
+      const ReadBook now = book.read();
+      if (asked.parameter("before").empty()) return desk::audition(wanted, now.book);
+      const ReadBook before = read_book(options.book);
+      return desk::audition(wanted, now.book, &before.book);
+    };
+    http.get("/takes", [auditioned](const Asked& asked) { return answer(json{{"takes", auditioned(asked).takes}}); });
+    http.get("/takes.wav", [auditioned](const Asked& asked) { return Answer{200, auditioned(asked).wav, "audio/wav"}; });
+  }
+};
+
+Desk::Desk(SoundManager& manager, const DeskOptions& options) : state_(std::make_unique<State>(manager, options)) {}
+
+Desk::~Desk() = default;
+
+std::string Desk::address() const { return state_->http.address(); }
+
+}  // namespace tidewater
