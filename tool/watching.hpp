@@ -11,10 +11,10 @@
 
 namespace tidewater::tool {
 
-/// By Ctrl-C, once `heed_interrupts` was called.
+/// By Ctrl-C or SIGTERM, once `heed_interrupts` was called.
 inline volatile std::sig_atomic_t interrupted = 0;
 inline void heed_interrupts() {
-  std::signal(SIGINT, [](int) { interrupted = 1; });
+  for (const int signal : {SIGINT, SIGTERM}) std::signal(signal, [](int) { interrupted = 1; });
 }
 
 /// Calls `again` whenever what `look` gives is another than before, until Ctrl-C. What it throws is told, and it goes on.

@@ -151,12 +151,19 @@ std::string note_of(const BookSound& sound) {
   return clips.size() > 1 ? fmt::format("{} clips", clips.size()) : std::string();
 }
 
-std::vector<std::string> started_by(const Book& book, const std::string& sound) {
-  std::vector<std::string> events;
-  for (const BookEvent& event : book.events)
-    for (const BookResponse& response : event.responses)
-      if (response.target == sound && (events.empty() || events.back() != event.name)) events.push_back(event.name);
-  return events;
+const BookSound* sound_in(const Book& book, const std::string& name) {
+  const auto found = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == name; });
+  return found == book.sounds.end() ? nullptr : &*found;
+}
+
+/// The dials, each with `was` if the file has another value.
+json dials_with_kept(const BookSound& turned, const BookSound* kept) {
+  json dials = dials_of(turned);
+  if (kept == nullptr) return dials;
+  for (const json& was : dials_of(*kept))
+    for (json& its : dials)
+      if (its["key"] == was["key"] && (its["low"] != was["low"] || its["high"] != was["high"])) its["was"] = {was["low"], was["high"]};
+  return dials;
 }
 
 bool is_audio(const std::string& file) {
@@ -171,7 +178,7 @@ std::vector<std::string> unused_clips(const Book& book) {
   std::vector<std::string> unused;
   const ClipFolder folder(book.clips_folder);
   for (const std::string& file : folder.files())
-    if (is_audio(file) && !used.contains(file)) unused.push_back(file);
+    if (is_audio(file) && !used.contains(file) && (book.speech.empty() || !file.starts_with(book.speech + "/"))) unused.push_back(file);
   return unused;
 }
 
@@ -215,9 +222,9 @@ json book_json(const ReadBook& read) {
           {"problems", problems}, {"unused", book.clips_folder.empty() ? std::vector<std::string>() : unused_clips(book)}};
 }
 
-json sound_json(const Book& book, const std::string& name) {
-  const auto found = std::find_if(book.sounds.begin(), book.sounds.end(), [&](const BookSound& its) { return its.name == name; });
-  if (found == book.sounds.end()) return {};
+json sound_json(const Book& book, const Book& kept, const std::string& name) {
+  const BookSound* found = sound_in(book, name);
+  if (found == nullptr) return {};
   const BookSound& sound = *found;
   json settings = json::array();
   for (const BookSetting& its : sound.settings) {
@@ -238,9 +245,8 @@ json sound_json(const Book& book, const std::string& name) {
           {"rank", sound.rank},
           {"note", note_of(sound)},
           {"together", together},
-          {"events", started_by(book, sound.name)},
           {"settings", settings},
-          {"dials", dials_of(sound)},
+          {"dials", dials_with_kept(sound, sound_in(kept, name))},
           {"choices", choices_of(sound)},
           {"distance", by_distance(sound)},
           {"follow", follows_of(book, sound)},

@@ -14,8 +14,9 @@ namespace tidewater::desk {
 /// Groups, sounds, events, gauges, and the files of the folder of clips that no sound uses.
 nlohmann::json book_json(const ReadBook& read);
 
-/// Every key of a sound with its value; quantities as numbers, too. Null if the book has no such sound.
-nlohmann::json sound_json(const Book& book, const std::string& name);
+/// Every key of a sound with its value; quantities as numbers, too, with what they are in the file where that differs. Null if the book has
+/// no such sound.
+nlohmann::json sound_json(const Book& turned, const Book& kept, const std::string& name);
 
 /// A path of keys and places in lists. Throws Error if it is none.
 BookPath path_of(const nlohmann::json& json);

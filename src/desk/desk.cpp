@@ -5,10 +5,12 @@
 #include <array>
 #include <atomic>
 #include <chrono>
+#include <cmath>
 #include <condition_variable>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <thread>
 #include <utility>
 
@@ -88,7 +90,9 @@ struct Desk::State {
   std::condition_variable wake;
   bool watched = false, ends = false;
   std::uint64_t journal = 0;
-  std::map<std::string, std::string> newest;  ///< lines of listeners and gauges that the next message has, by what they are about
+  // What the next message has: only the newest counts.
+  std::map<std::string, std::string> newest;                    ///< lines of listeners and gauges, by what they are about
+  std::map<std::uint64_t, std::optional<Place>> newest_places;  ///< by emitter; nothing for one that is gone
   std::thread ticking;
 
   State(SoundManager& game, const DeskOptions& given)
@@ -154,6 +158,12 @@ struct Desk::State {
         return;
       }
     }
+    if (const auto* kept = entry.as<noted::Kept>()) {
+      const std::lock_guard lock(mutex);
+      for (const noted::KeptEmitter& its : kept->emitters)
+        newest_places[its.emitter.number] = its.gone ? std::nullopt : std::optional(its.place);
+      return;
+    }
     if (entry.as<noted::Updates>() != nullptr || entry.as<noted::Sums>() != nullptr) return;
     feed.add(to_json(entry));
   }
@@ -163,12 +173,21 @@ struct Desk::State {
       wake.wait(lock, [&] { return ends || watched; });
       wake.wait_for(lock, meters_every, [&] { return ends; });
       if (ends) return;
-      const std::map<std::string, std::string> lines = std::exchange(newest, {});
+      const auto lines = std::exchange(newest, {});
+      const auto places = std::exchange(newest_places, {});
       lock.unlock();
       for (const auto& [about, line] : lines) feed.add(line);
+      if (!places.empty()) feed.add(text_of(places_json(places)));
       feed.add(text_of(meters()));
       lock.lock();
     }
+  }
+  static json places_json(const std::map<std::uint64_t, std::optional<Place>>& places) {
+    const auto rounded = [](double metres) { return std::round(metres * 100) / 100; };
+    json list = json::array();
+    for (const auto& [emitter, place] : places)
+      list.push_back(place ? json{emitter, rounded(place->x), rounded(place->y), rounded(place->z)} : json{emitter});
+    return {{"desk", "places"}, {"places", list}};
   }
   json meters() {
     json groups = json::object();
@@ -199,7 +218,7 @@ struct Desk::State {
     });
     http.get("/sound", [this](const Asked& asked) {
       const std::string name = asked.parameter("name");
-      json its = desk::sound_json(book.read().book, name);
+      json its = desk::sound_json(book.read_sound(name, true).book, book.read_sound(name, false).book, name);
       if (its.is_null()) return desk::problem(fmt::format("the book has no sound '{}'", name));
       return answer(its);
     });
@@ -238,11 +257,19 @@ struct Desk::State {
       const desk::TurnedBook::Kept kept = book.keep(texts_in(body_of(asked), "names"));
       return answer(json{{"kept", kept.count}, {"problems", kept.problems}});
     });
-    http.post("/gather", [this](const Asked&) {
-      const Gathered gathered = gather(book.read().book.clips_folder, options.book);
-      if (!gathered.added.empty()) take_in(gathered, options.book);
-      return answer(json{{"sounds", gathered.sounds}, {"clips", gathered.clips}, {"notes", gathered.notes}, {"skipped", gathered.skipped}});
-    });
+    http.post("/gather", [this](const Asked& asked) { return answer(take_in_clips(body_of(asked).value("group", ""))); });
+  }
+  /// Takes all clips that no sound uses into the book. New sounds go below the group if one is given.
+  json take_in_clips(const std::string& group) {
+    const Gathered gathered = gather(book.read().book.clips_folder, options.book);
+    if (!gathered.added.empty()) take_in(gathered, options.book);
+    std::vector<BookEdit> edits;
+    for (const std::string& sound : gathered.sounds)
+      if (!group.empty() && group != "master") edits.push_back({{"sounds", sound, "group"}, desk::value_of({{"text", group}}, {}), {}});
+    json notes = gathered.notes;
+    for (const EditOutcome& outcome : edit_book_file(options.book, edits).outcomes)
+      if (!outcome.problem.empty()) notes.push_back(outcome.problem);
+    return {{"sounds", gathered.sounds}, {"clips", gathered.clips}, {"notes", notes}, {"skipped", gathered.skipped}};
   }
   /// How the value is spelled now; for a key that the sound does not have itself, what holds.
   std::optional<std::string> old_value(const json& body, const BookPath& path) const {

@@ -106,6 +106,11 @@ Http::Http(const HttpOptions& options) : state_(std::make_unique<State>()) {
   its.server.set_write_timeout(2, 0);
   its.server.set_keep_alive_max_count(1000);
   its.server.set_tcp_nodelay(true);
+  // The library would share the port with another desk, and each would refuse half of the other's requests.
+  its.server.set_socket_options([](socket_t socket) {
+    const int on = 1;
+    setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &on, sizeof on);
+  });
   its.server.set_pre_routing_handler([&its](const httplib::Request& request, httplib::Response& response) {
     response.set_header("Content-Security-Policy", its.policy);
     response.set_header("X-Content-Type-Options", "nosniff");

@@ -90,11 +90,18 @@ std::string TurnedBook::excerpt(const std::vector<std::string>& sounds) const {
 
 std::optional<std::string> TurnedBook::value(const BookPath& path) const {
   const std::lock_guard lock(mutex_);
-  const std::string* name = is_of(path, "sounds") ? name_in(path, 1) : nullptr;
-  const std::string text =
-      is_of(path, "events") ? turned_text() : excerpt(name == nullptr ? std::vector<std::string>{} : std::vector<std::string>{*name});
-  return value_text(text, path);
+  return present_value(path);
 }
+
+/// The text that an edit of this path is made in. The caller holds the lock.
+std::string TurnedBook::text_around(const BookPath& path) const {
+  if (is_of(path, "events") || is_of(path, "banks")) return turned_text();
+  const std::string* sound = is_of(path, "sounds") ? name_in(path, 1) : nullptr;
+  return excerpt(sound == nullptr ? std::vector<std::string>{} : std::vector<std::string>{*sound});
+}
+
+/// The caller holds the lock.
+std::optional<std::string> TurnedBook::present_value(const BookPath& path) const { return value_text(text_around(path), path); }
 
 /// The caller holds the lock.
 std::string TurnedBook::turned_text() const {
@@ -112,6 +119,15 @@ ReadBook TurnedBook::read() const {
   return parse_book(text, path_);
 }
 
+ReadBook TurnedBook::read_sound(const std::string& name, bool turned) const {
+  std::string text;
+  {
+    const std::lock_guard lock(mutex_);
+    text = turned ? excerpt({name}) : excerpts_ ? excerpts_->of({name}) : text_;
+  }
+  return parse_book(text, path_);
+}
+
 std::vector<TurnedBook::Edit> TurnedBook::edits() const {
   const std::lock_guard lock(mutex_);
   return edits_;
@@ -124,10 +140,7 @@ std::string TurnedBook::trouble() const {
 
 /// Notes the edit if the book stays good with it, and lets it be heard. The caller holds the lock.
 TurnOutcome TurnedBook::set(const BookPath& path, const std::optional<std::string>& value) {
-  const std::string* name = is_of(path, "sounds") ? name_in(path, 1) : nullptr;
-  const bool whole = is_of(path, "events") || is_of(path, "banks");
-  const std::string before =
-      whole ? turned_text() : excerpt(name == nullptr ? std::vector<std::string>{} : std::vector<std::string>{*name});
+  const std::string before = text_around(path);
   const BookEdit edit{path, value, value_text(before, path)};
   const EditedBook edited = edit_book(before, path_, std::span(&edit, 1));
   if (!edited.outcomes.front().problem.empty()) return {edited.outcomes.front().problem, {}, false};
@@ -192,17 +205,11 @@ TurnOutcome TurnedBook::turn(const BookPath& path, const std::optional<std::stri
   TurnOutcome outcome;
   {
     const std::lock_guard lock(mutex_);
-    const auto known = std::find_if(edits_.begin(), edits_.end(), [&](const Edit& its) { return its.edit.path == path; });
-    std::optional<std::string> before;
-    if (known != edits_.end()) before = known->edit.value;
+    const std::optional<std::string> before = present_value(path);
     outcome = set(path, value);
-    if (outcome.problem.empty()) {
-      const auto now = std::find_if(edits_.begin(), edits_.end(), [&](const Edit& its) { return its.edit.path == path; });
-      if (known == edits_.end() && now != edits_.end()) before = now->edit.read;
-      const bool goes_on = drag != 0 && !history_.empty() && history_.back().drag == drag && history_.back().path == path;
-      if (!goes_on) history_.push_back({path, before, drag});
-      if (history_.size() > most_undone) history_.erase(history_.begin());
-    }
+    const bool goes_on = drag != 0 && !history_.empty() && history_.back().drag == drag && history_.back().path == path;
+    if (outcome.problem.empty() && !goes_on) history_.push_back({path, before, drag});
+    if (history_.size() > most_undone) history_.erase(history_.begin());
   }
   changed_();
   return outcome;

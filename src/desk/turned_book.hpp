@@ -62,6 +62,8 @@ class TurnedBook {
   std::vector<Edit> edits() const;
   /// The file as it was read last, with what is turned.
   ReadBook read() const;
+  /// One sound with all that it depends on: with what is turned, or as the file has it. Takes as long for a large book as for a small one.
+  ReadBook read_sound(const std::string& name, bool turned) const;
   /// A number that grows with each change of the file.
   std::uint64_t version() const { return version_; }
   const std::string& path() const { return path_; }
@@ -79,6 +81,8 @@ class TurnedBook {
   };
 
   std::string excerpt(const std::vector<std::string>& sounds) const;
+  std::string text_around(const BookPath& path) const;
+  std::optional<std::string> present_value(const BookPath& path) const;
   TurnOutcome set(const BookPath& path, const std::optional<std::string>& value);
   TurnOutcome hear(const BookPath& path);
   std::string hear_group(const std::string& group, const std::string& key);

@@ -41,6 +41,8 @@ class SoundSystem {
  public:
   SoundSystem() {
     const WithoutNoise quiet;
+    // Otherwise SDL takes SIGINT and SIGTERM for events that nobody reads, and the game cannot be ended by them.
+    if (SDL_WasInit(SDL_INIT_EVENTS) == 0) SDL_SetHint(SDL_HINT_NO_SIGNAL_HANDLERS, "1");
     if (SDL_InitSubSystem(SDL_INIT_AUDIO) != 0)
       throw Error(fmt::format("there is no sound system to play to ({}); is a sound server running?", SDL_GetError()));
   }
