@@ -282,3 +282,51 @@ TEST_CASE("two versions of a book are the same bit for bit, or every difference 
                     [](const ComparedSound& sound) { return sound.name == "talk" && sound.starts == 3; }));
   CHECK_FALSE(gone.within(100));
 }
+
+TEST_CASE("a watched group's loudness is that of the standard, at any rate and layout, through fades and silences") {
+  for (const double rate : {8000.0, 44100.0, 48000.0, 96000.0}) {
+    Stage books(
+        "[groups.music]\n[groups.effects]\n[sounds.hum]\ngroup = \"music\"\nclips = [\"hum.wav\"]\nloop = true\n[sounds.wide]\ngroup = "
+        "\"effects\"\nclips = [\"wide.wav\"]\nloop = true\n[events.hum]\nstart = \"hum\"\n[events.wide]\nstart = "
+        "\"wide\"\n[events.hush]\nstop = \"wide\"\n");
+    SoundManager manager({.rate = Hertz{rate}, .offline = true, .limiter = false}),
+        unwatched({.rate = Hertz{rate}, .offline = true, .limiter = false});
+    for (SoundManager* its : {&manager, &unwatched}) its->load(*books.bank);
+    CHECK(!manager.loudness("music"));
+    CHECK(!manager.watch_loudness("nonsense"));
+    for (const char* group : {"master", "music", "effects"}) CHECK(manager.watch_loudness(group));
+    ebur128_state* standard = ebur128_init(2, static_cast<unsigned long>(rate), EBUR128_MODE_M | EBUR128_MODE_S);
+    const auto tenth = static_cast<std::size_t>(rate / 10);
+    std::vector<float> block(2 * tenth), other(2 * tenth);
+    std::vector<std::array<double, 2>> theirs, ours;
+    for (int i = 0; i < 80; ++i) {
+      for (SoundManager* its : {&manager, &unwatched}) {
+        if (i == 0) its->raise("hum");
+        if (i == 20) its->raise("wide"), its->set_gain("music", Decibels{-20}, Seconds{1.5});
+        if (i == 50) its->raise("hush");
+        if (i == 60) its->set_gain("master", Decibels{-6}, Seconds{0.5});
+        its->update({});
+      }
+      manager.render(block), unwatched.render(other);
+      REQUIRE(block == other);
+      ebur128_add_frames_float(standard, block.data(), tenth);
+      double momentary = 0, short_term = 0;
+      ebur128_loudness_momentary(standard, &momentary);
+      ebur128_loudness_shortterm(standard, &short_term);
+      theirs.push_back({momentary, short_term});
+      const GroupLoudness its = *manager.loudness("master");
+      ours.push_back({its.momentary.value, its.short_term.value});
+    }
+    // The mixer works in runs of 64 frames, so its tenths of a second may end a little beside those of the standard.
+    double worst = 0;
+    for (std::size_t i = 31; i + 1 < ours.size(); ++i)
+      for (const std::size_t which : {0U, 1U}) {
+        const auto [low, high] = std::minmax({theirs[i - 1][which], theirs[i][which], theirs[i + 1][which]});
+        worst = std::max({worst, low - ours[i][which], ours[i][which] - high});
+      }
+    INFO(rate << " Hz");
+    CHECK(worst < 0.1);
+    CHECK(manager.loudness("effects")->momentary.value < -60);
+    ebur128_destroy(&standard);
+  }
+}

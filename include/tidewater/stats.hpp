@@ -39,4 +39,10 @@ struct Meter {
   Decibels rms = silence;   ///< over the last 64 frames
 };
 
+/// How loud a group is now, after its own level, its moods and its ducks: ITU-R BS.1770-4 without gates, in LUFS.
+struct GroupLoudness {
+  Decibels momentary = silence;   ///< over the last 0.4 s
+  Decibels short_term = silence;  ///< over the last 3 s
+};
+
 }  // namespace tidewater

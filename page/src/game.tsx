@@ -168,14 +168,14 @@ function Meters() {
   const share = (level: number) => Math.max(0, Math.min(100, ((level + 60) / 60) * 100));
   return (
     <section aria-label="Groups">
-      <h3>Groups</h3>
+      <h3>Groups <small>LUFS of 3 s; bar: 0.4 s, mark: peak</small></h3>
       {groups.map((group) => {
-        const [peak, rms, , mute] = its!.groups[group.name]!;
+        const { peak, momentary, short, mute } = its!.groups[group.name]!;
         return (
           <div class="meter" key={group.name}>
             <button class="plain" onClick={() => choose('group', group.name)}>{group.name}</button>
-            <span class="bar"><i style={{ width: `${share(rms)}%`, background: colourOf(group.name) }} /><b style={{ left: `${share(peak)}%` }} /></span>
-            <span class="faint">{rms <= -100 ? 'quiet' : rms.toFixed(1)}</span>
+            <span class="bar"><i style={{ width: `${share(momentary)}%`, background: colourOf(group.name) }} /><b style={{ left: `${share(peak)}%` }} /></span>
+            <span class="faint">{short <= -70 ? 'quiet' : short.toFixed(1)}</span>
             <button class={`small ${mute ? 'main' : ''}`} aria-label={`Mute ${group.name}`} aria-pressed={mute} onClick={() => void tried(post('/mute', { group: group.name, mute: !mute }))}>M</button>
           </div>
         );

@@ -48,7 +48,8 @@ export const turnedSounds = computed(() => new Set(edits.value.map((edit) => Str
 
 // The game.
 
-export interface Meters { at: number; rate: number; voices: number; most: number; dormant: number; groups: Record<string, [number, number, number, boolean]> }
+export interface Meter { peak: number; momentary: number; short: number; gain: number; mute: boolean }
+export interface Meters { at: number; rate: number; voices: number; most: number; dormant: number; groups: Record<string, Meter> }
 export interface Bar { playback: string; sound: string; group: string; from: number; to: number; gain: number; emitter: number; away: number | null }
 export interface Refusal { at: number; outcome: string; about: string; sound: string; why: string }
 export const meters = signal<Meters | null>(null);

@@ -11,6 +11,7 @@
 #include <mutex>
 #include <nlohmann/json.hpp>
 #include <optional>
+#include <set>
 #include <thread>
 #include <utility>
 
@@ -139,6 +140,7 @@ struct Desk::State {
 
   /// Hears the journal only while a page is open.
   void watch(bool on) {
+    for (const std::string& group : groups()) manager.watch_loudness(Name(group), on);
     if (on)
       journal = manager.add_journal([this](const JournalEntry& entry) { hear(entry); });
     else
@@ -189,20 +191,29 @@ struct Desk::State {
       list.push_back(place ? json{emitter, rounded(place->x), rounded(place->y), rounded(place->z)} : json{emitter});
     return {{"desk", "places"}, {"places", list}};
   }
-  json meters() {
-    json groups = json::object();
+  std::set<std::string> groups() const {
+    std::set<std::string> names;
     for (const Bank& bank : manager.loaded_banks())
-      for (const BankGroup& group : data_of(bank).groups) {
-        if (groups.contains(group.name)) continue;
-        const Meter meter = manager.read_meter(Name(group.name));
-        const auto state = manager.group(Name(group.name));
-        groups[group.name] = {std::round(level(meter.peak) * 10) / 10, std::round(level(meter.rms) * 10) / 10,
-                              state ? level(state->gain) : 0.0, state && state->muted};
-      }
+      for (const BankGroup& group : data_of(bank).groups) names.insert(group.name);
+    return names;
+  }
+  json meters() {
+    const auto tenths = [](Decibels its) { return std::round(level(its) * 10) / 10; };
+    json its = json::object();
+    for (const std::string& name : groups()) {
+      const Meter meter = manager.read_meter(Name(name));
+      const auto state = manager.group(Name(name));
+      const GroupLoudness loudness = manager.loudness(Name(name)).value_or(GroupLoudness{});
+      its[name] = {{"peak", tenths(meter.peak)},
+                   {"momentary", tenths(loudness.momentary)},
+                   {"short", tenths(loudness.short_term)},
+                   {"gain", state ? level(state->gain) : 0.0},
+                   {"mute", state && state->muted}};
+    }
     const Stats stats = manager.stats();
     return {{"desk", "meters"},       {"at", manager.clock().value}, {"rate", manager.rate().value},
             {"voices", stats.voices}, {"most", stats.most_voices},   {"dormant", stats.dormant},
-            {"groups", groups}};
+            {"groups", its}};
   }
 
   void add_views() {

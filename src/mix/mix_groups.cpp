@@ -114,12 +114,19 @@ kernels::Curve Mixer::level_curve(Group& group, Moving duck, int count) noexcept
   return curve(from, now() * duck, count);
 }
 
+void Mixer::measure(LoudnessMeter& meter, const Group& group, int from, const kernels::Curve& gain, int count) const noexcept {
+  for (std::size_t channel = 0; channel < width_; ++channel)
+    meter.add(channel, (group.heard >> channel & 1) != 0 ? group.bus.channel(channel) + from : nullptr, gain, count);
+  meter.advance(count);
+}
+
 void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
   Group& group = groups_[index];
   const Bus& to = index == 0 ? output_ : groups_[group.parent].bus;
   Meter& meter = meters_[index];
   float peak = meter.peak.load(std::memory_order_relaxed);
   float power = 0;
+  LoudnessMeter* const watched = watched_meter(index);
   mend(index, frames);
   if (index > 0) open(groups_[group.parent], group.heard, frames);
   for (int at = 0; at < frames; at += quantum) {
@@ -141,6 +148,7 @@ void Mixer::mix_group_into_parent(std::uint32_t index, int frames) noexcept {
         peak = std::max(peak, its.peak);
         power += its.power;
       });
+      if (watched != nullptr) measure(*watched, group, from, gain, count);
     }
     group.powers[which] = power / (2 * quantum);
   }

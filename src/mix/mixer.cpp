@@ -82,6 +82,15 @@ GroupMeter Mixer::read_meter(std::uint32_t group) {
   return {meters_[group].peak.exchange(0, std::memory_order_relaxed), meters_[group].rms.load(std::memory_order_relaxed)};
 }
 
+void Mixer::watch_loudness(std::uint32_t group, bool on) {
+  if (loudness_meters_[group] == nullptr) loudness_meters_[group] = std::make_unique<LoudnessMeter>(options_.rate, options_.layout);
+  const std::uint64_t bit = std::uint64_t{1} << group;
+  if (on)
+    loudness_watched_.fetch_or(bit, std::memory_order_release);
+  else
+    loudness_watched_.fetch_and(~bit, std::memory_order_release);
+}
+
 /// Computes the times of each scope in the next run.
 void Mixer::wind_clocks(int frames) noexcept {
   for (std::uint32_t scope = 0; scope < clocks_used_; ++scope) {

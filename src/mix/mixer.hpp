@@ -17,6 +17,7 @@
 #include "base/ours.hpp"
 #include "dsp/limiter.hpp"
 #include "mix/command.hpp"
+#include "mix/loudness_meter.hpp"
 #include "mix/mix_tap.hpp"
 #include "mix/voice.hpp"
 #include "tidewater/layout.hpp"
@@ -102,6 +103,11 @@ class Mixer {
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
+  /// Measures the loudness of a group from now on, or no more. Allocates at first. Thread: the control side. Samples of the mix stay the
+  /// same.
+  void watch_loudness(std::uint32_t group, bool on);
+  /// Null if the group was never watched.
+  const LoudnessMeter* loudness(std::uint32_t group) const { return loudness_meters_[group].get(); }
 
   /// The group in which samples were last found that are not finite, and made silent; `no_group` where none were since the
   /// last call. Thread: any.
@@ -188,6 +194,10 @@ class Mixer {
   void mix_groups(int frames) noexcept;
   static kernels::Curve level_curve(Group& group, Moving duck, int count) noexcept;
   float step_ducks(Group& group, std::size_t which) noexcept;
+  LoudnessMeter* watched_meter(std::uint32_t group) const noexcept {
+    return (loudness_watched_.load(std::memory_order_acquire) >> group & 1) != 0 ? loudness_meters_[group].get() : nullptr;
+  }
+  void measure(LoudnessMeter& meter, const Group& group, int from, const kernels::Curve& gain, int count) const noexcept;
   void mix_group_into_parent(std::uint32_t index, int frames) noexcept;
   bool filter_pair(Group& group, std::size_t pair, int at) noexcept;
   template <class Act>
@@ -213,7 +223,9 @@ class Mixer {
   std::unique_ptr<Clock[]> clocks_;
   std::uint32_t clocks_used_ = 0;  ///< one more than the highest number of a scope that has a law
   std::unique_ptr<Meter[]> meters_;
-  std::unique_ptr<MixTap> tap_;  ///< null in a game
+  std::array<std::unique_ptr<LoudnessMeter>, most_groups> loudness_meters_;  ///< of the groups that are or were watched
+  std::atomic<std::uint64_t> loudness_watched_{0};                           ///< a bit for each group
+  std::unique_ptr<MixTap> tap_;                                              ///< null in a game
   moodycamel::ReaderWriterQueue<Posted, 64> commands_;
   moodycamel::ReaderWriterQueue<VoiceFinished> finished_;
   moodycamel::ReaderWriterQueue<CameLate> late_;

@@ -52,6 +52,22 @@ std::vector<Bank> SoundManager::loaded_banks() const {
   return banks;
 }
 
+bool SoundManager::watch_loudness(GroupName group, bool on) {
+  const std::lock_guard lock(control_->mutex);
+  const std::uint32_t number = control_->groups.names().find(group);
+  if (number == Numbers::none) return false;
+  control_->noting.link.mixer().watch_loudness(number, on);
+  return true;
+}
+
+std::optional<GroupLoudness> SoundManager::loudness(GroupName group) const {
+  const std::lock_guard lock(control_->mutex);
+  const std::uint32_t number = control_->groups.names().find(group);
+  const LoudnessMeter* meter = number == Numbers::none ? nullptr : control_->noting.link.mixer().loudness(number);
+  if (meter == nullptr) return std::nullopt;
+  return GroupLoudness{meter->over(LoudnessMeter::momentary_tenths), meter->over(LoudnessMeter::short_term_tenths)};
+}
+
 std::uint64_t SoundManager::add_journal(JournalSink sink) { return control_->handing.add(*control_, std::move(sink)); }
 
 void SoundManager::remove_journal(std::uint64_t number) { control_->handing.remove(*control_, number); }
