@@ -2,6 +2,7 @@
 
 #include <arpa/inet.h>
 #include <httplib.h>
+#include <lo/lo.h>
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -16,6 +17,7 @@
 #include "base/random.hpp"
 #include "desk/excerpt.hpp"
 #include "desk/feed.hpp"
+#include "desk/osc.hpp"
 #include "stage.hpp"
 #include "tidewater/author/edit_book.hpp"
 #include "tidewater/desk/desk.hpp"
@@ -113,6 +115,82 @@ struct AtDesk {
   std::string token;
   int port = 0;
 };
+
+/// A control surface: one UDP socket, as a fader box has it.
+class Surface {
+ public:
+  explicit Surface(int port) {
+    to_.sin_family = AF_INET;
+    to_.sin_port = htons(static_cast<std::uint16_t>(port));
+    to_.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+    const timeval longest{5, 0};
+    setsockopt(socket_, SOL_SOCKET, SO_RCVTIMEO, &longest, sizeof longest);
+  }
+  ~Surface() { close(socket_); }
+  Surface(const Surface&) = delete;
+  Surface& operator=(const Surface&) = delete;
+
+  void send(const std::string& bytes) const {
+    sendto(socket_, bytes.data(), bytes.size(), 0, reinterpret_cast<const sockaddr*>(&to_), sizeof to_);
+  }
+  template <class Fill>
+  static std::string message(const std::string& address, Fill fill) {
+    lo_message its = lo_message_new();
+    fill(its);
+    std::string bytes(lo_message_length(its, address.c_str()), '\0');
+    std::size_t size = bytes.size();
+    lo_message_serialise(its, address.c_str(), bytes.data(), &size);
+    lo_message_free(its);
+    return bytes;
+  }
+  void send(const std::string& address, std::initializer_list<double> numbers) const {
+    send(message(address, [&](lo_message its) {
+      for (const double number : numbers) lo_message_add_float(its, static_cast<float>(number));
+    }));
+  }
+  void send_text(const std::string& address, const char* text) const {
+    send(message(address, [&](lo_message its) { lo_message_add_string(its, text); }));
+  }
+  struct Heard {
+    std::string address, text;
+    double number = 0;
+  };
+  /// The next message; an empty address if none comes within five seconds.
+  Heard next() const {
+    std::string bytes(4096, '\0');
+    const ssize_t count = recv(socket_, bytes.data(), bytes.size(), 0);
+    if (count <= 0) return {};
+    int result = 0;
+    lo_message its = lo_message_deserialise(bytes.data(), static_cast<std::size_t>(count), &result);
+    REQUIRE(its != nullptr);
+    Heard heard{bytes.c_str(), {}, 0};
+    lo_arg** const values = lo_message_get_argv(its);
+    if (lo_message_get_types(its)[0] == 'f') heard.number = static_cast<double>(values[0]->f);
+    if (lo_message_get_types(its)[0] == 's') heard.text = &values[0]->s;
+    lo_message_free(its);
+    return heard;
+  }
+  /// The next message of this address.
+  Heard next(const std::string& address) const {
+    Heard heard = next();
+    for (int i = 0; i < 100 && !heard.address.empty() && heard.address != address; ++i) heard = next();
+    return heard;
+  }
+
+ private:
+  int socket_ = socket(AF_INET, SOCK_DGRAM, 0);
+  sockaddr_in to_{};
+};
+
+/// Waits until it holds, for at most ten seconds.
+template <class Is>
+bool comes(Is is) {
+  for (int i = 0; i < 1000; ++i) {
+    if (is()) return true;
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  }
+  return false;
+}
 
 /// One request as bytes.
 std::string request(const std::string& line, const std::string& headers, const std::string& body = {}) {
@@ -455,4 +533,146 @@ TEST_CASE("what plays is told to a tool that comes late") {
   CHECK(stage.manager->playing().empty());
   REQUIRE(stage.manager->loaded_banks().size() == 1);
   CHECK(stage.manager->loaded_banks()[0].name() == "stage");
+}
+
+TEST_CASE("a control surface turns, mutes, raises and sets gauges, in the book's units") {
+  const AtDesk its({.book = {}, .osc = 0},
+                   book + "[sounds.\"buoy/far ⚓\"]\nlike = \"hum\"\n[events.\"buoy rang\"]\nstart = \"buoy/far ⚓\"\n");
+  const Surface surface(its.desk->osc_port());
+  SoundManager& game = *its.stage.manager;
+  surface.send("/tidewater/group/music/gain", {-6});
+  CHECK(comes([&] { return game.group("music")->gain == Decibels{-6}; }));
+  surface.send_text("/tidewater/group/music/gain", "-7.5 dB");
+  CHECK(comes([&] { return game.group("music")->gain == Decibels{-7.5}; }));
+  surface.send("/tidewater/fader/group/effects", {0.5});  // half as loud as full, which is +6 dB
+  CHECK(comes([&] { return std::fabs(game.group("effects")->gain.value - -4) < 0.06; }));
+  surface.send("/tidewater/fader/group/effects", {0});
+  CHECK(comes([&] { return game.group("effects")->gain == silence; }));
+  surface.send(Surface::message("/tidewater/group/music/mute", [](lo_message m) { lo_message_add_true(m); }));
+  CHECK(comes([&] { return game.group("music")->muted; }));
+  surface.send(Surface::message("/tidewater/group/music/mute", [](lo_message m) { lo_message_add_int32(m, 0); }));
+  CHECK(comes([&] { return !game.group("music")->muted; }));
+  surface.send("/tidewater/gauge/wind", {0.75});
+  surface.send("/tidewater/event/buoy%20rang", {});
+  CHECK(comes([&] { return game.stats().started == 1; }));
+  CHECK(game.playing()[0].sound == "buoy/far ⚓");
+  surface.send("/tidewater/event/bell", {0});  // a pad that is let go
+  surface.send("/tidewater/sound/" + desk::encoded_name("buoy/far ⚓") + "/gain", {-20, -18});
+  CHECK(comes([&] { return its.get("/book").value()["edits"].size() == 3; }));
+  CHECK(its.get("/book").body.find("-20 dB .. -18 dB") != std::string::npos);
+  CHECK(game.stats().started == 1);
+  std::string bundle("#bundle\0\0\0\0\0\0\0\0\1", 16);
+  for (const std::string& part : {Surface::message("/tidewater/event/bell", [](lo_message) {}),
+                                  Surface::message("/tidewater/group/music/gain", [](lo_message m) { lo_message_add_double(m, -3); })})
+    bundle += std::string("\0\0\0", 3) + static_cast<char>(part.size()) + part;
+  surface.send(bundle);
+  CHECK(comes([&] { return game.stats().started == 2 && game.group("music")->gain == Decibels{-3}; }));
+  CHECK_THAT(its.get("/osc").body, Contains("/tidewater/group/NAME/gain") && Contains("buoy%2Ffar%20%E2%9A%93"));
+}
+
+TEST_CASE("motor faders follow what is turned elsewhere, and not their own hand") {
+  const AtDesk its({.book = {}, .osc = 0});
+  const Surface hand(its.desk->osc_port()), other(its.desk->osc_port());
+  for (const Surface* surface : {&hand, &other}) {
+    surface->send("/tidewater/listen", {});
+    CHECK(surface->next("/tidewater/fader/group/music").number == Approx(desk::fader_of(0)).margin(1e-3));
+  }
+  hand.send("/tidewater/fader/group/music", {0.3});
+  CHECK(other.next("/tidewater/fader/group/music").number == Approx(0.3).margin(0.01));
+  its.post("/turn", {{"path", {"groups", "music", "gain"}}, {"low", -30}, {"high", -30}, {"unit", "dB"}});
+  // The next that the hand hears of is the page's, not its own.
+  const Surface::Heard heard = hand.next("/tidewater/group/music/gain");
+  CHECK(heard.number == Approx(-30).margin(0.01));
+  const Surface nonsense(its.desk->osc_port());
+  nonsense.send("/tidewater/group/nobody/gain", {-3});
+  CHECK_THAT(nonsense.next("/tidewater/problem").text, Contains("nobody"));
+}
+
+TEST_CASE("OSC listens on this machine alone, and a taken port is told") {
+  const AtDesk its({.book = {}, .osc = 0});
+  std::ifstream table("/proc/net/udp");
+  char port[16];
+  std::snprintf(port, sizeof port, ":%04X ", static_cast<unsigned>(its.desk->osc_port()));
+  bool found = false;
+  for (std::string line; std::getline(table, line);)
+    if (const std::size_t at = line.find(port); at != std::string::npos && at < 20) {
+      found = true;
+      CHECK(line.substr(at - 8, 8) == "0100007F");
+    }
+  CHECK(found);
+  CHECK_THROWS_WITH(AtDesk({.book = {}, .osc = its.desk->osc_port()}), Contains("OSC cannot listen"));
+  CHECK(AtDesk().desk->osc_port() == 0);
+}
+
+TEST_CASE("a flood of messages is merged and bounded, the last of each fader counts, and nonsense changes nothing") {
+  std::atomic<std::uint64_t> carried{0};
+  std::atomic<double> last{0};
+  std::atomic<std::uint64_t> bad{0};
+  desk::Osc osc(
+      {},
+      [&](const desk::OscMessage& message) {
+        ++carried;
+        if (message.what == desk::OscMessage::What::gauge && !(message.numbers.size() == 1 && std::isfinite(message.numbers[0]))) ++bad;
+        if (message.name == "wind") last = message.numbers[0];
+        return std::string();
+      },
+      [] { return std::vector<std::pair<std::string, double>>(); });
+  const Surface surface(osc.port());
+  constexpr int messages = 20000;
+  const auto begun = std::chrono::steady_clock::now();
+  for (int i = 0; i < messages; ++i) {
+    surface.send("/tidewater/gauge/" + (i % 3 == 0 ? std::string("wind") : "g" + std::to_string(i % 900)), {static_cast<double>(i)});
+    if (i % 50 == 0) std::this_thread::yield();
+  }
+  const auto settled = [&] { return osc.counts().carried_out + osc.counts().merged + osc.counts().dropped == osc.counts().came; };
+  CHECK(comes(settled));
+  const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count();
+  CHECK(static_cast<double>(carried) <= 600 + desk::Osc::most_a_second * seconds);
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  surface.send("/tidewater/gauge/wind", {-1});
+  CHECK(comes([&] { return last == -1; }));
+  const std::uint64_t before = osc.counts().malformed;
+  for (const double odd : {std::nan(""), HUGE_VAL, -HUGE_VAL}) surface.send("/tidewater/gauge/wind", {odd});
+  for (const char* address :
+       {"/tidewater/gauge/*", "/tidewater/gauge/", "/tidewater/group//gain", "/elsewhere", "/tidewater/gauge/a/b", "/tidewater/sound/x"})
+    surface.send(address, {1});
+  surface.send("/tidewater/gauge/wind", {1, 2});
+  surface.send_text("/tidewater/gauge/wind", "much");
+  CHECK(comes([&] { return osc.counts().malformed == before + 11; }));
+  CHECK(last == -1);
+  Random random(7);
+  const std::string good = Surface::message("/tidewater/gauge/wind", [](lo_message m) { lo_message_add_float(m, 1); });
+  std::string nested = good;
+  for (int i = 0; i < 20; ++i) {
+    const auto size = static_cast<std::uint32_t>(nested.size());
+    nested =
+        std::string("#bundle\0\0\0\0\0\0\0\0\1", 16) +
+        std::string{static_cast<char>(size >> 24), static_cast<char>(size >> 16), static_cast<char>(size >> 8), static_cast<char>(size)} +
+        nested;
+  }
+  surface.send(nested);
+  for (int i = 0; i < times(20000, 2000); ++i) {
+    std::string bytes = random.below(3) == 0 ? nested : good;
+    for (std::uint32_t n = random.below(6); n > 0; --n)
+      bytes[random.below(static_cast<std::uint32_t>(bytes.size()))] = static_cast<char>(random.below(256));
+    bytes.resize(random.below(static_cast<std::uint32_t>(bytes.size())) + 1);
+    surface.send(bytes);
+    if (i % 50 == 0) std::this_thread::yield();
+  }
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  surface.send("/tidewater/gauge/wind", {-2});
+  CHECK(comes([&] { return last == -2; }));
+  CHECK(bad == 0);
+}
+
+TEST_CASE("names go through addresses and back, whatever is in them") {
+  Random random(3);
+  for (int i = 0; i < 2000; ++i) {
+    std::string name;
+    for (std::uint32_t n = random.below(12); n > 0; --n) name += static_cast<char>(random.below(256));
+    const std::string part = desk::encoded_name(name);
+    CHECK(desk::decoded_name(part) == name);
+    CHECK(part.find_first_of(" #*,/?[]{}") == std::string::npos);
+  }
+  for (const double level : {-120.0, -60.0, -10.0, 0.0, 6.0}) CHECK(desk::decibels_of(desk::fader_of(level)) == Approx(level).margin(0.01));
 }

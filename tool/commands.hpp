@@ -28,6 +28,8 @@ struct DeskCall {
   std::string book;
   std::string listen = "127.0.0.1";
   int port = 0;  ///< 0 for any
+  std::optional<int> osc;
+  std::vector<std::string> osc_from;
 };
 int desk(const DeskCall& call);
 

@@ -120,6 +120,10 @@ int run(int argc, char** argv) {
   desk_command->add_option("--port", desk_call.port, "Port of the page (default: any that is free)")->check(CLI::Range(0, 65535));
   desk_command->add_option("--listen", desk_call.listen,
                            "Address to listen on (default 127.0.0.1: this machine alone). Nothing is encrypted");
+  desk_command->add_option("--osc", desk_call.osc, "UDP port for control surfaces that speak OSC (default: none; docs/osc.md)")
+      ->check(CLI::Range(0, 65535));
+  desk_command->add_option("--osc-from", desk_call.osc_from,
+                           "Another machine whose OSC messages are taken, such as 192.0.2.7; may be repeated");
   desk_command->footer("Example:\n  tidewater desk examples/harbour/book.toml");
 
   GatherCall gather_call;

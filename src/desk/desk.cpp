@@ -20,6 +20,7 @@
 #include "desk/clips.hpp"
 #include "desk/feed.hpp"
 #include "desk/http.hpp"
+#include "desk/osc.hpp"
 #include "desk/page.hpp"
 #include "desk/turned_book.hpp"
 #include "tidewater/author/gather.hpp"
@@ -76,6 +77,9 @@ std::string playback_name(const PlaybackId& id) {
   return id.beat == 0 ? fmt::format("{}.{}", id.raise, id.response) : fmt::format("{}.{}.{}", id.raise, id.response, id.beat);
 }
 
+/// All that one fader does in a row is undone as one.
+constexpr std::uint64_t osc_drag = 1;
+
 double level(Decibels its) { return std::max(-120.0, its.value); }
 
 }  // namespace
@@ -85,8 +89,6 @@ struct Desk::State {
   DeskOptions options;
   desk::Feed feed;
   desk::TurnedBook book;
-  desk::Http http;
-
   std::mutex mutex;
   std::condition_variable wake;
   bool watched = false, ends = false;
@@ -95,6 +97,9 @@ struct Desk::State {
   std::map<std::string, std::string> newest;                    ///< lines of listeners and gauges, by what they are about
   std::map<std::uint64_t, std::optional<Place>> newest_places;  ///< by emitter; nothing for one that is gone
   std::thread ticking;
+  // Last, so that their threads end before what they use.
+  desk::Http http;
+  std::unique_ptr<desk::Osc> osc;
 
   State(SoundManager& game, const DeskOptions& given)
       : manager(game),
@@ -110,6 +115,11 @@ struct Desk::State {
     add_views();
     add_turning();
     add_playing();
+    http.get("/osc", [this](const Asked&) { return answer(osc_json()); });
+    if (given.osc)
+      osc = std::make_unique<desk::Osc>(
+          desk::OscOptions{given.osc_from.empty() ? "127.0.0.1" : "0.0.0.0", *given.osc, given.osc_from},
+          [this](const desk::OscMessage& message) { return carry_out(message); }, [this] { return group_levels(); });
     ticking = std::thread([this] { tick(); });
     http.start();
   }
@@ -214,6 +224,52 @@ struct Desk::State {
     return {{"desk", "meters"},       {"at", manager.clock().value}, {"rate", manager.rate().value},
             {"voices", stats.voices}, {"most", stats.most_voices},   {"dormant", stats.dormant},
             {"groups", its}};
+  }
+
+  // Control surfaces.
+
+  std::string carry_out(const desk::OscMessage& message) {
+    using What = desk::OscMessage::What;
+    const auto told = [&](Outcome outcome) {
+      return outcome == Outcome::done || outcome == Outcome::started ? std::string()
+                                                                     : fmt::format("'{}': {}", message.name, to_text(outcome));
+    };
+    switch (message.what) {
+      case What::group_gain:
+      case What::group_fader: return turn_gain({"groups", message.name, "gain"}, message);
+      case What::sound_gain: return turn_gain({"sounds", message.name, "gain"}, message);
+      case What::group_mute: return told(manager.set_mute(Name(message.name), message.numbers[0] != 0));
+      case What::gauge: return told(manager.set_gauge(Name(message.name), message.numbers[0]));
+      case What::event:
+        return message.numbers.empty() || message.numbers[0] != 0 ? told(manager.raise(Name(message.name)).outcome) : std::string();
+    }
+    return {};
+  }
+  std::string turn_gain(const BookPath& path, const desk::OscMessage& message) {
+    try {
+      json value{{"text", message.text}};
+      if (message.text.empty()) value = {{"low", message.numbers.front()}, {"high", message.numbers.back()}, {"unit", "dB"}};
+      return book.turn(path, desk::value_of(value, book.value(path)), osc_drag).problem;
+    } catch (const Error& error) {
+      return error.what();
+    }
+  }
+  std::vector<std::pair<std::string, double>> group_levels() const {
+    std::vector<std::pair<std::string, double>> levels;
+    for (const std::string& group : groups())
+      if (const auto state = manager.group(Name(group))) levels.emplace_back(group, level(state->gain));
+    return levels;
+  }
+  json osc_json() const {
+    json rows = json::array();
+    for (const desk::OscRow& row : desk::osc_rows())
+      rows.push_back({{"address", row.address}, {"types", row.types}, {"range", row.range}, {"meaning", row.meaning}});
+    json names{{"group", groups()}, {"sound", json::array()}, {"gauge", json::array()}, {"event", json::array()}};
+    const ReadBook now = book.read();
+    for (const BookSound& sound : now.book.sounds) names["sound"].push_back(desk::encoded_name(sound.name));
+    for (const BookGauge& gauge : now.book.gauges) names["gauge"].push_back(desk::encoded_name(gauge.name));
+    for (const BookEvent& event : now.book.events) names["event"].push_back(desk::encoded_name(event.name));
+    return {{"port", osc == nullptr ? 0 : osc->port()}, {"addresses", rows}, {"names", names}};
   }
 
   void add_views() {
@@ -338,5 +394,7 @@ Desk::Desk(SoundManager& manager, const DeskOptions& options) : state_(std::make
 Desk::~Desk() = default;
 
 std::string Desk::address() const { return state_->http.address(); }
+
+int Desk::osc_port() const { return state_->osc == nullptr ? 0 : state_->osc->port(); }
 
 }  // namespace tidewater

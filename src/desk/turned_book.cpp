@@ -6,6 +6,8 @@
 #include <chrono>
 #include <utility>
 
+#include "author/edit/toml_places.hpp"
+#include "base/nearest.hpp"
 #include "base/text_file.hpp"
 #include "tidewater/author/compile.hpp"
 #include "tidewater/author/turn.hpp"
@@ -33,6 +35,19 @@ const BookGroup* group_in(const Book& book, const std::string& name) {
 
 bool is_one_of(const BookPath& path, const std::vector<std::string>& paths) {
   return paths.empty() || std::find(paths.begin(), paths.end(), to_text(path)) != paths.end();
+}
+
+/// Empty if the book has the group, sound or other thing that the path leads into: a turn must not make one.
+std::string what_is_missing(std::string_view text, const BookPath& path) {
+  const std::string *section = name_in(path, 0), *name = name_in(path, 1);
+  if (section == nullptr || name == nullptr || *section == "book" || (*section == "groups" && *name == "master")) return {};
+  const toml::table root = parsed_toml(text);
+  const toml::table* things = root.get_as<toml::table>(*section);
+  if (things != nullptr && things->contains(*name)) return {};
+  std::vector<std::string_view> known;
+  if (things != nullptr)
+    for (const auto& [key, ignored] : *things) known.push_back(key.str());
+  return fmt::format("the book has no '{}' in [{}]{}", *name, *section, did_you_mean(*name, known));
 }
 
 std::string message_of(Outcome outcome) { return fmt::format("the game refuses it: {}", to_text(outcome)); }
@@ -141,6 +156,7 @@ std::string TurnedBook::trouble() const {
 /// Notes the edit if the book stays good with it, and lets it be heard. The caller holds the lock.
 TurnOutcome TurnedBook::set(const BookPath& path, const std::optional<std::string>& value) {
   const std::string before = text_around(path);
+  if (std::string missing = what_is_missing(before, path); !missing.empty()) return {std::move(missing), {}, false};
   const BookEdit edit{path, value, value_text(before, path)};
   const EditedBook edited = edit_book(before, path_, std::span(&edit, 1));
   if (!edited.outcomes.front().problem.empty()) return {edited.outcomes.front().problem, {}, false};

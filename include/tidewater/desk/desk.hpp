@@ -9,7 +9,9 @@
 /// For developer builds: link Tidewater::desk, and leave it out of what ships. docs/desk.md has the page and its requests.
 
 #include <memory>
+#include <optional>
 #include <string>
+#include <vector>
 
 #include "tidewater/export.hpp"
 #include "tidewater/manager.hpp"
@@ -22,7 +24,10 @@ struct DeskOptions {
   std::string listen = "127.0.0.1";  ///< the address to listen on. With any other, others can read what is sent: there is no encryption
   int port = 0;                      ///< 0 for any that is free
   std::string token = {};            ///< what the address carries; empty: 128 random bits
-  bool alone = false;                ///< there is no game: the page offers takes, and a point to walk around the listener
+  std::optional<int> osc =
+      {};  ///< UDP port for control surfaces, 0 for any that is free; none: there are none. docs/osc.md has the addresses
+  std::vector<std::string> osc_from = {};  ///< other machines whose OSC messages are taken, as numeric addresses
+  bool alone = false;                      ///< there is no game: the page offers takes, and a point to walk around the listener
 };
 
 /// Serves the page on threads of its own. While no page is open it costs the game nothing but a look at the book's file twice a second.
@@ -38,6 +43,8 @@ class Desk {
 
   /// The page's address with the token: "http://127.0.0.1:41877/#3f0c...". Whoever has it may turn the book. Thread: any.
   std::string address() const;
+  /// The UDP port for control surfaces; 0 if there are none. Thread: any.
+  int osc_port() const;
 
  private:
   struct State;
