@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <atomic>
 #include <chrono>
@@ -304,10 +305,23 @@ struct Desk::State {
                        {"away", its.away ? json(its.away->value) : json()}});
       return answer(json{{"at", manager.clock().value}, {"playing", all}});
     });
-    http.get("/clip", [this](const Asked& asked) { return answer(desk::clip_json(book.read().book, asked.parameter("name"))); });
+    http.get("/clip", [this](const Asked& asked) { return answer(desk::clip_json(book_of_clip(asked), asked.parameter("name"))); });
     http.get("/clip.wav", [this](const Asked& asked) {
-      return Answer{200, desk::clip_wav(book.read().book, asked.parameter("name")), "audio/wav"};
+      return Answer{200, desk::clip_wav(book_of_clip(asked), asked.parameter("name")), "audio/wav"};
     });
+  }
+
+  /// A book that knows the clip. A sketch is called "sketch:SOUND-1".
+  Book book_of_clip(const Asked& asked) const {
+    const std::string clip = asked.parameter("name"), sketch = "sketch:";
+    const std::string sound = clip.starts_with(sketch) ? clip.substr(sketch.size(), clip.rfind('-') - sketch.size()) : std::string();
+    return book.read_sound(sound, true).book;
+  }
+  /// The book that an audition takes a sound or an event from.
+  Book book_for(const std::string& name, bool turned) const {
+    Book small = book.read_sound(name, turned).book;
+    if (std::any_of(small.sounds.begin(), small.sounds.end(), [&](const BookSound& its) { return its.name == name; })) return small;
+    return turned ? book.read().book : read_book(options.book).book;
   }
 
   void add_turning() {
@@ -379,10 +393,10 @@ struct Desk::State {
       };
       const desk::AuditionAsked wanted{asked.parameter("name"), static_cast<int>(std::max<std::size_t>(1, number("times", 1, 16))),
                                        number("seed", 1, 999999999)};
-      const ReadBook now = book.read();
-      if (asked.parameter("before").empty()) return desk::audition(wanted, now.book);
-      const ReadBook before = read_book(options.book);
-      return desk::audition(wanted, now.book, &before.book);
+      const Book now = book_for(wanted.name, true);
+      if (asked.parameter("before").empty()) return desk::audition(wanted, now);
+      const Book before = book_for(wanted.name, false);
+      return desk::audition(wanted, now, &before);
     };
     http.get("/takes", [auditioned](const Asked& asked) { return answer(json{{"takes", auditioned(asked).takes}}); });
     http.get("/takes.wav", [auditioned](const Asked& asked) { return Answer{200, auditioned(asked).wav, "audio/wav"}; });

@@ -6,6 +6,8 @@
 #include <chrono>
 #include <utility>
 
+#include "author/book/parse_in_folder.hpp"
+#include "author/edit/edit_in_folder.hpp"
 #include "author/edit/toml_places.hpp"
 #include "base/nearest.hpp"
 #include "base/text_file.hpp"
@@ -50,6 +52,8 @@ std::string what_is_missing(std::string_view text, const BookPath& path) {
   return fmt::format("the book has no '{}' in [{}]{}", *name, *section, did_you_mean(*name, known));
 }
 
+bool needs_whole_book(const BookPath& path) { return is_of(path, "events") || is_of(path, "banks"); }
+
 std::string message_of(Outcome outcome) { return fmt::format("the game refuses it: {}", to_text(outcome)); }
 
 }  // namespace
@@ -87,10 +91,13 @@ void TurnedBook::read_file() {
   if (!excerpts && excerpts_) return;  // the last text that could be read stays
   text_ = std::move(text);
   excerpts_ = std::move(excerpts);
+  excerpts_turned_.clear();
+  list_folder();
 }
 
 /// The caller holds the lock.
 std::string TurnedBook::excerpt(const std::vector<std::string>& sounds) const {
+  if (const auto known = excerpts_turned_.find(sounds); known != excerpts_turned_.end()) return known->second;
   std::string its = excerpts_ ? excerpts_->of(sounds) : text_;
   std::vector<BookEdit> edits;
   for (const Edit& edit : edits_) edits.push_back(edit.edit);
@@ -98,9 +105,10 @@ std::string TurnedBook::excerpt(const std::vector<std::string>& sounds) const {
   const std::set<std::string> there = excerpts_ ? excerpts_->with_models(sounds) : std::set<std::string>();
   std::erase_if(edits, [&](const BookEdit& edit) {
     const std::string* sound = is_of(edit.path, "sounds") ? name_in(edit.path, 1) : nullptr;
-    return is_of(edit.path, "events") || is_of(edit.path, "banks") || (sound != nullptr && !there.contains(*sound));
+    return needs_whole_book(edit.path) || (sound != nullptr && !there.contains(*sound));
   });
-  return edits.empty() ? its : edit_book(its, path_, edits).text;
+  if (!edits.empty()) its = edited(its, edits).text;
+  return excerpts_turned_[sounds] = its;
 }
 
 std::optional<std::string> TurnedBook::value(const BookPath& path) const {
@@ -108,11 +116,15 @@ std::optional<std::string> TurnedBook::value(const BookPath& path) const {
   return present_value(path);
 }
 
+/// The sounds of the excerpt that an edit of this path is made in.
+std::vector<std::string> TurnedBook::sounds_around(const BookPath& path) {
+  const std::string* sound = is_of(path, "sounds") ? name_in(path, 1) : nullptr;
+  return sound == nullptr ? std::vector<std::string>{} : std::vector<std::string>{*sound};
+}
+
 /// The text that an edit of this path is made in. The caller holds the lock.
 std::string TurnedBook::text_around(const BookPath& path) const {
-  if (is_of(path, "events") || is_of(path, "banks")) return turned_text();
-  const std::string* sound = is_of(path, "sounds") ? name_in(path, 1) : nullptr;
-  return excerpt(sound == nullptr ? std::vector<std::string>{} : std::vector<std::string>{*sound});
+  return needs_whole_book(path) ? turned_text() : excerpt(sounds_around(path));
 }
 
 /// The caller holds the lock.
@@ -122,25 +134,46 @@ std::optional<std::string> TurnedBook::present_value(const BookPath& path) const
 std::string TurnedBook::turned_text() const {
   std::vector<BookEdit> edits;
   for (const Edit& edit : edits_) edits.push_back(edit.edit);
-  return edits.empty() ? text_ : edit_book(text_, path_, edits).text;
+  return edits.empty() ? text_ : edited(text_, edits).text;
 }
 
 ReadBook TurnedBook::read() const {
-  std::string text;
-  {
-    const std::lock_guard lock(mutex_);
-    text = turned_text();
-  }
-  return parse_book(text, path_);
+  const std::lock_guard lock(mutex_);
+  if (!read_) read_ = parsed(turned_text());
+  return *read_;
+}
+
+EditedBook TurnedBook::edited(std::string_view text, std::span<const BookEdit> edits) const {
+  return edit_book_in(text, path_, edits, listing_ ? &listing_->folder : nullptr);
+}
+
+ReadBook TurnedBook::parsed(std::string_view text) const { return parse_book_in(text, path_, listing_ ? &listing_->folder : nullptr); }
+
+/// The caller holds the lock.
+void TurnedBook::list_folder() {
+  namespace fs = std::filesystem;
+  listing_.reset();
+  const std::string folder = parsed(excerpt({})).book.clips_folder;
+  Listing listing{ClipFolder(folder), {}};
+  std::error_code error;
+  const auto note = [&](const fs::path& its) { listing.folders.emplace_back(its.string(), fs::last_write_time(its, error)); };
+  if (!folder.empty()) note(folder);
+  for (fs::recursive_directory_iterator it(folder, error), end; !error && it != end; it.increment(error))
+    if (it->is_directory(error)) note(it->path());
+  listing_ = std::move(listing);
+  read_.reset();
+  excerpts_turned_.clear();
+}
+
+bool TurnedBook::folder_changed() const {
+  std::error_code error;
+  return listing_ && std::any_of(listing_->folders.begin(), listing_->folders.end(),
+                                 [&](const auto& its) { return std::filesystem::last_write_time(its.first, error) != its.second; });
 }
 
 ReadBook TurnedBook::read_sound(const std::string& name, bool turned) const {
-  std::string text;
-  {
-    const std::lock_guard lock(mutex_);
-    text = turned ? excerpt({name}) : excerpts_ ? excerpts_->of({name}) : text_;
-  }
-  return parse_book(text, path_);
+  const std::lock_guard lock(mutex_);
+  return parsed(turned ? excerpt({name}) : excerpts_ ? excerpts_->of({name}) : text_);
 }
 
 std::vector<TurnedBook::Edit> TurnedBook::edits() const {
@@ -158,8 +191,10 @@ TurnOutcome TurnedBook::set(const BookPath& path, const std::optional<std::strin
   const std::string before = text_around(path);
   if (std::string missing = what_is_missing(before, path); !missing.empty()) return {std::move(missing), {}, false};
   const BookEdit edit{path, value, value_text(before, path)};
-  const EditedBook edited = edit_book(before, path_, std::span(&edit, 1));
-  if (!edited.outcomes.front().problem.empty()) return {edited.outcomes.front().problem, {}, false};
+  EditedBook made = edited(before, std::span(&edit, 1));
+  if (!made.outcomes.front().problem.empty()) return {made.outcomes.front().problem, {}, false};
+  read_.reset();
+  excerpts_turned_.clear();
   const auto known = std::find_if(edits_.begin(), edits_.end(), [&](const Edit& its) { return its.edit.path == path; });
   if (known == edits_.end())
     edits_.push_back({{path, value, edit.read}, 0});
@@ -167,6 +202,7 @@ TurnOutcome TurnedBook::set(const BookPath& path, const std::optional<std::strin
     edits_.erase(known);
   else
     known->edit.value = value;
+  if (!needs_whole_book(path)) excerpts_turned_[sounds_around(path)] = std::move(made.text);
   return hear(path);
 }
 
@@ -182,7 +218,7 @@ TurnOutcome TurnedBook::hear(const BookPath& path) {
     std::vector<std::string> sounds{*name};
     if (is_of(path, "sounds") && excerpts_)
       for (std::string& heir : excerpts_->heirs_of(*name)) sounds.push_back(std::move(heir));
-    const ReadBook now = parse_book(excerpt(sounds), path_);
+    const ReadBook now = parsed(excerpt(sounds));
     bool all = true;
     for (const Bank& bank : banks)
       for (const std::string& sound : sounds) {
@@ -206,7 +242,7 @@ TurnOutcome TurnedBook::hear(const BookPath& path) {
 
 /// Returns an empty text if the group has the book's value now.
 std::string TurnedBook::hear_group(const std::string& group, const std::string& key) {
-  const ReadBook now = parse_book(excerpt({}), path_);
+  const ReadBook now = parsed(excerpt({}));
   const BookGroup* its = group_in(now.book, group);
   Outcome outcome = Outcome::needs_reload;
   if (its == nullptr) return message_of(outcome);
@@ -276,6 +312,7 @@ TurnedBook::Kept TurnedBook::keep(const std::vector<std::string>& paths) {
       }
       ++kept.count;
       std::erase_if(edits_, [&](const Edit& its) { return its.edit.path == chosen[i].path; });
+      excerpts_turned_.clear();
       std::erase_if(history_, [&](const Change& change) { return change.path == chosen[i].path; });
     }
   }
@@ -309,13 +346,19 @@ void TurnedBook::watch() {
     std::error_code error;
     const auto written = std::filesystem::last_write_time(path_, error);
     std::string trouble;
-    bool fresh = false;
+    bool fresh = false, listed = false;
     {
       const std::lock_guard lock(mutex_);
       if (error)
         trouble = fmt::format("{}: the file is gone; what is turned stays here until it is back", path_);
       else
         fresh = written != written_;
+      if (!fresh && !error && folder_changed()) {
+        list_folder();
+        ++version_;
+        trouble.clear();
+        listed = true;
+      }
       if (!fresh && trouble != trouble_ && (error || trouble_.ends_with("until it is back"))) {
         trouble_ = trouble;
         fresh = !error;
@@ -323,7 +366,8 @@ void TurnedBook::watch() {
         trouble.clear();
       }
     }
-    if (!trouble.empty()) told_(trouble), changed_();
+    if (!trouble.empty()) told_(trouble);
+    if (!trouble.empty() || listed) changed_();
     if (fresh) {
       try {
         read_file();

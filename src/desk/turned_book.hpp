@@ -6,12 +6,17 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <mutex>
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
 #include <thread>
+#include <utility>
 #include <vector>
 
+#include "author/folder/clip_folder.hpp"
 #include "desk/excerpt.hpp"
 #include "tidewater/author/book.hpp"
 #include "tidewater/author/edit_book.hpp"
@@ -80,7 +85,17 @@ class TurnedBook {
     std::uint64_t drag = 0;
   };
 
+  /// What the folder of clips was when it was last looked at.
+  struct Listing {
+    ClipFolder folder;
+    std::vector<std::pair<std::string, std::filesystem::file_time_type>> folders;  ///< it and those below it, and when they changed
+  };
+  void list_folder();
+  bool folder_changed() const;
+  EditedBook edited(std::string_view text, std::span<const BookEdit> edits) const;
+  ReadBook parsed(std::string_view text) const;
   std::string excerpt(const std::vector<std::string>& sounds) const;
+  static std::vector<std::string> sounds_around(const BookPath& path);
   std::string text_around(const BookPath& path) const;
   std::optional<std::string> present_value(const BookPath& path) const;
   TurnOutcome set(const BookPath& path, const std::optional<std::string>& value);
@@ -99,6 +114,9 @@ class TurnedBook {
   mutable std::mutex mutex_;
   std::string text_, trouble_;  ///< of the file
   std::optional<Excerpts> excerpts_;
+  std::optional<Listing> listing_;
+  mutable std::map<std::vector<std::string>, std::string> excerpts_turned_;  ///< by their sounds, until something changes
+  mutable std::optional<ReadBook> read_;                                     ///< the whole book with what is turned, until it changes
   std::filesystem::file_time_type written_{};
   std::vector<Edit> edits_;
   std::vector<Change> history_;

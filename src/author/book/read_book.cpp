@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <optional>
 #include <set>
 #include <sstream>
 #include <unordered_map>
@@ -11,6 +12,7 @@
 #include "author/book/event_circles.hpp"
 #include "author/book/keys.hpp"
 #include "author/book/parents_first.hpp"
+#include "author/book/parse_in_folder.hpp"
 #include "author/book/problems.hpp"
 #include "author/book/read_banks.hpp"
 #include "author/book/read_credits.hpp"
@@ -51,15 +53,17 @@ std::vector<std::string_view> names_of(const Items& items) {
 class Reader {
  public:
   /// `whole` is false where lines had to be skipped: then nothing is said of what seems to be missing.
-  Reader(const toml::table& root, bool whole, Book& book, Problems& problems)
-      : root_(root), whole_(whole), book_(book), problems_(problems) {}
+  Reader(const toml::table& root, bool whole, Book& book, Problems& problems, const ClipFolder* listed)
+      : root_(root), whole_(whole), book_(book), problems_(problems), listed_(listed) {}
 
   void read() {
     check_keys(
         problems_, root_, "",
         {"book", "groups", "moods", "gauges", "scopes", "traits", "sounds", "tracks", "events", "banks", "targets", "credits", "accepted"});
     read_head();
-    const ClipFolder folder(book_.clips_folder);
+    const bool is_listed = listed_ != nullptr && listed_->path() == book_.clips_folder;
+    const std::optional<ClipFolder> own = is_listed ? std::nullopt : std::optional<ClipFolder>(book_.clips_folder);
+    const ClipFolder& folder = is_listed ? *listed_ : *own;
     if (!folder.exists() && needs_clips())
       problems_.add(folder_place_,
                     fmt::format("there is no folder '{}' for the clips; make it, or set clips in [book]", book_.clips_folder));
@@ -315,6 +319,7 @@ class Reader {
   bool whole_;
   Book& book_;
   Problems& problems_;
+  const ClipFolder* listed_;  ///< null if the folder is to be listed
   FilePlace folder_place_;
   std::set<std::string> dotted_;  ///< names that should have had quotes
   std::vector<Mention> named_groups_;
@@ -338,7 +343,9 @@ std::string books_in(const fs::path& folder, const std::string& meant) {
 
 }  // namespace
 
-ReadBook parse_book(std::string_view text, const std::string& path) {
+ReadBook parse_book(std::string_view text, const std::string& path) { return parse_book_in(text, path, nullptr); }
+
+ReadBook parse_book_in(std::string_view text, const std::string& path, const ClipFolder* folder) {
   ReadBook result;
   result.book.file = path;
   Problems problems(path);
@@ -347,7 +354,7 @@ ReadBook parse_book(std::string_view text, const std::string& path) {
   } else {
     const Document document = read_document(text, problems);
     result.book.whole = document.whole;
-    Reader(document.root, document.whole, result.book, problems).read();
+    Reader(document.root, document.whole, result.book, problems, folder).read();
   }
   result.problems = problems.take();
   return result;

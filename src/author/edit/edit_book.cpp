@@ -6,7 +6,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "author/book/parse_in_folder.hpp"
 #include "author/book/tables.hpp"
+#include "author/edit/edit_in_folder.hpp"
 #include "author/edit/toml_places.hpp"
 #include "base/text_file.hpp"
 #include "base/whole_file.hpp"
@@ -157,10 +159,14 @@ bool EditedBook::all_made() const {
 }
 
 EditedBook edit_book(std::string_view text, const std::string& path, std::span<const BookEdit> edits) {
-  const ReadBook before = parse_book(text, path);
+  return edit_book_in(text, path, edits, nullptr);
+}
+
+EditedBook edit_book_in(std::string_view text, const std::string& path, std::span<const BookEdit> edits, const ClipFolder* folder) {
+  const ReadBook before = parse_book_in(text, path, folder);
   EditedBook edited{std::string(text), std::vector<EditOutcome>(edits.size())};
   for (std::size_t i = 0; i < edits.size(); ++i) make(edited.text, path, edits[i], edited.outcomes[i]);
-  ReadBook now = parse_book(edited.text, path);
+  ReadBook now = parse_book_in(edited.text, path, folder);
   if (!new_problem(before, now).empty()) {
     // One of them at least makes the book worse: each is tried by itself.
     edited = {std::string(text), std::vector<EditOutcome>(edits.size())};
@@ -168,11 +174,11 @@ EditedBook edit_book(std::string_view text, const std::string& path, std::span<c
       std::string tried = edited.text;
       make(tried, path, edits[i], edited.outcomes[i]);
       if (!edited.outcomes[i].problem.empty()) continue;
-      now = parse_book(tried, path);
+      now = parse_book_in(tried, path, folder);
       edited.outcomes[i].problem = new_problem(before, now);
       if (edited.outcomes[i].problem.empty()) edited.text = std::move(tried);
     }
-    now = parse_book(edited.text, path);
+    now = parse_book_in(edited.text, path, folder);
   }
   if (edits.empty() || !before.problems.empty()) return edited;
   const toml::table root = parsed_toml(edited.text);

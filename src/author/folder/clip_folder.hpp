@@ -12,6 +12,7 @@ class ClipFolder {
  public:
   explicit ClipFolder(std::string path);
 
+  const std::string& path() const { return path_; }
   bool exists() const { return exists_; }
   /// Why not all of its files are known; empty where they are.
   const std::string& problem() const { return problem_; }
