@@ -2,6 +2,7 @@
 
 #include "book_tables.hpp"
 #include "bank_tables.hpp"
+#include "osc_table.hpp"
 
 #include <fstream>
 #include <iostream>
@@ -12,8 +13,10 @@ int main(int count, char** arguments) {
   std::ostringstream text;
   text << std::ifstream(arguments[1]).rdbuf();
   using namespace tidewater::testing;
-  const bool bank = std::string_view(arguments[1]).ends_with("bank-format.md");
-  const std::string made = bank ? with_record_tables(text.str()) : with_tables(text.str());
+  const std::string_view name = arguments[1];
+  const std::string made = name.ends_with("bank-format.md") ? with_record_tables(text.str())
+                           : name.ends_with("osc.md")       ? with_osc_table(text.str())
+                                                            : with_tables(text.str());
   std::ofstream(arguments[1]) << made;
   std::cout << arguments[1] << (made == text.str() ? ": as it was\n" : ": its tables are new\n");
 }

@@ -8,6 +8,7 @@
 #include "bank/bank_data.hpp"
 #include "bank_tables.hpp"
 #include "book_tables.hpp"
+#include "osc_table.hpp"
 #include "process.hpp"
 #include "request/described.hpp"
 #include "tidewater/author/pack.hpp"
@@ -379,10 +380,16 @@ TEST_CASE("docs/bank-format.md has every field of every record, where it lies an
   CHECK(with_record_tables(text) == text);
 }
 
+TEST_CASE("docs/osc.md has the addresses that the desk knows") {
+  const std::string text = document("docs/osc.md");
+  CHECK(with_osc_table(text) == text);
+  CHECK_THAT(text, Catch::Matchers::Contains("/tidewater/group/NAME/gain` |"));
+}
+
 TEST_CASE("links between the documents lead somewhere") {
   const std::regex link(R"(\]\(([^)#:]+)\))");
   for (const std::string name : {"README.md", "CONTRIBUTING.md", "docs/first-hour.md", "docs/book.md", "docs/journal.md", "docs/manager.md",
-                                 "docs/bank-format.md", "docs/performance.md"}) {
+                                 "docs/bank-format.md", "docs/performance.md", "docs/desk.md", "docs/osc.md"}) {
     const std::string text = document(name);
     const auto folder = std::filesystem::path(PROJECT_FOLDER "/" + name).parent_path();
     for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it) {

@@ -1,3 +1,5 @@
+import { signal } from '@preact/signals';
+
 // Values as the book spells them.
 
 const trimmed = (value: number, digits: number) => String(parseFloat(value.toFixed(digits)));
@@ -19,4 +21,9 @@ export const range = (low: number, high: number, unit: string) =>
 
 export const seconds = (value: number) => (value < 1 ? `${Math.round(value * 1000)} ms` : `${value.toFixed(1)} s`);
 
-export const lanes = ['#24507f', '#d08a1e', '#4fa3a5', '#77355f', '#9fb7d9', '#a8442a', '#8c9a5b', '#4a4f63'];
+const onLight = ['#24507f', '#d08a1e', '#4fa3a5', '#77355f', '#9fb7d9', '#a8442a', '#8c9a5b', '#4a4f63'];
+// The same, lighter: the first and the fourth would drown on dark paper.
+const onDark = ['#6f9bd1', '#e0a84a', '#6fc3c5', '#b77aa0', '#b5c8e4', '#d8806a', '#aebd7a', '#8b91a8'];
+export const dark = signal(matchMedia('(prefers-color-scheme: dark)').matches);
+matchMedia('(prefers-color-scheme: dark)').addEventListener('change', (event) => (dark.value = event.matches));
+export const lanes = () => (dark.value ? onDark : onLight);

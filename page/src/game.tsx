@@ -3,7 +3,7 @@
 import { useEffect, useRef } from 'preact/hooks';
 import { quantity } from './format';
 import { post } from './server';
-import { bars, book, chosen, choose, connection, figures, gameTime, gaugeValues, goTo, listener, meters, places, refusals, sound, tried } from './state';
+import { bars, book, chosen, choose, connection, figures, gameTime, gaugeValues, goTo, listener, meters, places, refusals, refusedAt, sound, tried } from './state';
 import { colourOf } from './tree';
 
 const shown = 12; // seconds
@@ -92,8 +92,8 @@ function drawTimeline(g: CanvasRenderingContext2D, width: number, height: number
   g.globalAlpha = 1;
   g.strokeStyle = colours.alarm;
   g.lineWidth = 1.5;
-  for (const refusal of refusals.value) {
-    const x = at(refusal.at);
+  for (let i = refusedAt.length - 1; i >= 0; --i) {
+    const x = at(refusedAt[i]!);
     if (x < left) break;
     g.beginPath();
     g.moveTo(x - 3, height - 9); g.lineTo(x + 3, height - 3); g.moveTo(x + 3, height - 9); g.lineTo(x - 3, height - 3);
@@ -195,7 +195,7 @@ function NotHeard() {
           return (
             <li key={`${its.at} ${i}`}>
               <span class={its.sound ? 'faint' : 'alarm'}>{its.at.toFixed(1)} s</span>
-              <span><strong>{its.about}</strong> {its.why} {key && its.sound && <button class="link" onClick={() => goTo(its.sound, key)}>{`turn ${key}`}</button>}</span>
+              <span><strong>{its.about}</strong> {its.why}{its.times > 1 ? ` (${its.times} times)` : ''} {key && its.sound && <button class="link" onClick={() => goTo(its.sound, key)}>{`turn ${key}`}</button>}</span>
             </li>
           );
         })}

@@ -51,7 +51,7 @@ export const turnedSounds = computed(() => new Set(edits.value.map((edit) => Str
 export interface Meter { peak: number; momentary: number; short: number; gain: number; mute: boolean }
 export interface Meters { at: number; rate: number; voices: number; most: number; dormant: number; groups: Record<string, Meter> }
 export interface Bar { playback: string; sound: string; group: string; from: number; to: number; gain: number; emitter: number; away: number | null }
-export interface Refusal { at: number; outcome: string; about: string; sound: string; why: string }
+export interface Refusal { at: number; outcome: string; about: string; sound: string; why: string; times: number }
 export const meters = signal<Meters | null>(null);
 export const refusals = signal<Refusal[]>([]);
 export const gaugeValues = signal<Record<string, number>>({});
@@ -59,6 +59,7 @@ export const listener = signal<[number, number, number]>([0, 0, 0]);
 /** What is drawn many times a second is no signal: canvases read it when they draw. */
 export const bars: Bar[] = [];
 export const places = new Map<number, [number, number, number]>();
+export const refusedAt: number[] = []; // seconds on the game's clock
 export const lastDraws = new Map<string, { gain: number; pitch: number; pan: number }>();
 export const meterMoment = { at: 0, when: 0 };
 export const figures = { lines: 0, messages: 0, drawn: [] as number[], answered: [] as number[] };
@@ -93,8 +94,13 @@ function takeDecision(line: Line): void {
     lastDraws.set(line.sound, { gain: inDecibels(line.gain), pitch: parseFloat(line.pitch ?? '0'), pan: inPan(line.pan) });
   }
   if (line.why && !['started', 'done', 'went-on', 'planned', 'reading'].includes(line.outcome)) {
-    const refusal = { at: seconds, outcome: line.outcome, about: line.event ?? eventOf.get(line.id) ?? line.sound ?? '', sound: line.sound ?? '', why: line.why };
-    refusals.value = [refusal, ...refusals.value].slice(0, 50);
+    const refusal: Refusal = { times: 1, at: seconds, outcome: line.outcome, about: line.event ?? eventOf.get(line.id) ?? line.sound ?? '', sound: line.sound ?? '', why: line.why };
+    // The same again counts on the line that is there.
+    const same = refusals.value.find((its) => its.about === refusal.about && its.why === refusal.why);
+    if (same) refusal.times = same.times + 1;
+    refusals.value = [refusal, ...refusals.value.filter((its) => its !== same)].slice(0, 50);
+    refusedAt.push(seconds);
+    if (refusedAt.length > 500) refusedAt.splice(0, 250);
   }
 }
 

@@ -8,7 +8,8 @@ import { book, choose, chosen, turnedSounds, type Chosen } from './state';
 export function colourOf(group: string): string {
   const groups = (book.value?.groups ?? []).filter((its) => its.name !== 'master').map((its) => its.name);
   const number = groups.indexOf(group);
-  return number < 0 ? lanes[lanes.length - 1]! : lanes[number % lanes.length]!;
+  const colours = lanes();
+  return number < 0 ? colours[colours.length - 1]! : colours[number % colours.length]!;
 }
 
 function Item(props: { kind: Chosen['kind']; name: string; note?: string; colour?: string; children?: ComponentChildren }) {
