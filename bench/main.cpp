@@ -1,7 +1,7 @@
 /// Runs every benchmark and prints, for each, the yardstick, our figure and their ratio from the same run.
 ///     tidewater_bench [--benchmark_filter=REGEX]
-///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music, mix, turn or
-///     names
+///     tidewater_bench NAME          only one of its tables: costs, calls, clean, growth, books, banks, world, scopes, music, mix, turn,
+///     names or desk
 
 #include <fmt/format.h>
 
@@ -16,6 +16,7 @@
 #include "calls.hpp"
 #include "clean.hpp"
 #include "costs.hpp"
+#include "desk.hpp"
 #include "growth.hpp"
 #include "mix.hpp"
 #include "music.hpp"
@@ -77,7 +78,8 @@ constexpr std::pair<std::string_view, void (*)()> tables[] = {
     {"costs", bench::print_costs_table},   {"calls", bench::print_calls_table},   {"clean", bench::print_clean_table},
     {"growth", bench::print_growth_table}, {"books", bench::print_books_table},   {"banks", bench::print_banks_table},
     {"world", bench::print_world_table},   {"scopes", bench::print_scopes_table}, {"music", bench::print_music_table},
-    {"mix", bench::print_mix_table},       {"turn", bench::print_turn_table},     {"names", bench::print_names_table}};
+    {"mix", bench::print_mix_table},       {"turn", bench::print_turn_table},     {"names", bench::print_names_table},
+    {"desk", bench::print_desk_table}};
 
 }  // namespace
 

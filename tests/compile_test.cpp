@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include <catch2/catch.hpp>
 #include <set>
 
@@ -5,6 +7,7 @@
 #include "bank/bank_data.hpp"
 #include "base/random.hpp"
 #include "stage.hpp"
+#include "tidewater/author/pack.hpp"
 #include "tidewater/error.hpp"
 
 using namespace tidewater;
@@ -193,4 +196,44 @@ TEST_CASE("a bank's content is the same for the same book and clips, and other f
   samples[9000] += 0.001F;
   folder.write_clip("clips/tone.wav", samples);
   CHECK(others.insert(content(book)).second);
+}
+
+TEST_CASE("a compiler that keeps what it prepared makes the same banks, byte for byte, whatever changes between") {
+  const Folder folder;
+  write_stage_clips(folder);
+  Random random(11);
+  Compiler compiler;
+  double level = -6, pitch = 300;
+  std::string clips = "\"n-*.wav\"";
+  bool loops = false;
+  for (int i = 0; i < times(24, 6); ++i) {
+    switch (random.below(6)) {
+      case 0: level = random.between(-20, 0); break;
+      case 1: pitch = random.between(100, 900); break;
+      case 2: clips = random.below(2) == 0 ? "\"n-1.wav\", \"low.wav\"" : "\"n-*.wav\""; break;
+      case 3: loops = !loops; break;
+      case 4:
+        folder.write_clip("clips/n-1.wav", std::vector<float>(4000 + random.below(2000), static_cast<float>(random.between(0.1, 0.5))));
+        break;
+      default: break;  // nothing changes
+    }
+    folder.write(
+        "book.toml",
+        book_head +
+            fmt::format("[groups.effects]\nlevel = \"-20 LUFS\"\n[sounds.steps]\ngroup = \"effects\"\nclips = [{}]\ngain = \"{:.1f} dB\"\n"
+                        "[sounds.hum]\nclips = [\"hum.wav\"]\nloop = {}\n[sounds.sketched]\nsketch = {{ source = \"tone\", pitch = "
+                        "\"{:.0f} Hz\" }}\n",
+                        clips, level, loops, pitch));
+    const ReadBook read = read_book(folder.path("book.toml"));
+    REQUIRE(read.problems.empty());
+    const std::vector<Bank> kept = compiler.compile_banks(read.book), anew = compile_banks(read.book);
+    REQUIRE(kept.size() == anew.size());
+    write_bank(kept.front(), folder.path("kept.tidebank"));
+    write_bank(anew.front(), folder.path("anew.tidebank"));
+    CHECK(folder.read("kept.tidebank") == folder.read("anew.tidebank"));
+  }
+  folder.write("book.toml", book_head + "[sounds.gone]\nclips = [\"n-1.wav\"]\n");
+  const ReadBook read = read_book(folder.path("book.toml"));
+  folder.write("clips/n-1.wav", "this is no sound");
+  CHECK_THROWS_WITH(compiler.compile_banks(read.book), Catch::Matchers::Contains("n-1.wav"));
 }

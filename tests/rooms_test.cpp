@@ -21,7 +21,7 @@ const std::vector<std::string> in_order = {"base",  "dsp",    "mix",    "media",
 const std::array<std::string, 7> siblings = {"world", "choose", "voices", "scopes", "drive", "groups", "music"};
 /// Side wings, which no room uses, with what they may use besides rooms.
 const std::map<std::string, std::vector<std::string>> wings = {
-    {"journal", {}}, {"author", {"journal"}}, {"device", {}}, {"picture", {"journal"}}, {"settings", {}}};
+    {"journal", {}}, {"author", {"journal"}}, {"device", {}}, {"picture", {"journal"}}, {"settings", {}}, {"desk", {"journal", "author"}}};
 
 std::ptrdiff_t place(const std::string& room) { return std::find(in_order.begin(), in_order.end(), room) - in_order.begin(); }
 bool is_sibling(const std::string& room) { return std::find(siblings.begin(), siblings.end(), room) != siblings.end(); }

@@ -388,7 +388,7 @@ void TurnedBook::compile_and_reload() {
   if (!now.problems.empty()) return told_("not reloaded: " + to_text(now.problems.front()));
   try {
     const std::vector<Bank> loaded = manager_.loaded_banks();
-    for (const Bank& bank : compile_banks(now.book)) {
+    for (const Bank& bank : compiler_.compile_banks(now.book)) {
       const bool is_loaded = std::any_of(loaded.begin(), loaded.end(), [&](const Bank& its) { return its.name() == bank.name(); });
       if (!is_loaded) continue;
       if (const std::string problem = manager_.try_reload(bank); !problem.empty()) told_("not reloaded: " + problem);

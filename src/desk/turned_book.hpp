@@ -19,6 +19,7 @@
 #include "author/folder/clip_folder.hpp"
 #include "desk/excerpt.hpp"
 #include "tidewater/author/book.hpp"
+#include "tidewater/author/compile.hpp"
 #include "tidewater/author/edit_book.hpp"
 #include "tidewater/manager.hpp"
 
@@ -122,6 +123,7 @@ class TurnedBook {
   std::vector<Change> history_;
   std::atomic<std::uint64_t> version_{1};
 
+  Compiler compiler_;  ///< on the thread below alone
   std::mutex wake_mutex_;
   std::condition_variable wake_;
   bool ends_ = false, reload_wanted_ = false;

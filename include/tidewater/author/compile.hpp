@@ -1,6 +1,7 @@
 #pragma once
 #include <cstddef>
 #include <functional>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -28,6 +29,23 @@ Bank compile(const Book& book, const CompileOptions& options = {});
 
 /// One bank for each that the book names by [banks.NAME], or one of all. Throws Error, too, where an event stops what another bank starts.
 std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options = {});
+
+/// Compiles a book again and again while it is edited: clips and sketches that have not changed since the last time are taken from memory.
+/// A file counts as unchanged if its size and its time are the same. Holds the memory of one compiled book. Thread: one at a time.
+class Compiler {
+ public:
+  Compiler();
+  ~Compiler();
+  Compiler(const Compiler&) = delete;
+  Compiler& operator=(const Compiler&) = delete;
+
+  /// The same banks as the function `compile_banks` makes.
+  std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options = {});
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
 
 /// Reads, checks and compiles all of a book to one bank. Throws Error with all the problems, one a line.
 Bank compile_book(const std::string& path, const CompileOptions& options = {});

@@ -12,6 +12,7 @@
 #include "author/clips/book_clips.hpp"
 #include "author/clips/facts_cache.hpp"
 #include "author/clips/in_parallel.hpp"
+#include "author/clips/kept_clips.hpp"
 #include "tidewater/error.hpp"
 
 namespace tidewater {
@@ -178,10 +179,22 @@ ClipFacts measure(const Audio& audio) {
   return facts;
 }
 
-std::map<std::string, ClipFacts> facts_of(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress) {
+std::map<std::string, ClipFacts> facts_of(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress,
+                                          KeptClips* kept) {
   std::set<std::string> paths;
   for (const auto& sound : book.sounds) sound.each_clip([&](const BookLayer&, const BookClip& clip) { paths.insert(clip.path); });
-  const std::vector<std::string> list(paths.begin(), paths.end());
+  std::map<std::string, ClipFacts> result;
+  std::vector<std::string> list, made_of;
+  for (const std::string& path : paths) {
+    const std::string what = kept == nullptr ? std::string() : made_from(book, path);
+    if (auto known = what.empty() ? std::nullopt : kept->facts.find(what)) {
+      result.emplace(path, *std::move(known));
+    } else {
+      list.push_back(path);
+      made_of.push_back(what);
+    }
+  }
+  if (list.empty()) return result;
   std::vector<ClipFacts> facts(list.size());
   FactsCache cache;
   in_parallel(
@@ -192,8 +205,10 @@ std::map<std::string, ClipFacts> facts_of(const Book& book, const std::function<
       },
       progress);
   cache.save();
-  std::map<std::string, ClipFacts> result;
-  for (std::size_t i = 0; i < list.size(); ++i) result.emplace(list[i], std::move(facts[i]));
+  for (std::size_t i = 0; i < list.size(); ++i) {
+    if (!made_of[i].empty() && facts[i].problem.empty()) kept->facts.keep(made_of[i], facts[i]);
+    result.emplace(list[i], std::move(facts[i]));
+  }
   return result;
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <filesystem>
+#include <optional>
 
 #include "author/clips/book_clips.hpp"
 #include "author/clips/bring_to_rate.hpp"
@@ -100,28 +101,15 @@ std::string way_of(const Book& book, const BookLayer& layer, Hertz rate, const C
                      to_text(ways), encodes(ways) || ways.mono ? encoder_version() : "");
 }
 
-}  // namespace
-
-PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* target, const std::string& language,
-                             const std::function<void(std::size_t, std::size_t)>& progress) {
-  std::map<std::pair<std::string, std::string>, std::size_t> known;  // by path and way
-  std::vector<Job> jobs;
-  for (const auto& sound : book.sounds) {
-    const ClipWays ways = ways_for(book, target, sound);
-    sound.each_clip([&](const BookLayer& layer, const BookClip& clip) {
-      std::string way = way_of(book, layer, rate, ways);
-      const auto [job, fresh] = known.try_emplace({clip.path, way}, jobs.size());
-      if (fresh) jobs.push_back({clip.path, clip_in(book, clip.path, language), &layer, clip.place, ways, std::move(way)});
-      numbers_[{clip.path, &layer}] = static_cast<std::uint32_t>(job->second);
-    });
-  }
-
+/// Prepares these jobs on every core. What was prepared before, by whatever program, is read from the cache.
+void prepare_new(const Book& book, Hertz rate, std::vector<Job>& jobs, const std::vector<std::size_t>& which,
+                 const std::function<void(std::size_t, std::size_t)>& progress) {
   ContentKeys keys;
   const ClipCache cache;
   in_parallel(
-      jobs.size(),
+      which.size(),
       [&](std::size_t i) {
-        Job& job = jobs[i];
+        Job& job = jobs[which[i]];
         const bool made_up = book.sketches.contains(job.path);
         const std::string file = clip_file(book, job.file);
         const std::string content = made_up ? "" : keys.of(file);
@@ -140,6 +128,38 @@ PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* tar
       progress);
   keys.save();
   cache.tidy();
+}
+
+}  // namespace
+
+PreparedClips::PreparedClips(const Book& book, Hertz rate, const BookTarget* target, const std::string& language,
+                             const std::function<void(std::size_t, std::size_t)>& progress, KeptClips* kept) {
+  std::map<std::pair<std::string, std::string>, std::size_t> known;  // by path and way
+  std::vector<Job> jobs;
+  for (const auto& sound : book.sounds) {
+    const ClipWays ways = ways_for(book, target, sound);
+    sound.each_clip([&](const BookLayer& layer, const BookClip& clip) {
+      std::string way = way_of(book, layer, rate, ways);
+      const auto [job, fresh] = known.try_emplace({clip.path, way}, jobs.size());
+      if (fresh) jobs.push_back({clip.path, clip_in(book, clip.path, language), &layer, clip.place, ways, std::move(way)});
+      numbers_[{clip.path, &layer}] = static_cast<std::uint32_t>(job->second);
+    });
+  }
+
+  std::vector<std::string> made_of(jobs.size());
+  std::vector<std::size_t> left;
+  for (std::size_t i = 0; i < jobs.size(); ++i) {
+    if (kept != nullptr) made_of[i] = made_from(book, book.sketches.contains(jobs[i].path) ? jobs[i].path : jobs[i].file);
+    if (!made_of[i].empty()) made_of[i] += " " + jobs[i].path + " " + jobs[i].way;
+    const std::optional<BankClip> known = made_of[i].empty() ? std::nullopt : kept->clips.find(made_of[i]);
+    if (known)
+      jobs[i].clip = *known;
+    else
+      left.push_back(i);
+  }
+  if (!left.empty()) prepare_new(book, rate, jobs, left, progress);
+  for (const std::size_t i : left)
+    if (!made_of[i].empty() && jobs[i].problem.empty()) kept->clips.keep(made_of[i], jobs[i].clip);
   for (auto& job : jobs) {
     if (!job.problem.empty()) problems_.push_back({job.place, fmt::format("clip '{}': {}", job.file, job.problem)});
     job.clip.name = job.file;  // of the language that is spoken

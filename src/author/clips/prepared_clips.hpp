@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "author/clips/kept_clips.hpp"
 #include "bank/bank_data.hpp"
 #include "tidewater/author/book.hpp"
 
@@ -13,9 +14,10 @@ namespace tidewater {
 /// was prepared before is read from the cache, by the content of its file.
 class PreparedClips {
  public:
-  /// For `target`, where there is one, with speech in `language`. `progress` hears how many of how many are done.
+  /// For `target`, where there is one, with speech in `language`. `progress` hears how many of how many are done. What `kept` has is
+  /// taken from there, and what is prepared is added to it; null for none.
   PreparedClips(const Book& book, Hertz rate, const BookTarget* target = nullptr, const std::string& language = {},
-                const std::function<void(std::size_t, std::size_t)>& progress = {});
+                const std::function<void(std::size_t, std::size_t)>& progress = {}, KeptClips* kept = nullptr);
 
   /// Clips that cannot be played, with the place in the book.
   const std::vector<Problem>& problems() const { return problems_; }

@@ -13,6 +13,7 @@
 #include "author/clips/prepared_clips.hpp"
 #include "author/clips/track_clock.hpp"
 #include "author/clips/ways.hpp"
+#include "author/compile/compile_kept.hpp"
 #include "author/compile/content.hpp"
 #include "author/compile/weights.hpp"
 #include "bank/bank_data.hpp"
@@ -92,15 +93,24 @@ BankTrack list_of(const BookSound& sound) {
 }
 
 /// Reads rate and length of the clips of all tracks, by path.
-std::map<std::string, ClipFacts> facts_of_tracks(const Book& book) {
-  Book tracks = book;
-  std::erase_if(tracks.sounds, [](const BookSound& sound) { return !sound.track || !sound.list.empty(); });
-  return tracks.sounds.empty() ? std::map<std::string, ClipFacts>() : facts_of(tracks);
+std::map<std::string, ClipFacts> facts_of_tracks(const Book& book, KeptClips* kept) {
+  Book tracks;
+  tracks.file = book.file;
+  tracks.clips_folder = book.clips_folder;
+  tracks.soundfont = book.soundfont;
+  tracks.speech = book.speech;
+  tracks.languages = book.languages;
+  tracks.sketches = book.sketches;
+  for (const BookSound& sound : book.sounds)
+    if (sound.track && sound.list.empty()) tracks.sounds.push_back(sound);
+  return tracks.sounds.empty() ? std::map<std::string, ClipFacts>() : facts_of(tracks, {}, kept);
 }
 
 }  // namespace
 
-Bank compile(const Book& book, const CompileOptions& options) {
+Bank compile(const Book& book, const CompileOptions& options) { return compile_kept(book, options, nullptr); }
+
+Bank compile_kept(const Book& book, const CompileOptions& options, KeptClips* kept) {
   constexpr Hertz usual_rate{48000};
   const BookTarget* target = target_called(book, options.target);
   const Hertz rate = options.rate != Hertz{} ? options.rate : target != nullptr && target->rate != Hertz{} ? target->rate : usual_rate;
@@ -111,14 +121,14 @@ Bank compile(const Book& book, const CompileOptions& options) {
   data->target = options.target;
   data->language = options.language;
 
-  PreparedClips prepared(book, rate, target, options.language, options.progress);
+  PreparedClips prepared(book, rate, target, options.language, options.progress, kept);
   if (!prepared.problems().empty()) throw Error(lines(prepared.problems()));
   data->clips = prepared.take_clips();
   const bool levelled =
       std::any_of(book.sounds.begin(), book.sounds.end(), [&](const BookSound& s) { return level_for(book, s).has_value(); });
-  const auto facts = levelled ? facts_of(book) : std::map<std::string, ClipFacts>();
+  const auto facts = levelled ? facts_of(book, {}, kept) : std::map<std::string, ClipFacts>();
 
-  const auto track_facts = facts_of_tracks(book);
+  const auto track_facts = facts_of_tracks(book, kept);
   const auto track_of = [&](const BankSound& made, const BookSound& sound) {
     if (const std::vector<Problem> wrong = wrong_in_track(sound, track_facts); !wrong.empty()) throw Error(lines(wrong));
     const BankClip& first = data->clips[made.layers.front().choices.front().clips.front().clip];
@@ -174,8 +184,21 @@ Bank compile(const Book& book, const CompileOptions& options) {
     }
     data->events.push_back(std::move(made));
   }
-  note_contents(*data);
+  note_contents(*data, kept);
   return bank_of(std::move(data));
+}
+
+struct Compiler::State {
+  KeptClips kept;
+};
+
+Compiler::Compiler() : state_(std::make_unique<State>()) {}
+Compiler::~Compiler() = default;
+
+std::vector<Bank> Compiler::compile_banks(const Book& book, const CompileOptions& options) {
+  std::vector<Bank> banks = compile_banks_kept(book, options, &state_->kept);
+  state_->kept.end_round();
+  return banks;
 }
 
 Bank compile_book(const std::string& path, const CompileOptions& options) {

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string_view>
 #include <type_traits>
@@ -50,12 +51,16 @@ std::string_view plain_name(std::string_view name) {
   return dot == std::string_view::npos || name.find('/', dot) != std::string_view::npos ? name : name.substr(0, dot);
 }
 
-std::uint64_t hash_of(const BankClip& clip) {
+std::uint64_t hash_of(const BankClip& clip, KeptClips* kept) {
+  const std::optional<std::uint64_t> known = kept == nullptr ? std::nullopt : kept->sums.find(clip);
+  if (known) return *known;
   Hasher hash;
   hash.text(fmt::format("{} {} {} {}", plain_name(clip.name), clip.channels, clip.frames, clip.loop_from));
   hash.samples(clip.floats);
   hash.samples(clip.shorts);
-  return hash.sum();
+  const std::uint64_t sum = hash.sum();
+  if (kept != nullptr) kept->sums.keep(clip, sum);
+  return sum;
 }
 
 /// Hashes all that designs say, by their keys. What holds without a key is left out, so that a new key changes no content that does not use
@@ -117,9 +122,9 @@ class DesignHash {
 
 }  // namespace
 
-void note_contents(BankData& data) {
+void note_contents(BankData& data, KeptClips* kept) {
   std::vector<std::uint64_t> clips;
-  for (const BankClip& clip : data.clips) clips.push_back(hash_of(clip));
+  for (const BankClip& clip : data.clips) clips.push_back(hash_of(clip, kept));
   // A sound's content has the name of its group, and nothing of the group's level.
   for (BankSound& sound : data.sounds) {
     Hasher hash;

@@ -1,5 +1,7 @@
 #include "author/pack/parts.hpp"
 
+#include "author/compile/compile_kept.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -188,10 +190,13 @@ std::vector<SharedClip> shared_clips(const Book& book) {
   return shared;
 }
 
-std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options) {
+std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options) { return compile_banks_kept(book, options, nullptr); }
+
+std::vector<Bank> compile_banks_kept(const Book& book, const CompileOptions& options, KeptClips* kept) {
+  if (book.banks.empty()) return {compile_kept(book, options, kept)};
   std::vector<Bank> banks;
   for (const Book& part : parts_of(book))
-    if (!only_lends(part)) banks.push_back(compile(part, options));  // each has all its own here
+    if (!only_lends(part)) banks.push_back(compile_kept(part, options, kept));  // each has all its own here
   return banks;
 }
 
