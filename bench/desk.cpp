@@ -101,7 +101,7 @@ struct Visitor {
 };
 
 std::string level_of(const char* section, const std::string& name, double level) {
-  return fmt::format(R"({{"path":["{}","{}","gain"],"low":{1:.1f},"high":{1:.1f},"unit":"dB","drag":9}})", section, name, level);
+  return fmt::format(R"({{"path":["{0}","{1}","gain"],"low":{2:.1f},"high":{2:.1f},"unit":"dB","drag":9}})", section, name, level);
 }
 
 /// Share of a core that the process takes in so many seconds, without what a page's own thread takes.

@@ -103,7 +103,6 @@ Auditioned audition(const AuditionAsked& asked, const Book& now, const Book* bef
   Audition audition(std::move(sides), options);
   if (before != nullptr) audition.even_out();
   Auditioned result;
-  result.takes = json::array();
   std::vector<float> all;
   audition.render({.take = [&](const AuditionTake& take) {
     if (before != nullptr && take.side != old) return;

@@ -29,7 +29,7 @@ struct AuditionAsked {
 };
 /// The takes, rendered: each with its clip, draws, loudness and peaks; and all of them as WAV.
 struct Auditioned {
-  nlohmann::json takes;
+  std::vector<nlohmann::json> takes;
   std::string wav;
 };
 /// `now` is the book with what is turned. With `before`, both are compared at equal loudness, and `before` is heard.

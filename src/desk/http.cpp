@@ -153,7 +153,7 @@ httplib::Server::Handler answering(Handler handler) {
       answer = problem(error.what());
     }
     response.status = answer.status;
-    response.set_content(std::move(answer.body), answer.type);
+    response.set_content(answer.body, answer.type);
   };
 }
 
