@@ -36,6 +36,7 @@ using desk::Answer;
 using desk::Asked;
 
 constexpr std::chrono::milliseconds meters_every{33};
+constexpr int groups_every = 30;  ///< messages: banks come and go slowly
 
 /// What is not UTF-8 must not end a request.
 std::string text_of(const json& value) { return value.dump(-1, ' ', false, json::error_handler_t::replace); }
@@ -97,6 +98,8 @@ struct Desk::State {
   // What the next message has: only the newest counts.
   std::map<std::string, std::string> newest;                    ///< lines of listeners and gauges, by what they are about
   std::map<std::uint64_t, std::optional<Place>> newest_places;  ///< by emitter; nothing for one that is gone
+  std::set<std::string> groups_shown;                           ///< on the ticking thread alone
+  std::atomic<int> groups_age{0};
   std::thread ticking;
   // Last, so that their threads end before what they use.
   desk::Http http;
@@ -151,13 +154,13 @@ struct Desk::State {
 
   /// Hears the journal only while a page is open.
   void watch(bool on) {
-    for (const std::string& group : groups()) manager.watch_loudness(Name(group), on);
     if (on)
       journal = manager.add_journal([this](const JournalEntry& entry) { hear(entry); });
     else
       manager.remove_journal(journal);
     const std::lock_guard lock(mutex);
     watched = on;
+    groups_age = 0;
     wake.notify_all();
   }
   void hear(const JournalEntry& entry) {
@@ -183,6 +186,7 @@ struct Desk::State {
   void tick() {
     std::unique_lock lock(mutex);
     for (;;) {
+      if (!watched) measure({});
       wake.wait(lock, [&] { return ends || watched; });
       wake.wait_for(lock, meters_every, [&] { return ends; });
       if (ends) return;
@@ -208,10 +212,18 @@ struct Desk::State {
       for (const BankGroup& group : data_of(bank).groups) names.insert(group.name);
     return names;
   }
+  /// Measures the loudness of these groups, and of no others.
+  void measure(const std::set<std::string>& now) {
+    for (const std::string& group : groups_shown)
+      if (!now.contains(group)) manager.watch_loudness(Name(group), false);
+    for (const std::string& group : now) manager.watch_loudness(Name(group));
+    groups_shown = now;
+  }
   json meters() {
+    if (groups_age++ % groups_every == 0) measure(groups());
     const auto tenths = [](Decibels its) { return std::round(level(its) * 10) / 10; };
     json its = json::object();
-    for (const std::string& name : groups()) {
+    for (const std::string& name : groups_shown) {
       const Meter meter = manager.read_meter(Name(name));
       const auto state = manager.group(Name(name));
       const GroupLoudness loudness = manager.loudness(Name(name)).value_or(GroupLoudness{});

@@ -20,6 +20,7 @@ namespace TIDEWATER_OURS tidewater {
 /// Thread: the audio thread adds, any thread reads.
 class LoudnessMeter {
  public:
+  static constexpr std::size_t most_frames = 64;  ///< added at once
   static constexpr std::size_t momentary_tenths = 4, short_term_tenths = 30;
 
   LoudnessMeter(double rate, Layout layout)
@@ -29,21 +30,31 @@ class LoudnessMeter {
         left_(tenth_),
         weights_(weights_of(layout)) {}
 
-  /// Adds frames of one channel, with the group's level. Channels without sound are added with null.
-  void add(std::size_t channel, const float* samples, const kernels::Curve& gain, int count) noexcept {
-    const double weight = weights_[channel];
-    if (weight == 0) return;
-    State& state = states_[channel];
-    if (samples == nullptr && state.rests()) return;
+  /// Adds frames of two channels, the first of which is even, with the group's level. Channels without sound are null.
+  void add(std::size_t first, const float* left, const float* right, const kernels::Curve& gain, int count) noexcept {
+    if (weights_[first] == 0 && weights_[first + 1] == 0) return;
+    State& state = states_[first / 2];
+    if (left == nullptr && right == nullptr && state.rests()) return;
+    // The level is written out first, and both channels go side by side: each sample of a filter waits for the one before.
+    std::array<double, 2 * most_frames> samples;
     for (int i = 0; i < count; ++i) {
       const double t = i;
       const double level =
           static_cast<double>(gain.first) +
           t * (static_cast<double>(gain.change) + t * (static_cast<double>(gain.square) + t * static_cast<double>(gain.cube)));
-      const double in = samples == nullptr ? 0 : static_cast<double>(samples[i]) * level;
-      const double out = high_pass_.run(state.second, shelf_.run(state.first, in));
-      energy_ += weight * out * out;
+      const auto at = static_cast<std::size_t>(2 * i);
+      samples[at] = left == nullptr ? 0 : static_cast<double>(left[i]) * level;
+      samples[at + 1] = right == nullptr ? 0 : static_cast<double>(right[i]) * level;
     }
+    State now = state;
+    std::array<double, 2> energy{};
+    for (int i = 0; i < count; ++i)
+      for (std::size_t side = 0; side < 2; ++side) {
+        const double out = high_pass_.run(now.second[side], shelf_.run(now.first[side], samples[static_cast<std::size_t>(2 * i) + side]));
+        energy[side] += out * out;
+      }
+    state = now;
+    energy_ += weights_[first] * energy[0] + weights_[first + 1] * energy[1];
   }
   /// All channels of these frames were added.
   void advance(int count) noexcept {
@@ -82,11 +93,15 @@ class LoudnessMeter {
       return out;
     }
   };
+  /// Of a pair of channels.
   struct State {
-    Memory first, second;
+    std::array<Memory, 2> first, second;
     bool rests() const {
       constexpr double nothing = 1e-10;
-      return std::fabs(first.a) + std::fabs(first.b) + std::fabs(second.a) + std::fabs(second.b) < nothing;
+      double sum = 0;
+      for (const auto* memories : {&first, &second})
+        for (const Memory& its : *memories) sum += std::fabs(its.a) + std::fabs(its.b);
+      return sum < nothing;
     }
   };
 
@@ -120,7 +135,7 @@ class LoudnessMeter {
   int frames_ = 0;    ///< of the present one so far
   double energy_ = 0;
   std::array<double, 8> weights_;
-  std::array<State, 8> states_{};
+  std::array<State, 4> states_{};                 ///< of each pair
   std::array<std::atomic<double>, 32> powers_{};  ///< of the last tenths
   std::atomic<std::uint64_t> tenths_{0};
 };

@@ -115,8 +115,8 @@ kernels::Curve Mixer::level_curve(Group& group, Moving duck, int count) noexcept
 }
 
 void Mixer::measure(LoudnessMeter& meter, const Group& group, int from, const kernels::Curve& gain, int count) const noexcept {
-  for (std::size_t channel = 0; channel < width_; ++channel)
-    meter.add(channel, (group.heard >> channel & 1) != 0 ? group.bus.channel(channel) + from : nullptr, gain, count);
+  const auto heard = [&](std::size_t channel) { return (group.heard >> channel & 1) != 0 ? group.bus.channel(channel) + from : nullptr; };
+  for (std::size_t channel = 0; channel < width_; channel += 2) meter.add(channel, heard(channel), heard(channel + 1), gain, count);
   meter.advance(count);
 }
 
