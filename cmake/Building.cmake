@@ -56,6 +56,9 @@ function(tidewater_library name)
     PRIVATE ${PROJECT_SOURCE_DIR}/src)
   target_compile_features(${name} PUBLIC cxx_std_20)
   target_link_libraries(${name} PUBLIC ${ARG_PUBLIC} PRIVATE ${ARG_PRIVATE} $<BUILD_INTERFACE:tidewater_build>)
+  if(BUILD_SHARED_LIBS AND NOT TIDEWATER_SANITIZE)
+    target_link_options(${name} PRIVATE -Wl,-z,defs)  # a library that uses what another keeps to itself is found here, not by who links both
+  endif()
   if(TIDEWATER_SANITIZE AND NOT name STREQUAL tidewater)
     target_compile_options(${name} PRIVATE -O0)  # a quarter of the time; what mixes is in the core
   endif()

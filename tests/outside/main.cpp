@@ -1,6 +1,8 @@
 /// A project of somebody else's, who has only what was installed.
 #include <tidewater/author/book.hpp>
+#include <tidewater/desk/desk.hpp>
 #include <tidewater/device/device.hpp>
+#include <tidewater/error.hpp>
 #include <tidewater/journal_file.hpp>
 #include <tidewater/manager.hpp>
 
@@ -13,7 +15,13 @@ int main() {
   manager.render(block);
   const bool empty_is_told = !tidewater::parse_book("", "book.toml").problems.empty();
   manager.update({});
-  return first_line.rfind("{\"journal\":1,", 0) == 0 && empty_is_told &&
+  bool desk_is_there = false;
+  try {
+    const tidewater::Desk desk(manager, {.book = "nowhere/book.toml"});
+  } catch (const tidewater::Error&) {
+    desk_is_there = true;
+  }
+  return desk_is_there && first_line.rfind("{\"journal\":1,", 0) == 0 && empty_is_told &&
                  manager.raise("nothing").outcome == tidewater::Outcome::unknown_event && manager.clock().value == 256
              ? 0
              : 1;

@@ -9,9 +9,10 @@
 #include <vector>
 
 #include "author/book/problems.hpp"
+#include "base/ours.hpp"
 #include "tidewater/units.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Any text as a book writes it, with escapes.
 std::string in_basic_quotes(std::string_view text);

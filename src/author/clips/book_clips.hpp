@@ -1,10 +1,11 @@
 #pragma once
 #include <string>
 
+#include "base/ours.hpp"
 #include "media/decode.hpp"
 #include "tidewater/author/book.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// Where a clip of the book lies, as a path that can be opened.
 std::string clip_file(const Book& book, const std::string& path);

@@ -9,7 +9,9 @@
 #include <string_view>
 #include <vector>
 
-namespace tidewater {
+#include "base/ours.hpp"
+
+namespace TIDEWATER_OURS tidewater {
 
 /// How a table or list is written. `in_line` is also every plain value: all that stands behind its key. `implied` is a table that only
 /// the head of a table below it names.

@@ -4,8 +4,9 @@
 #include <vector>
 
 #include "author/folder/pattern.hpp"
+#include "base/ours.hpp"
 
-namespace tidewater {
+namespace TIDEWATER_OURS tidewater {
 
 /// The files below a book's folder of clips, listed once. Hidden ones, with a dot at the beginning, are no clips.
 class ClipFolder {
