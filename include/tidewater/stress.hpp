@@ -1,6 +1,7 @@
 #pragma once
 /// How many voices does this machine hold? Adds voices to a mixer until its block's deadline is missed.
 
+#include <algorithm>
 #include <cstdint>
 #include <functional>
 #include <string>
@@ -33,7 +34,18 @@ struct StressCurve {
 
   /// Most voices whose median block stays within this part of the deadline, between two measured points in a straight
   /// line; the last point's where even that does.
-  std::uint32_t voices_within(double part, Seconds deadline) const;
+  std::uint32_t voices_within(double part, Seconds deadline) const {
+    const double limit = part * deadline.value;
+    StressPoint before;
+    for (const StressPoint& point : points) {
+      if (point.median.value > limit) {
+        const double share = (limit - before.median.value) / (point.median.value - before.median.value);
+        return before.voices + static_cast<std::uint32_t>(std::max(0.0, share) * (point.voices - before.voices));
+      }
+      before = point;
+    }
+    return before.voices;
+  }
 };
 
 struct StressResult {

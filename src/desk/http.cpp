@@ -63,6 +63,7 @@ struct Http::State {
   std::atomic<int> feeds{0};
   std::mutex watching;
   int watchers = 0;
+  std::atomic<bool> over{false};
   std::thread thread;
 
   /// The hosts by which a browser may have found this server.
@@ -200,7 +201,12 @@ void Http::feed(const std::string& path, Feed& feed, std::function<void(bool)> w
 }
 
 void Http::start() {
-  state_->thread = std::thread([&server = state_->server] { server.listen_after_bind(); });
+  state_->thread = std::thread([&its = *state_] {
+    its.server.listen_after_bind();
+    its.over = true;
+  });
+  // A server that does not run yet ignores `stop`, and would then run for ever.
+  while (!state_->server.is_running() && !state_->over) std::this_thread::sleep_for(std::chrono::milliseconds(1));
 }
 
 std::string Http::address() const {

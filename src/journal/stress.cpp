@@ -136,19 +136,6 @@ StressPoint measure(const Kind& kind, std::uint32_t voices, const StressOptions&
 
 }  // namespace
 
-std::uint32_t StressCurve::voices_within(double part, Seconds deadline) const {
-  const double limit = part * deadline.value;
-  StressPoint before;
-  for (const StressPoint& point : points) {
-    if (point.median.value > limit) {
-      const double share = (limit - before.median.value) / (point.median.value - before.median.value);
-      return before.voices + static_cast<std::uint32_t>(std::max(0.0, share) * (point.voices - before.voices));
-    }
-    before = point;
-  }
-  return before.voices;
-}
-
 StressResult stress(const StressOptions& options, const std::function<void(const std::string&, const StressPoint&)>& progress) {
   check_rate(options.rate, "the measurement");
   const Material material(options.rate);
