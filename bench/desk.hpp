@@ -2,7 +2,7 @@
 
 namespace tidewater::bench {
 
-/// What the desk costs a game, and how soon a turn is heard.
+/// Prints the desk's cost in a running game, and the time from a turn to its sound.
 void print_desk_table();
 
 }  // namespace tidewater::bench

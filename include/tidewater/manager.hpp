@@ -130,10 +130,10 @@ class SoundManager : public WorldCalls {
   std::optional<GroupState> group(GroupName group) const;
   /// Returns silence for an unknown group. Reading begins a new peak.
   Meter read_meter(GroupName group);
-  /// Measures the loudness of a group from now on, or no more: for tools that watch a running game. It costs some 0.1 % of a core for each
-  /// group, and changes no sample. Returns false for an unknown group.
+  /// Starts or stops measuring the loudness of a group, for tools that watch a running game. A measured group costs about 0.1 % of a core.
+  /// The samples of the mix stay the same. Returns false for an unknown group.
   bool watch_loudness(GroupName group, bool on = true);
-  /// The loudness of a group that is watched. Returns nothing for an unknown group, and for one that was never watched.
+  /// Returns the loudness of a watched group. Returns nothing for an unknown group, and for one that was never watched.
   std::optional<GroupLoudness> loudness(GroupName group) const;
 
   // Moods: named changes of groups that come and go, such as below deck. An unknown mood returns `unknown_mood`, and nothing changes.
@@ -233,11 +233,11 @@ class SoundManager : public WorldCalls {
   /// Returns the handle of a playback that a journal names. It says `ended()` if the playback is over or never was. Looks at all that
   /// plays.
   Playback find(PlaybackId id);
-  /// Adds a sink of the journal beside the one of the options, for a tool that begins to watch a running game. It hears the manager's head
-  /// first, then what happens from now on. Called as the other sink is; it must not throw. Returns the sink's number, for
-  /// `remove_journal`. A manager whose options have no journal keeps lines only while it has such a sink.
+  /// Adds a second sink of the journal, for a tool that begins to watch a running game. The sink receives the head first, then every entry
+  /// from now on, on the same threads as the sink of the options. The sink must not throw. Returns a number for `remove_journal`. A manager
+  /// without a journal in its options records lines only while it has such a sink.
   std::uint64_t add_journal(JournalSink sink);
-  /// Returns once the sink is not called any more. Never call it from within a sink.
+  /// Removes a sink that `add_journal` added. Blocks until the sink is no longer called. Never call it from within a sink.
   void remove_journal(std::uint64_t number);
   /// Returns the loaded banks, the newest version of each. Copies are cheap.
   std::vector<Bank> loaded_banks() const;

@@ -1,7 +1,6 @@
 // The right side: who sounds, meters, what was not heard, and the map from above.
 
 import { useEffect, useRef } from 'preact/hooks';
-import { quantity } from './format';
 import { post } from './server';
 import { bars, book, chosen, choose, connection, figures, gameTime, gaugeValues, goTo, listener, meters, places, refusals, refusedAt, sound, tried } from './state';
 import { colourOf } from './tree';
@@ -240,4 +239,3 @@ export function Game() {
     </aside>
   );
 }
-export const levelText = (value: number) => quantity(value, 'dB');

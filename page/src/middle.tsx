@@ -1,7 +1,7 @@
 import { useSignal } from '@preact/signals';
 import { Curves } from './curves';
 import { Dial } from './dial';
-import { quantity, range, seconds } from './format';
+import { quantity, range } from './format';
 import { post } from './server';
 import { gather } from './gather';
 import { book, chosen, play, sound, takes, tried, turn, turnedSounds, type Dial as Of, type Sound } from './state';
@@ -179,4 +179,3 @@ export function Middle() {
     </main>
   );
 }
-export const lengthOf = seconds;

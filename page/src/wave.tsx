@@ -1,6 +1,6 @@
 import { useEffect } from 'preact/hooks';
 import { signal } from '@preact/signals';
-import { quantity, seconds } from './format';
+import { seconds } from './format';
 import { get, hear } from './server';
 import { tried, type ClipFacts } from './state';
 
@@ -36,5 +36,3 @@ export function Clip({ name, note }: { name: string; note?: string }) {
     </div>
   );
 }
-
-export const level = (value: number) => quantity(value, 'dB');

@@ -17,7 +17,7 @@ namespace {
 
 using json = nlohmann::json;
 
-/// A level as JSON can say it.
+/// Returns a level as a finite number: JSON has no infinity.
 double number(Decibels level) { return level == silence ? -120 : level.value; }
 template <class T>
 double number(T quantity) {
@@ -137,7 +137,7 @@ std::string setting(const BookSound& sound, std::string_view key) {
   return {};
 }
 
-/// What the tree says behind a name.
+/// Returns the note that the tree shows behind a sound's name.
 std::string note_of(const BookSound& sound) {
   std::string like = setting(sound, "like");
   std::erase(like, '"');
@@ -193,7 +193,7 @@ Range<T> range_of(const json& value) {
   return {T{finite(value.at("low"), "low")}, T{finite(value.at("high"), "high")}};
 }
 
-/// Without its quotes.
+/// Returns a text without its quotes; empty if it has none.
 std::string plain(const std::optional<std::string>& old) {
   return old && old->size() > 1 && (old->front() == '"' || old->front() == '\'') ? old->substr(1, old->size() - 2) : std::string();
 }

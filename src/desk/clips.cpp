@@ -25,7 +25,7 @@ void put(std::string& bytes, Integer value) {
 
 json level(Decibels loudness) { return loudness == silence ? json() : json(std::round(loudness.value * 10) / 10); }
 
-/// Only what the book knows may be read: a file of its folder, or a sketch of one of its sounds.
+/// Reads a file of the folder of clips, or makes a sketch of the book. Throws Error for any other name: a page must not read other files.
 Audio audio_of(const Book& book, const std::string& clip) {
   const ClipFolder folder(book.clips_folder);
   const auto& files = folder.files();
@@ -34,7 +34,7 @@ Audio audio_of(const Book& book, const std::string& clip) {
   return clip_audio(book, clip);
 }
 
-/// As loudness is measured: of two channels.
+/// Returns two channels, as the loudness meter needs them.
 std::vector<float> as_stereo(const Audio& audio) {
   if (audio.channels == 2) return audio.samples;
   std::vector<float> stereo;

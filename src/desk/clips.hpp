@@ -1,5 +1,5 @@
 #pragma once
-/// Clips and takes for the page's eyes and ears.
+/// Waveforms, loudness and sound of clips and takes, for the page.
 
 #include <nlohmann/json.hpp>
 #include <span>
@@ -11,10 +11,10 @@
 
 namespace tidewater::desk {
 
-/// 16-bit WAV.
+/// Returns the bytes of a 16-bit WAV file.
 std::string wav_of(std::span<const float> samples, int channels, Hertz rate);
 
-/// The largest magnitude of each of so many equal stretches.
+/// Splits the samples into `stretches` equal parts and returns the largest magnitude of each.
 std::vector<double> peaks_of(std::span<const float> samples, int channels, std::size_t stretches);
 
 /// Length in seconds, loudness in LUFS, peaks. Throws Error if the folder of clips does not have the file, or it cannot be played.

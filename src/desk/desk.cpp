@@ -38,7 +38,7 @@ using desk::Asked;
 constexpr std::chrono::milliseconds meters_every{33};
 constexpr int groups_every = 30;  ///< messages: banks come and go slowly
 
-/// What is not UTF-8 must not end a request.
+/// Bytes that are not UTF-8 are replaced, so that they do not end a request.
 std::string text_of(const json& value) { return value.dump(-1, ' ', false, json::error_handler_t::replace); }
 
 Answer answer(const json& value) { return {200, text_of(value), "application/json"}; }
@@ -79,7 +79,7 @@ std::string playback_name(const PlaybackId& id) {
   return id.beat == 0 ? fmt::format("{}.{}", id.raise, id.response) : fmt::format("{}.{}.{}", id.raise, id.response, id.beat);
 }
 
-/// All that one fader does in a row is undone as one.
+/// Turns of one fader in a row share this drag, so one undo takes them back.
 constexpr std::uint64_t osc_drag = 1;
 
 double level(Decibels its) { return std::max(-120.0, its.value); }
@@ -95,7 +95,7 @@ struct Desk::State {
   std::condition_variable wake;
   bool watched = false, ends = false;
   std::uint64_t journal = 0;
-  // What the next message has: only the newest counts.
+  // Newest values for the next message; older ones are dropped.
   std::map<std::string, std::string> newest;                    ///< lines of listeners and gauges, by what they are about
   std::map<std::uint64_t, std::optional<Place>> newest_places;  ///< by emitter; nothing for one that is gone
   std::set<std::string> groups_shown;                           ///< on the ticking thread alone
@@ -137,7 +137,7 @@ struct Desk::State {
     feed.close();
   }
 
-  // What is told.
+  // Messages to the pages.
 
   json edits_json() const {
     json list = json::array();
@@ -364,7 +364,7 @@ struct Desk::State {
       if (!outcome.problem.empty()) notes.push_back(outcome.problem);
     return {{"sounds", gathered.sounds}, {"clips", gathered.clips}, {"notes", notes}, {"skipped", gathered.skipped}};
   }
-  /// How the value is spelled now; for a key that the sound does not have itself, what holds.
+  /// Returns the present text of a value. If the sound does not have the key itself, returns the text that it takes over.
   std::optional<std::string> old_value(const json& body, const BookPath& path) const {
     std::optional<std::string> its = book.value(path);
     if (!its && body.contains("like") && body["like"].is_string()) its = body["like"].get<std::string>();
@@ -396,7 +396,7 @@ struct Desk::State {
       listener.place = {number_in(body, "x"), 0, number_in(body, "z")};
       return answer(json{{"outcome", to_text(manager.set_listener(0, listener))}});
     });
-    // Takes of a sound, away from the game. The page hears the same takes that it shows.
+    // Takes are rendered apart from the game. Both requests give the same takes for the same seed.
     const auto auditioned = [this](const Asked& asked) {
       const auto number = [&](const char* key, std::size_t otherwise, std::size_t most) {
         const std::string text = asked.parameter(key);

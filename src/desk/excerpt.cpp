@@ -9,7 +9,7 @@
 namespace tidewater::desk {
 namespace {
 
-/// Sections that say nothing of how one sound sounds.
+/// Sections that have no effect on how one sound is heard.
 constexpr std::array<std::string_view, 5> left_out = {"events", "banks", "targets", "credits", "accepted"};
 
 /// Calls `take(begin)` for the head of a table or list and all heads below it.

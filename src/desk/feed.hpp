@@ -1,6 +1,6 @@
 #pragma once
-/// What is told to all pages that look on, in portions. A page that is slow misses the oldest lines and is told how many; nobody waits for
-/// anybody.
+/// The lines that all open pages receive, in portions. A slow page loses the oldest lines and is told how many. The game never waits for a
+/// page.
 
 #include <atomic>
 #include <chrono>
@@ -21,7 +21,7 @@ class Feed {
   /// Adds a line of JSON. Does nothing while no page looks on. Never waits for a page.
   void add(std::string line);
 
-  /// A page that begins to look on. Its lines are those from now on.
+  /// One open page. It receives the lines that are added from now on.
   class Reader {
    public:
     explicit Reader(Feed& feed);

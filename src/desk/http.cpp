@@ -20,7 +20,7 @@ constexpr std::size_t largest_body = 64U << 10U;
 constexpr int most_feeds = 3;
 constexpr std::size_t threads = 7;
 
-/// What only a header can say. The rest stands in the page.
+/// The part of the policy that browsers accept only in a header. The page has the rest.
 constexpr std::string_view content_policy = "frame-ancestors 'none'; base-uri 'none'; form-action 'none'; ";
 
 std::string_view between(std::string_view text, std::string_view before, char after) {
@@ -39,7 +39,7 @@ std::string drawn_token() {
   return token;
 }
 
-/// Takes the same time wherever the texts differ.
+/// Compares two texts in a time that does not depend on where they differ.
 bool same_secret(std::string_view given, std::string_view wanted) {
   unsigned differs = given.size() != wanted.size() ? 1 : 0;
   for (std::size_t i = 0; i < wanted.size(); ++i)
@@ -71,7 +71,7 @@ struct Http::State {
     const std::string end = fmt::format(":{}", port);
     return host == "127.0.0.1" + end || host == "localhost" + end || host == options.listen + end;
   }
-  /// 0, or the status of the refusal.
+  /// Returns 0, or the HTTP status with which a request is refused.
   int refusal(const httplib::Request& request) const {
     if (request.get_header_value_count("Host") != 1) return 400;
     if (!is_own_host(request.get_header_value("Host"))) return 421;
@@ -180,7 +180,7 @@ void Http::feed(const std::string& path, Feed& feed, std::function<void(bool)> w
       response.set_content("three pages look on already: close one of them", "text/plain");
       return;
     }
-    // Counted while both hold the lock, so that a page that comes as another leaves finds the feed as it should be.
+    // The lock keeps the calls of `watched` in order when one page comes while another leaves.
     {
       const std::lock_guard lock(its.watching);
       if (its.watchers++ == 0) watched(true);

@@ -39,7 +39,7 @@ constexpr std::array<OscRow, 8> rows = {{
     {"/tidewater/problem", "s", "", "Sent to a surface whose message was refused: what is wrong, and what to do"},
 }};
 
-/// A number of any type of OSC 1.1's that is one.
+/// Returns the value of any numeric type of OSC 1.1. Returns nothing for other types, and for infinity and NaN.
 std::optional<double> number_of(char type, const lo_arg& value) {
   double number = 0;
   switch (type) {
@@ -57,7 +57,7 @@ std::optional<double> number_of(char type, const lo_arg& value) {
   return number;
 }
 
-/// Which row an address is of, and its name.
+/// Parses an address into its kind and its name. Returns nothing for an unknown address.
 std::optional<OscMessage> message_of(std::string_view address) {
   using What = OscMessage::What;
   struct Form {
@@ -82,7 +82,7 @@ std::optional<OscMessage> message_of(std::string_view address) {
   return std::nullopt;
 }
 
-/// Whether the arguments fit; what is missing is filled in.
+/// Returns why the arguments do not fit the address, or an empty text.
 std::string wrong_arguments(OscMessage& message) {
   using What = OscMessage::What;
   const std::size_t count = message.numbers.size();
@@ -323,9 +323,12 @@ void Osc::tell_surfaces() {
     }
 }
 
-void Osc::send(Source to, const std::string& address, double value) {
+void Osc::send(Source to, const std::string& address, const std::variant<double, std::string>& value) {
   const Message message(lo_message_new());
-  lo_message_add_float(message.get(), static_cast<float>(value));
+  if (const auto* number = std::get_if<double>(&value))
+    lo_message_add_float(message.get(), static_cast<float>(*number));
+  else
+    lo_message_add_string(message.get(), std::get<std::string>(value).c_str());
   std::array<char, 1024> bytes;
   std::size_t size = lo_message_length(message.get(), address.c_str());
   if (size > bytes.size()) return;
@@ -334,19 +337,12 @@ void Osc::send(Source to, const std::string& address, double value) {
   sendto(socket_, bytes.data(), size, MSG_DONTWAIT, reinterpret_cast<const sockaddr*>(&where), sizeof where);
 }
 
-/// Twenty a second at most, so that a flood of nonsense gives no flood of answers.
+/// Sends at most twenty problems a second, so that a flood of bad messages gives no flood of answers.
 void Osc::send_problem(Source to, const std::string& problem) {
   const auto now = Clock::now();
   if (now - problem_sent_ < std::chrono::milliseconds(50)) return;
   problem_sent_ = now;
-  const Message message(lo_message_new());
-  lo_message_add_string(message.get(), problem.substr(0, 800).c_str());
-  std::array<char, 1024> bytes;
-  std::size_t size = lo_message_length(message.get(), problem_address.data());
-  if (size > bytes.size()) return;
-  lo_message_serialise(message.get(), problem_address.data(), bytes.data(), &size);
-  const sockaddr_in where = address_of(to);
-  sendto(socket_, bytes.data(), size, MSG_DONTWAIT, reinterpret_cast<const sockaddr*>(&where), sizeof where);
+  send(to, std::string(problem_address), problem.substr(0, 800));
 }
 
 }  // namespace tidewater::desk

@@ -12,6 +12,7 @@
 #include <string>
 #include <string_view>
 #include <thread>
+#include <variant>
 #include <vector>
 
 namespace tidewater::desk {
@@ -25,7 +26,7 @@ struct OscRow {
 };
 std::span<const OscRow> osc_rows();
 
-/// What a surface asks for.
+/// One request of a surface.
 struct OscMessage {
   enum class What { group_gain, group_mute, group_fader, sound_gain, gauge, event } what = What::event;
   std::string name;
@@ -88,7 +89,7 @@ class Osc {
   void take_message(std::span<char> message, Source from);
   void carry_out();
   void tell_surfaces();
-  void send(Source to, const std::string& address, double value);
+  void send(Source to, const std::string& address, const std::variant<double, std::string>& value);
   void send_problem(Source to, const std::string& problem);
   bool may_send(const sockaddr_in& from) const;
 

@@ -39,7 +39,7 @@ bool is_one_of(const BookPath& path, const std::vector<std::string>& paths) {
   return paths.empty() || std::find(paths.begin(), paths.end(), to_text(path)) != paths.end();
 }
 
-/// Empty if the book has the group, sound or other thing that the path leads into: a turn must not make one.
+/// Returns an error text if the book lacks the group, sound or other thing that the path leads into: a turn must not create one.
 std::string what_is_missing(std::string_view text, const BookPath& path) {
   const std::string *section = name_in(path, 0), *name = name_in(path, 1);
   if (section == nullptr || name == nullptr || *section == "book" || (*section == "groups" && *name == "master")) return {};
@@ -333,7 +333,7 @@ void TurnedBook::reload() {
   wake_.notify_all();
 }
 
-/// Looks whether somebody else has changed the file, and compiles, until the end.
+/// Loop of the desk's own thread: looks whether the file or the folder has changed, and compiles.
 void TurnedBook::watch() {
   for (;;) {
     bool reloads = false;

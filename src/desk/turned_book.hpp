@@ -25,7 +25,7 @@
 
 namespace tidewater::desk {
 
-/// What one edit did.
+/// Result of one edit.
 struct TurnOutcome {
   std::string problem;            ///< empty if it holds now
   std::vector<std::string> also;  ///< sounds that changed with it, by `like`
@@ -46,7 +46,7 @@ class TurnedBook {
 
   /// Gives a value to a key, or takes the key out. Edits of one drag count as one for `undo`; 0 is a drag of its own.
   TurnOutcome turn(const BookPath& path, const std::optional<std::string>& value, std::uint64_t drag);
-  /// The value as it is written now, with what is turned. For a key that the text does not have: nothing.
+  /// Returns the present text of a value, with the edits. Returns nothing for a key that the text does not have.
   std::optional<std::string> value(const BookPath& path) const;
   /// Takes the last drag back. Returns a problem if there is none.
   TurnOutcome undo();
@@ -66,9 +66,10 @@ class TurnedBook {
     std::uint64_t drag = 0;
   };
   std::vector<Edit> edits() const;
-  /// The file as it was read last, with what is turned.
+  /// Returns the book as it was last read, with the edits.
   ReadBook read() const;
-  /// One sound with all that it depends on: with what is turned, or as the file has it. Takes as long for a large book as for a small one.
+  /// Returns a book that has one sound and the things that it depends on, with the edits or without them. Its cost does not grow with the
+  /// book.
   ReadBook read_sound(const std::string& name, bool turned) const;
   /// A number that grows with each change of the file.
   std::uint64_t version() const { return version_; }
@@ -86,7 +87,7 @@ class TurnedBook {
     std::uint64_t drag = 0;
   };
 
-  /// What the folder of clips was when it was last looked at.
+  /// The folder of clips as it was last listed.
   struct Listing {
     ClipFolder folder;
     std::vector<std::pair<std::string, std::filesystem::file_time_type>> folders;  ///< it and those below it, and when they changed

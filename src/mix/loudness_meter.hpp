@@ -56,7 +56,7 @@ class LoudnessMeter {
     state = now;
     energy_ += weights_[first] * energy[0] + weights_[first + 1] * energy[1];
   }
-  /// All channels of these frames were added.
+  /// Ends `count` frames, once all of their channels were added.
   void advance(int count) noexcept {
     frames_ += count;
     left_ -= count;
@@ -69,7 +69,7 @@ class LoudnessMeter {
     energy_ = 0;
   }
 
-  /// Over the last tenths of a second, in LUFS. Until there are so many, over those that there are.
+  /// Returns the loudness in LUFS over the last `tenths` tenths of a second, or over all if there are fewer.
   Decibels over(std::size_t tenths) const {
     constexpr double offset = -0.691;  // BS.1770-4, equation 2
     const std::uint64_t number = tenths_.load(std::memory_order_acquire);

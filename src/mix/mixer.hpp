@@ -103,8 +103,7 @@ class Mixer {
 
   /// Thread: any.
   GroupMeter read_meter(std::uint32_t group);
-  /// Measures the loudness of a group from now on, or no more. Allocates at first. Thread: the control side. Samples of the mix stay the
-  /// same.
+  /// Starts or stops measuring the loudness of a group. The first call for a group allocates. Thread: the control side.
   void watch_loudness(std::uint32_t group, bool on);
   /// Null if the group was never watched.
   const LoudnessMeter* loudness(std::uint32_t group) const { return loudness_meters_[group].get(); }

@@ -34,7 +34,7 @@ class HandOn {
   void give_sums_to(std::function<void(const noted::Sums&)> take) { take_sums_ = std::move(take); }
   /// Adds a sink beside the options' one. Returns its number, from 1.
   std::uint64_t add(Control& control, JournalSink sink);
-  /// Returns once the sink is not called any more. Never from within a sink.
+  /// Removes a sink. Blocks until the sink is no longer called. Never called from within a sink.
   void remove(Control& control, std::uint64_t number);
   /// Whether the sink has received anything. Takes no lock: whoever asks may hold the control lock.
   bool has_begun() const { return head_told_; }

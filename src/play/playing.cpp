@@ -1,4 +1,4 @@
-/// What plays now, copied for tools.
+/// Calls of tools that watch a running game: what plays, loudness, a second sink.
 
 #include <algorithm>
 #include <mutex>

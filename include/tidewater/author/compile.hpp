@@ -39,7 +39,7 @@ class Compiler {
   Compiler(const Compiler&) = delete;
   Compiler& operator=(const Compiler&) = delete;
 
-  /// The same banks as the function `compile_banks` makes.
+  /// Returns the banks that the function `compile_banks` returns. Throws as it does.
   std::vector<Bank> compile_banks(const Book& book, const CompileOptions& options = {});
 
  private:

@@ -30,9 +30,8 @@ struct DeskOptions {
   bool alone = false;                      ///< there is no game: the page offers takes, and a point to walk around the listener
 };
 
-/// Serves the page on threads of its own. While no page is open it costs the game nothing but a look at the book's file twice a second.
-/// Must end before the manager. No call of the manager may be under way on another thread when it begins and ends, except `render`,
-/// `update` and requests.
+/// Serves the page on its own threads. While no page is open, the desk only looks at the book's file and the folder of clips, twice a
+/// second. Destroy the desk before its manager, and never inside a journal's sink.
 class Desk {
  public:
   /// Throws Error if the book cannot be read, or the desk cannot listen there.

@@ -8,8 +8,8 @@
 
 namespace TIDEWATER_OURS tidewater {
 
-/// As `parse_book`, for one who reads the same book again and again: the listing of its folder of clips is used as it is, if it is of the
-/// folder that the book names. Null lists the folder.
+/// Parses a book as `parse_book` does, with a listing of the folder of clips from before. The listing is used if it is of the folder that
+/// the book names. If it is not, or is null, the folder is listed again.
 ReadBook parse_book_in(std::string_view text, const std::string& path, const ClipFolder* folder);
 
 }  // namespace tidewater

@@ -37,7 +37,7 @@ ClipFacts measure(const Audio& audio);
 struct KeptClips;
 /// The facts of every clip that a book uses, by path. Decodes on every core; what was measured before, in whatever
 /// folder or book, is taken from the cache, by content. `progress` hears how many of how many are done, on this thread.
-/// What `kept` has is taken from there, and what is measured is added; null for none.
+/// Facts that `kept` holds are not measured again, and new facts are added to it. `kept` may be null.
 std::map<std::string, ClipFacts> facts_of(const Book& book, const std::function<void(std::size_t, std::size_t)>& progress = {},
                                           KeptClips* kept = nullptr);
 

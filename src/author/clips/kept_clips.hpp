@@ -1,5 +1,5 @@
 #pragma once
-/// What an earlier compile of the same program has worked out about clips.
+/// Results of earlier compiles of this process: prepared clips, their facts and their sums.
 
 #include <cstdint>
 #include <functional>
@@ -15,11 +15,11 @@
 
 namespace tidewater {
 
-/// All that a clip of the book is made from, without reading it: the file with its size and its time, or the recipe of a sketch. `clip` is
-/// a path in the folder of clips, or stands for a sketch. Empty if the file cannot be found.
+/// Returns a key that changes when a clip's source changes: path, size and time of its file, or the recipe of a sketch. `clip` is a path in
+/// the folder of clips, or the name of a sketch. Returns an empty text if the file cannot be found. Reads no file.
 std::string made_from(const Book& book, const std::string& clip);
 
-/// Values by what they are made from. Thread: any.
+/// Values by the keys of their sources. Thread: any.
 template <class Value>
 class Kept {
  public:
@@ -34,7 +34,7 @@ class Kept {
     const std::lock_guard lock(mutex_);
     values_[what] = {value, round_};
   }
-  /// Drops what nobody has asked for since the last call.
+  /// Drops the values that no `find` or `keep` has named since the last call.
   void end_round() {
     const std::lock_guard lock(mutex_);
     std::erase_if(values_, [&](const auto& its) { return its.second.round != round_; });
@@ -54,7 +54,7 @@ class Kept {
 /// Hashes of clips' contents. Thread: one at a time.
 class KeptSums {
  public:
-  /// The hash, if it was kept. Clips with the same samples in memory and the same name have the same.
+  /// Returns the kept hash of a clip. Clips that share their samples in memory and have one name share a hash.
   std::optional<std::uint64_t> find(const BankClip& clip) const {
     const auto known = sums_.find(clip.memory.get());
     if (clip.memory == nullptr || known == sums_.end() || known->second.name != clip.name) return std::nullopt;
@@ -63,7 +63,7 @@ class KeptSums {
   void keep(const BankClip& clip, std::uint64_t sum) {
     if (clip.memory != nullptr) sums_[clip.memory.get()] = {clip.memory, clip.name, sum};
   }
-  /// Drops those of samples that nobody else holds.
+  /// Drops the hashes of samples that only this object holds.
   void end_round() {
     std::erase_if(sums_, [](const auto& its) { return its.second.memory.use_count() == 1; });
   }

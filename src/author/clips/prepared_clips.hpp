@@ -14,8 +14,8 @@ namespace tidewater {
 /// was prepared before is read from the cache, by the content of its file.
 class PreparedClips {
  public:
-  /// For `target`, where there is one, with speech in `language`. `progress` hears how many of how many are done. What `kept` has is
-  /// taken from there, and what is prepared is added to it; null for none.
+  /// For `target`, where there is one, with speech in `language`. `progress` hears how many of how many are done. Clips
+  /// that `kept` holds are not prepared again, and new clips are added to it. `kept` may be null.
   PreparedClips(const Book& book, Hertz rate, const BookTarget* target = nullptr, const std::string& language = {},
                 const std::function<void(std::size_t, std::size_t)>& progress = {}, KeptClips* kept = nullptr);
 

@@ -6,7 +6,7 @@
 
 namespace tidewater {
 
-/// As `compile` and `compile_banks`, with clips that an earlier compile has prepared. Null for none.
+/// Compile as `compile` and `compile_banks` do, with the clips of earlier compiles. `kept` may be null.
 Bank compile_kept(const Book& book, const CompileOptions& options, KeptClips* kept);
 std::vector<Bank> compile_banks_kept(const Book& book, const CompileOptions& options, KeptClips* kept);
 

@@ -9,7 +9,7 @@
 
 namespace TIDEWATER_OURS tidewater {
 
-/// As `edit_book`, with a listing of the folder of clips, as `parse_book_in` takes it.
+/// Edits a book as `edit_book` does. `folder` is a listing from before, as for `parse_book_in`.
 EditedBook edit_book_in(std::string_view text, const std::string& path, std::span<const BookEdit> edits, const ClipFolder* folder);
 
 }  // namespace tidewater
