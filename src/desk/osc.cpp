@@ -13,6 +13,7 @@
 #include <cstring>
 #include <memory>
 #include <optional>
+#include <utility>
 
 #include "tidewater/error.hpp"
 #include "tidewater/units.hpp"
